@@ -33,8 +33,8 @@ class SolveSettings:
         Alpha closer than this to 0 or 1 becomes 0 or 1.
     """
 
-    eps: float = 1e-6
-    tolerance: float = 3e-4
+    eps: float = 1e-7
+    tolerance: float = 1e-4
     max_iterations: int = 2000
     clean: float = 0.012
 
