@@ -1,1 +1,1 @@
-"""files."""
+"""The outside world: photos in, cutouts out, and the job file."""

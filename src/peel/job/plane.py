@@ -25,7 +25,7 @@ class Tile:
         At most 256 x 256; taken over and made read-only. A constant tile keeps a single value.
     """
 
-    __slots__ = ("__dict__", "values")
+    __slots__ = ("__dict__", "__weakref__", "values")
 
     def __init__(self, values: Raster) -> None:
         first = values.flat[0]

@@ -1,0 +1,8 @@
+"""Run Peel with ``python -m peel``."""
+
+import sys
+
+from peel.cli import main
+
+if __name__ == "__main__":
+    sys.exit(main())

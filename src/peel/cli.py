@@ -1,0 +1,203 @@
+"""Peel on the command line: the window, and cutting and delivering without one.
+
+Exit codes: 0 done, 2 the command makes no sense, 3 an input cannot be read or does not fit, 4 an output cannot be
+written, 5 an error Peel did not expect.
+"""
+
+import json
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import Annotated
+
+import typer
+from rich.console import Console
+from rich.progress import Progress, TextColumn
+
+from peel.errors import DeliveryError, PeelError, PhotoError, ProjectError, SolveError, UsageError
+
+__all__ = ["app", "main"]
+
+app = typer.Typer(
+    help="Cut a photograph's subject from its backdrop as a clean alpha matte.",
+    no_args_is_help=False,
+    add_completion=False,
+    pretty_exceptions_enable=False,
+)
+_errors = Console(stderr=True)
+
+_COMMANDS = ("cut", "deliver", "demo", "window")
+
+
+@app.command()
+def window(files: Annotated[list[Path] | None, typer.Argument(help="Photos or .peel jobs to open.")] = None) -> None:
+    """Open the window (also what `peel FILES` does)."""
+    raise typer.Exit(_show(files or [], demo=False))
+
+
+@app.command()
+def demo() -> None:
+    """Open the window on the demo assignment."""
+    raise typer.Exit(_show([], demo=True))
+
+
+def _show(files: list[Path], *, demo: bool) -> int:
+    from peel.desk.app import run
+
+    return run(files, demo=demo)
+
+
+@app.command()
+def cut(
+    photo: Annotated[Path, typer.Argument(help="The photograph: JPEG, PNG, TIFF or WebP.")],
+    zones: Annotated[Path, typer.Option(help="8-bit gray picture: 0 backdrop, 255 subject, between unsure.")],
+    matte: Annotated[Path | None, typer.Option(help="Write the matte here, as 16-bit gray PNG.")] = None,
+    cutout: Annotated[Path | None, typer.Option(help="Write the cutout here, as PNG with straight alpha.")] = None,
+    on: Annotated[str, typer.Option(help="Backing colour of the flat picture, as #rrggbb.")] = "#ffffff",
+    flat: Annotated[Path | None, typer.Option(help="Write the cutout on the colour here, as JPEG.")] = None,
+    as_json: Annotated[bool, typer.Option("--json", help="Print seconds per stage and peak memory.")] = False,
+) -> None:
+    """Cut a photo by zones drawn in a picture."""
+    from peel.work.cut import CutFiles
+    from peel.work.cut import cut as run_cut
+
+    files = CutFiles(matte, cutout, flat, _colour(on))
+    _check_outputs([path for path in (matte, cutout, flat) if path is not None], [photo, zones])
+    with _progress() as tell:
+        report = run_cut(photo, zones, files, tell)
+    if as_json:
+        typer.echo(json.dumps(report.as_json()))
+
+
+def _colour(text: str) -> str:
+    import re
+
+    if not re.fullmatch(r"#[0-9a-fA-F]{6}", text):
+        message = f"{text} is not a colour."
+        raise UsageError(message, "Give it as #rrggbb, for example #ffffff.")
+    return text.lower()
+
+
+def _check_outputs(outputs: list[Path], inputs: list[Path]) -> None:
+    if not outputs:
+        raise UsageError("Nothing to write.", "Give at least one of --matte, --cutout and --flat.")
+    taken = {path.resolve() for path in inputs}
+    for path in outputs:
+        if path.resolve() in taken:
+            message = f"{path} would be written over or twice."
+            raise UsageError(message, "Give every file a name of its own.")
+        taken.add(path.resolve())
+
+
+@app.command()
+def deliver(
+    job: Annotated[Path, typer.Argument(help="The .peel job.")],
+    to: Annotated[Path, typer.Option(help="The folder to deliver into.")],
+    as_json: Annotated[bool, typer.Option("--json", help="Print what was written.")] = False,
+) -> None:
+    """Deliver the files that a job asks for."""
+    from peel.files.project import ProjectFile
+    from peel.work.delivery import deliver as run_deliver
+    from peel.work.session import Session
+
+    session = Session.resume(ProjectFile.open(job))
+    try:
+        if not session.job.has_subject:
+            message = f"{job} has no subject marked yet."
+            raise SolveError(message, "Open it in the window and mark one.")
+        with _progress() as tell:
+            tell("Solving", 0.0)
+            session.wait_idle(24 * 3600)
+            delivered = run_deliver(session.job, session.stages, to, _share_of(tell, "Delivering"))
+    finally:
+        session.close()
+    if as_json:
+        rows = [{"file": str(item.path), "what": item.what, "bytes": item.size_bytes} for item in delivered]
+        typer.echo(json.dumps(rows))
+    else:
+        for item in delivered:
+            typer.echo(f"{item.path}  {item.what}")
+
+
+def _share_of(tell: Callable[[str, float], None], stage: str) -> Callable[[float], bool]:
+    def told(share: float) -> bool:
+        tell(stage, share)
+        return True
+
+    return told
+
+
+class _progress:  # noqa: N801 - used like a function
+    """Show progress on stderr: a bar on a terminal, a line per stage in a log."""
+
+    def __init__(self) -> None:
+        self._bar = Progress(
+            *Progress.get_default_columns()[:2], TextColumn("{task.percentage:>3.0f} %"), console=_errors, transient=True
+        )
+        self._task = self._bar.add_task("", total=1.0)
+        self._stage = ""
+
+    def __enter__(self) -> Callable[[str, float], None]:
+        if _errors.is_terminal:
+            self._bar.start()
+        return self._tell
+
+    def __exit__(self, *_error: object) -> None:
+        if _errors.is_terminal:
+            self._bar.stop()
+
+    def _tell(self, stage: str, share: float) -> None:
+        if stage != self._stage and not _errors.is_terminal:
+            typer.echo(stage, err=True)
+        self._stage = stage
+        self._bar.update(self._task, description=stage, completed=share)
+
+
+def _exit_code(error: PeelError) -> int:
+    if isinstance(error, UsageError):
+        return 2
+    if isinstance(error, DeliveryError):
+        return 4
+    if isinstance(error, PhotoError | ProjectError | SolveError):
+        return 3
+    return 5
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Run Peel; the exit code is given to the shell."""
+    given = sys.argv[1:] if arguments is None else arguments
+    # `peel photo.jpg` opens the window on it, without a command's name
+    if not given or (given[0] not in _COMMANDS and not given[0].startswith("-")):
+        given = ["window", *given]
+    try:
+        code = app(given, standalone_mode=False, prog_name="peel")
+    except PeelError as error:
+        typer.echo(f"peel: {error}", err=True)
+        return _exit_code(error)
+    except typer.Exit as stop:
+        return int(stop.exit_code)
+    except typer.Abort:
+        return 130
+    except Exception as error:
+        return _unexpected(error)
+    return int(code or 0)
+
+
+def _unexpected(error: Exception) -> int:
+    import click
+
+    if isinstance(error, click.UsageError):
+        error.show()
+        return 2
+    import traceback
+
+    from peel.work.recovery import log_file
+
+    with log_file().open("a", encoding="utf-8") as log:
+        traceback.print_exception(error, file=log)
+    typer.echo(f"peel: an error Peel did not expect; the details are in {log_file()}.", err=True)
+    return 5
+
+
+if __name__ == "__main__":
+    sys.exit(main())

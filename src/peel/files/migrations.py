@@ -1,0 +1,37 @@
+"""The job file's tables, and how older files are brought up to them."""
+
+import sqlite3
+from collections.abc import Callable
+from typing import Final
+
+__all__ = ["APPLICATION_ID", "SCHEMA", "VERSION", "migrate"]
+
+APPLICATION_ID: Final = 0x5065656C  # "Peel"
+VERSION: Final = 1
+
+SCHEMA: Final = (
+    "CREATE TABLE photo (id INTEGER PRIMARY KEY CHECK (id = 1), name TEXT NOT NULL, digest TEXT NOT NULL, content BLOB NOT NULL)",
+    "CREATE TABLE state (number INTEGER PRIMARY KEY AUTOINCREMENT, label TEXT NOT NULL, time REAL NOT NULL, "
+    "settings TEXT NOT NULL, planes TEXT NOT NULL, unsolved TEXT NOT NULL)",
+    "CREATE TABLE plane (digest TEXT PRIMARY KEY, body TEXT NOT NULL) WITHOUT ROWID",
+    "CREATE TABLE tile (digest TEXT PRIMARY KEY, content BLOB NOT NULL)",
+    "CREATE TABLE note (key TEXT PRIMARY KEY, value TEXT NOT NULL) WITHOUT ROWID",
+)
+
+_STEPS: Final[dict[int, Callable[[sqlite3.Connection], None]]] = {}
+"""For each older version, the function that brings a file from it to the next."""
+
+
+def migrate(sql: sqlite3.Connection) -> None:
+    """Bring an open file to the present version, one transaction a step."""
+    version = int(sql.execute("PRAGMA user_version").fetchone()[0])
+    while version < VERSION:
+        sql.execute("BEGIN EXCLUSIVE")
+        try:
+            _STEPS[version](sql)
+            sql.execute(f"PRAGMA user_version = {version + 1:d}")
+        except BaseException:
+            sql.execute("ROLLBACK")
+            raise
+        sql.execute("COMMIT")
+        version += 1

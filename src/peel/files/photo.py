@@ -1,0 +1,258 @@
+"""Read photographs: JPEG, PNG, TIFF and WebP, 8 or 16 bits, upright and with their profile."""
+
+import io
+import warnings
+from pathlib import Path
+from typing import Any, Final
+
+import imagecodecs
+import numpy as np
+import tifffile
+from numpy.typing import NDArray
+from PIL import Image, ImageCms, ImageOps, UnidentifiedImageError
+
+from peel.errors import PhotoError, os_reason
+from peel.files.profiles import rgb_profile_or_none
+from peel.job.job import Photo
+from peel.matte.arrays import ByteArray
+
+__all__ = ["MAX_MEGAPIXELS", "SUFFIXES", "decode_photo", "read_bytes", "read_photo", "read_preview", "read_zones"]
+
+SUFFIXES: Final = (".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp")
+MAX_MEGAPIXELS: Final = 150
+_MAX_BYTES: Final = 2 * 1024**3
+_ORIENTATION: Final = 0x0112
+# Broken files must not spend memory before they are found out; the limit is checked by hand, with a sentence.
+Image.MAX_IMAGE_PIXELS = None
+
+Pixels = NDArray[Any]
+
+
+def read_bytes(path: Path) -> bytes:
+    """Read a file whole.
+
+    Raises
+    ------
+    PhotoError
+        If it is not there, cannot be read, or is larger than 2 GB.
+    """
+    try:
+        if path.is_dir():
+            message = f"{path} is a folder, not a photo."
+            raise PhotoError(message, "Choose a file in it.")
+        if path.stat().st_size > _MAX_BYTES:
+            message = f"{path} is larger than 2 GB."
+            raise PhotoError(message, "Save a smaller copy and open that.")
+        return path.read_bytes()
+    except FileNotFoundError as error:
+        message = f"{path} is not there (any more)."
+        raise PhotoError(message, "Check the name, or whether the disk it is on is connected.") from error
+    except OSError as error:
+        message = f"{path} could not be read: {os_reason(error)}."
+        raise PhotoError(message, "Check that you may read it.") from error
+
+
+def read_photo(path: Path) -> Photo:
+    """Read a photograph from a file; see `decode_photo`."""
+    return decode_photo(read_bytes(path), path.name)
+
+
+def decode_photo(content: bytes, name: str) -> Photo:
+    """Decode a photograph, turn it upright, and keep its pixels in their own profile.
+
+    Parameters
+    ----------
+    content : bytes
+        The file.
+    name : str
+        What to call it when something is wrong.
+
+    Returns
+    -------
+    Photo
+        8 or 16 bits a channel. Gray, palette and CMYK pictures become RGB; transparency is laid on white.
+
+    Raises
+    ------
+    PhotoError
+        If it is no such picture, damaged, or of a size Peel does not work with.
+    """
+    pixels, profile = _decoded(content, name)
+    pixels = np.ascontiguousarray(pixels)
+    pixels.flags.writeable = False
+    return Photo(name, pixels, profile)
+
+
+def _decoded(content: bytes, name: str) -> tuple[Pixels, bytes | None]:
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")  # decoders warn about odd metadata that does not touch the picture
+        try:
+            with Image.open(io.BytesIO(content), formats=("JPEG", "PNG", "TIFF", "WEBP", "MPO")) as image:
+                _check_size(image.size, name)
+                if _is_sixteen_bit(content, image):
+                    return _sixteen_bit(content, image, name)
+                return _eight_bit(image)
+        except UnidentifiedImageError as error:
+            raise _unreadable(content, name) from error
+        except PhotoError:
+            raise
+        except MemoryError as error:
+            message = f"{name} needs more memory than there is."
+            raise PhotoError(message, "Close other programs, or open a smaller copy.") from error
+        # The decoders' errors are many, and a damaged file can raise any of them.
+        except (OSError, ValueError, SyntaxError, RuntimeError, IndexError, KeyError, TypeError, OverflowError) as error:
+            raise _damaged(name) from error
+        except ImageCms.PyCMSError as error:
+            raise _damaged(name) from error
+
+
+def _damaged(name: str) -> PhotoError:
+    return PhotoError(f"{name} is damaged or cut short and cannot be decoded.", "Get the file again from where it came.")
+
+
+def _unreadable(content: bytes, name: str) -> PhotoError:
+    if not content:
+        return PhotoError(f"{name} is empty.", "Get the file again from where it came.")
+    what = "is not a JPEG, PNG, TIFF or WebP picture, whatever its name says"
+    return PhotoError(f"{name} {what}, or is damaged from its start.", "Save it as one of these and open that.")
+
+
+def _check_size(size: tuple[int, int], name: str) -> None:
+    width, height = size
+    if width * height > MAX_MEGAPIXELS * 1_000_000:
+        message = f"{name} is {width} × {height} pixels ({width * height / 1e6:.0f} MP); Peel works up to {MAX_MEGAPIXELS} MP."
+        raise PhotoError(message, "Make a smaller copy and open that.")
+    if min(width, height) < 3:
+        message = f"{name} is {width} × {height} pixels, too small to have an edge to cut."
+        raise PhotoError(message, "Open a picture of at least 3 × 3 pixels.")
+
+
+def _is_sixteen_bit(content: bytes, image: Image.Image) -> bool:
+    if image.format == "PNG":
+        return content[24:25] == b"\x10"
+    if image.format == "TIFF":
+        bits = image.tag_v2.get(258, (8,))  # type: ignore[attr-defined]
+        return max(bits if isinstance(bits, tuple) else (bits,)) > 8
+    return False
+
+
+def _sixteen_bit(content: bytes, image: Image.Image, name: str) -> tuple[Pixels, bytes | None]:
+    """Decode 16 bits a channel, which Pillow would cut to 8."""
+    if image.format == "PNG":
+        pixels = imagecodecs.png_decode(content)
+    else:
+        pixels = _tiff_pixels(content, name)
+    if pixels.dtype != np.uint16:
+        message = f"{name} holds {pixels.dtype} values; Peel reads 8- and 16-bit whole numbers."
+        raise PhotoError(message, "Save it as 16-bit and open that.")
+    if pixels.ndim == 3 and pixels.shape[2] not in {1, 2, 3, 4}:
+        message = f"{name} has {pixels.shape[2]} channels; Peel reads gray and RGB."
+        raise PhotoError(message, "Save it as RGB and open that.")
+    if image.format == "TIFF" and image.tag_v2.get(262) == 5:  # type: ignore[attr-defined]
+        message = f"{name} is a 16-bit CMYK picture, which Peel does not read."
+        raise PhotoError(message, "Convert it to RGB and open that.")
+    colours = _turned(_three_channels(pixels), int(image.getexif().get(_ORIENTATION, 1)))
+    return colours, rgb_profile_or_none(image.info.get("icc_profile"))
+
+
+def _tiff_pixels(content: bytes, name: str) -> Pixels:
+    try:
+        with tifffile.TiffFile(io.BytesIO(content)) as file:
+            page = file.pages[0]
+            pixels = page.asarray()
+            if int(getattr(page, "planarconfig", 1) or 1) == 2 and pixels.ndim == 3:
+                pixels = np.moveaxis(pixels, 0, -1)
+            return np.asarray(pixels)
+    except (tifffile.TiffFileError, imagecodecs.DelayedImportError, IndexError) as error:
+        raise _damaged(name) from error
+
+
+def _three_channels(pixels: Pixels) -> Pixels:
+    """Make gray RGB, and lay transparency on white."""
+    if pixels.ndim == 2:
+        pixels = pixels[..., None]
+    if pixels.shape[2] in {2, 4}:
+        top = np.iinfo(pixels.dtype).max
+        alpha = pixels[..., -1:].astype(np.float32) / top
+        mixed = pixels[..., :-1] * alpha + top * (1 - alpha)
+        pixels = np.round(mixed).astype(pixels.dtype)
+    return np.repeat(pixels, 3, axis=2) if pixels.shape[2] == 1 else pixels
+
+
+def _turned(pixels: Pixels, orientation: int) -> Pixels:
+    """Turn upright by the EXIF orientation, 1 to 8."""
+    if orientation in {5, 6, 7, 8}:
+        pixels = pixels.swapaxes(0, 1)
+    if orientation in {2, 3, 6, 7}:
+        pixels = pixels[:, ::-1]
+    if orientation in {3, 4, 7, 8}:
+        pixels = pixels[::-1]
+    return pixels
+
+
+def _eight_bit(image: Image.Image) -> tuple[Pixels, bytes | None]:
+    embedded = image.info.get("icc_profile")
+    image.load()
+    upright = ImageOps.exif_transpose(image)
+    if upright.mode == "RGB":
+        return np.asarray(upright), rgb_profile_or_none(embedded)
+    if upright.mode in {"CMYK", "LAB", "L"} and embedded:
+        converted = _to_srgb(upright, embedded)
+        if converted is not None:
+            return np.asarray(converted), None
+    if upright.mode in {"RGBA", "LA", "PA"} or "transparency" in upright.info:
+        return _three_channels(np.asarray(upright.convert("RGBA"))), rgb_profile_or_none(embedded)
+    return np.asarray(upright.convert("RGB")), rgb_profile_or_none(embedded)
+
+
+def _to_srgb(image: Image.Image, profile: bytes) -> Image.Image | None:
+    """Convert a picture that is not RGB by its profile, or give None if the profile is of no use."""
+    try:
+        source = ImageCms.ImageCmsProfile(io.BytesIO(profile))
+        return ImageCms.profileToProfile(image, source, ImageCms.createProfile("sRGB"), outputMode="RGB")
+    except (OSError, ImageCms.PyCMSError, ValueError):
+        return None
+
+
+def read_preview(content: bytes, name: str, longest_px: int) -> ByteArray | None:
+    """Decode a JPEG quickly at a fraction of its size, for a first look; None for other pictures.
+
+    Returns
+    -------
+    (h, w, 3) uint8 ndarray
+        Upright; the longer side at least `longest_px` where the photo has that many.
+    """
+    try:
+        with Image.open(io.BytesIO(content), formats=("JPEG", "MPO")) as image:
+            _check_size(image.size, name)
+            if image.mode != "RGB":
+                return None
+            shrink = max(image.size) / max(longest_px, 1)
+            image.draft("RGB", (int(image.width / shrink), int(image.height / shrink)))
+            return np.array(ImageOps.exif_transpose(image), np.uint8)
+    except (OSError, ValueError, SyntaxError, PhotoError):
+        return None
+
+
+def read_zones(path: Path, photo: Photo) -> ByteArray:
+    """Read zones drawn in 8-bit gray: 0 backdrop, 255 subject, anything between unsure.
+
+    Returns
+    -------
+    (H, W) uint8 ndarray
+
+    Raises
+    ------
+    PhotoError
+        If it cannot be read, is not gray, or is not of the photo's size.
+    """
+    drawn = read_photo(path).pixels
+    if drawn.dtype != np.uint8 or not (np.array_equal(drawn[..., 0], drawn[..., 1]) and np.array_equal(drawn[..., 1], drawn[..., 2])):
+        message = f"{path} is not an 8-bit gray picture of zones."
+        raise PhotoError(message, "Draw backdrop 0, subject 255 and anything unsure in between.")
+    if drawn.shape != photo.pixels.shape:
+        message = (
+            f"{path} is {drawn.shape[1]} × {drawn.shape[0]} pixels but {photo.name} is {photo.width} × {photo.height}."
+        )
+        raise PhotoError(message, "Draw the zones at the size of the photo.")
+    return np.ascontiguousarray(drawn[..., 0])

@@ -1,0 +1,233 @@
+"""The job file: one SQLite database that holds the photo, every state, and where one stands among them.
+
+The format is described in `docs/project-file.md`. Each edit is one transaction, on disk before the next begins.
+"""
+
+import contextlib
+import json
+import sqlite3
+import threading
+import time
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+from peel.errors import ProjectError
+from peel.files.migrations import APPLICATION_ID, SCHEMA, VERSION, migrate
+from peel.files.project_checks import check_header, explain, photo_digest
+from peel.files.tile_store import TileStore
+from peel.job.history import History, State
+from peel.job.job import PLANES, Job, Photo
+from peel.job.rect import Rect
+from peel.job.settings import JobSettings
+
+__all__ = ["ProjectFile"]
+
+_MAX_STATES = 200_000
+
+
+class ProjectFile:
+    """An open job file. Any thread may call it; calls wait for each other.
+
+    Parameters
+    ----------
+    path : Path
+    connection : sqlite3.Connection
+        Use `create` or `open` instead.
+    """
+
+    def __init__(self, path: Path, connection: sqlite3.Connection) -> None:
+        self.path = path
+        self._sql = connection
+        self._turn = threading.RLock()
+        self._tiles = TileStore(connection)
+
+    @classmethod
+    def create(cls, path: Path, photo_bytes: bytes, photo_name: str) -> "ProjectFile":
+        """Begin a job file with a photo in it and no state yet.
+
+        Raises
+        ------
+        ProjectError
+            If the file is there already or cannot be written.
+        """
+        with explain(path):
+            path.parent.mkdir(parents=True, exist_ok=True)
+            with path.open("xb"):
+                pass
+            sql = _connected(path)
+            sql.execute("PRAGMA auto_vacuum = INCREMENTAL")
+            sql.execute(f"PRAGMA application_id = {APPLICATION_ID:d}")
+            sql.execute(f"PRAGMA user_version = {VERSION:d}")
+            sql.execute("BEGIN EXCLUSIVE")
+            for statement in SCHEMA:
+                sql.execute(statement)
+            sql.execute(
+                "INSERT INTO photo (id, name, digest, content) VALUES (1, ?, ?, ?)",
+                (photo_name, photo_digest(photo_bytes), photo_bytes),
+            )
+            sql.execute("COMMIT")
+        return cls(path, sql)
+
+    @classmethod
+    def open(cls, path: Path) -> "ProjectFile":
+        """Open a job file for work, treating it as hostile.
+
+        Raises
+        ------
+        ProjectError
+            If it is not a job file, is damaged, newer than this Peel, in use, or cannot be read.
+        """
+        check_header(path)
+        with explain(path):
+            sql = _connected(path)
+            try:
+                sql.execute("BEGIN EXCLUSIVE")
+                sql.execute("COMMIT")
+                migrate(sql)
+                if sql.execute("PRAGMA quick_check(1)").fetchone()[0] != "ok":
+                    raise sqlite3.DatabaseError("malformed")  # noqa: TRY301 - said in one place, by explain
+            except BaseException:
+                sql.close()
+                raise
+        return cls(path, sql)
+
+    @contextlib.contextmanager
+    def _atomic(self) -> Iterator[sqlite3.Connection]:
+        """Do everything inside, or nothing."""
+        with self._turn, explain(self.path):
+            self._sql.execute("BEGIN IMMEDIATE")
+            try:
+                yield self._sql
+            except BaseException:
+                self._sql.execute("ROLLBACK")
+                raise
+            self._sql.execute("COMMIT")
+
+    def photo(self) -> tuple[str, bytes]:
+        """Give the photo's name and the bytes of its file."""
+        with self._turn, explain(self.path):
+            row = self._sql.execute("SELECT name, digest, content FROM photo WHERE id = 1").fetchone()
+            if row is None or photo_digest(row[2]) != row[1]:
+                raise sqlite3.DatabaseError("malformed")
+            return str(row[0]), bytes(row[2])
+
+    def append(self, label: str, job: Job) -> int:
+        """Store a state after the current one, forgetting what had been undone; give its number."""
+        with self._atomic() as sql:
+            cursor = self._cursor()
+            if cursor is not None:
+                sql.execute("DELETE FROM state WHERE number > ?", (cursor,))
+            row = self._row(job)
+            answer = sql.execute(
+                "INSERT INTO state (label, time, settings, planes, unsolved) VALUES (?, ?, ?, ?, ?)",
+                (label, time.time(), *row),
+            )
+            number = int(answer.lastrowid or 0)
+            self._put("cursor", str(number))
+            return number
+
+    def replace(self, number: int, job: Job) -> None:
+        """Store a state's job anew: the solve that belongs to its edit has come in."""
+        with self._atomic() as sql:
+            row = self._row(job)
+            sql.execute("UPDATE state SET settings = ?, planes = ?, unsolved = ? WHERE number = ?", (*row, number))
+
+    def stand_at(self, number: int) -> None:
+        """Remember which state the work stands at."""
+        with self._atomic():
+            self._put("cursor", str(number))
+
+    def history(self) -> History:
+        """Give every state by number and label, none of them loaded."""
+        with self._turn, explain(self.path):
+            rows = self._sql.execute("SELECT number, label FROM state ORDER BY number LIMIT ?", (_MAX_STATES,)).fetchall()
+            if not rows:
+                raise sqlite3.DatabaseError("malformed")
+            states = tuple(State(int(number), str(label), None) for number, label in rows)
+            cursor = self._cursor()
+            numbers = [state.number for state in states]
+            return History(states, numbers.index(cursor) if cursor in numbers else len(states) - 1)
+
+    def load(self, number: int, photo: Photo) -> Job:
+        """Read a state.
+
+        Raises
+        ------
+        ProjectError
+            If parts of it are missing or do not fit the photo.
+        """
+        with self._turn, explain(self.path):
+            row = self._sql.execute(
+                "SELECT settings, planes, unsolved FROM state WHERE number = ?", (number,)
+            ).fetchone()
+            try:
+                names = json.loads(row[1])
+                planes = {name: self._tiles.load_plane(str(names[name]), photo.height, photo.width) for name in PLANES}
+                settings = JobSettings.model_validate_json(row[0])
+                unsolved = tuple(Rect(*map(int, rect)) for rect in json.loads(row[2]))
+            except (TypeError, KeyError, ValueError) as error:
+                raise sqlite3.DatabaseError("malformed") from error
+            return Job(photo, settings=settings, unsolved=unsolved, **planes)
+
+    def note(self, key: str, value: str | None = None) -> str | None:
+        """Remember (with a value) or recall (without) a remark about the job, such as the view it was left in."""
+        if value is not None:
+            with self._atomic():
+                self._put(key, value)
+            return value
+        with self._turn, explain(self.path):
+            row = self._sql.execute("SELECT value FROM note WHERE key = ?", (key,)).fetchone()
+            return str(row[0]) if row else None
+
+    def copy_to(self, path: Path) -> None:
+        """Write a copy of the whole file, for keeping it under a name."""
+        with self._turn, explain(path):
+            temporary = path.with_name(f".{path.name}.part")
+            temporary.unlink(missing_ok=True)
+            copy = sqlite3.connect(temporary)
+            try:
+                self._sql.backup(copy)
+                copy.close()
+                temporary.replace(path)
+            except BaseException:
+                copy.close()
+                temporary.unlink(missing_ok=True)
+                raise
+
+    def close(self) -> None:
+        """Sweep what no state refers to any more, and close."""
+        with self._turn:
+            with contextlib.suppress(ProjectError, sqlite3.Error):
+                with self._atomic():
+                    self._tiles.sweep()
+                self._sql.execute("PRAGMA incremental_vacuum").fetchall()
+            self._sql.close()
+
+    def _row(self, job: Job) -> tuple[str, str, str]:
+        planes = {name: self._tiles.save_plane(getattr(job, name)) for name in PLANES}
+        unsolved = json.dumps([rect.as_tuple for rect in job.unsolved])
+        return job.settings.model_dump_json(), json.dumps(planes), unsolved
+
+    def _cursor(self) -> int | None:
+        row = self._sql.execute("SELECT value FROM note WHERE key = 'cursor'").fetchone()
+        return int(row[0]) if row and str(row[0]).isdigit() else None
+
+    def _put(self, key: str, value: str) -> None:
+        self._sql.execute("INSERT OR REPLACE INTO note (key, value) VALUES (?, ?)", (key, value))
+
+
+def _connected(path: Path) -> sqlite3.Connection:
+    """Connect with every caution that SQLite offers, and hold the file for ourselves."""
+    sql = sqlite3.connect(path, timeout=0.4, isolation_level=None, check_same_thread=False)
+    pragmas: dict[str, Any] = {
+        "trusted_schema": "OFF",
+        "locking_mode": "EXCLUSIVE",
+        "journal_mode": "DELETE",
+        "synchronous": "FULL",
+        "cell_size_check": "ON",
+        "temp_store": "MEMORY",
+    }
+    for name, value in pragmas.items():
+        sql.execute(f"PRAGMA {name} = {value}")
+    return sql

@@ -1,0 +1,77 @@
+"""Bring home what can still be read of a damaged job file."""
+
+import sqlite3
+from dataclasses import dataclass
+from pathlib import Path
+
+from peel.errors import PhotoError, ProjectError
+from peel.files.photo import decode_photo
+from peel.files.project import ProjectFile
+from peel.files.project_checks import check_header, explain
+from peel.job.job import Job, Photo, new_job
+
+__all__ = ["Salvage", "salvage"]
+
+
+@dataclass(frozen=True)
+class Salvage:
+    """A new job file with what was left, and a sentence saying what was lost."""
+
+    project: ProjectFile
+    lost: str
+
+
+def salvage(path: Path, copy: Path) -> Salvage:
+    """Copy the readable states of a damaged job file to a new one; the damaged file is not touched.
+
+    Raises
+    ------
+    ProjectError
+        If not even the photo can be read.
+    """
+    check_header(path)
+    with explain(path):
+        sql = sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro&immutable=1", uri=True, isolation_level=None)
+    damaged = ProjectFile(path, sql)
+    try:
+        name, content, photo = _photo(damaged, sql, path)
+        project = ProjectFile.create(copy, content, name)
+        kept, total = 0, 0
+        for number, label in _numbers(sql):
+            total += 1
+            job = _readable(damaged, number, photo)
+            if job is not None:
+                project.append(label, job)
+                kept += 1
+        if kept == 0:
+            project.append("Open", new_job(photo))
+    finally:
+        sql.close()
+    lost = "nothing that could be found" if total and kept == total else f"{max(total - kept, 0) or 'all'} of its steps"
+    return Salvage(project, f"{path.name} is damaged; what could be read was opened as a copy, and {lost} was lost.")
+
+
+def _photo(damaged: ProjectFile, sql: sqlite3.Connection, path: Path) -> tuple[str, bytes, Photo]:
+    try:
+        name, content = damaged.photo()
+        return name, content, decode_photo(content, name)
+    except (ProjectError, PhotoError) as error:
+        message = f"{path} is damaged, and the photo in it cannot be read."
+        raise ProjectError(message, "Open the photo itself, or a copy of the job.") from error
+
+
+def _numbers(sql: sqlite3.Connection) -> list[tuple[int, str]]:
+    found: list[tuple[int, str]] = []
+    try:
+        for number, label in sql.execute("SELECT number, label FROM state ORDER BY number"):
+            found.append((int(number), str(label)))  # noqa: PERF401 - what came before a damaged page counts
+    except sqlite3.Error:
+        pass
+    return found
+
+
+def _readable(damaged: ProjectFile, number: int, photo: Photo) -> Job | None:
+    try:
+        return damaged.load(number, photo)
+    except ProjectError:
+        return None

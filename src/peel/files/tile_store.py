@@ -1,0 +1,105 @@
+"""Planes and tiles inside a job file, each kept once under a name made from its contents."""
+
+import hashlib
+import json
+import sqlite3
+import weakref
+import zlib
+from typing import Any, Final
+
+import numpy as np
+
+from peel.job.plane import TILE, Plane, Tile
+
+__all__ = ["TileStore"]
+
+_DTYPES: Final = {"u1": np.dtype("u1"), "u2": np.dtype("<u2")}
+_LEVEL: Final = 1  # zlib's quickest: zones and mattes shrink well at any level
+
+
+class TileStore:
+    """Keeps planes in an open database; runs inside the caller's transaction."""
+
+    def __init__(self, sql: sqlite3.Connection) -> None:
+        self._sql = sql
+        self._loaded: weakref.WeakValueDictionary[str, Tile] = weakref.WeakValueDictionary()
+
+    def save_plane(self, plane: Plane) -> str:
+        """Store a plane and those of its tiles that are new; give its name."""
+        tiles: list[int | str] = []
+        for tile in plane.tiles:
+            constant = tile.constant
+            if constant is None:
+                self._save_tile(tile)
+            tiles.append(tile.digest if constant is None else constant)
+        kind = "u1" if plane.dtype.itemsize == 1 else "u2"
+        body = json.dumps({"size": [plane.height, plane.width], "kind": kind, "tiles": tiles}, separators=(",", ":"))
+        name = hashlib.blake2b(body.encode(), digest_size=12).hexdigest()
+        self._sql.execute("INSERT OR IGNORE INTO plane (digest, body) VALUES (?, ?)", (name, body))
+        return name
+
+    def _save_tile(self, tile: Tile) -> None:
+        present = self._sql.execute("SELECT 1 FROM tile WHERE digest = ?", (tile.digest,)).fetchone()
+        if present is None:
+            values = np.ascontiguousarray(tile.values)
+            content = zlib.compress(values.astype(values.dtype.newbyteorder("<"), copy=False).tobytes(), _LEVEL)
+            self._sql.execute("INSERT INTO tile (digest, content) VALUES (?, ?)", (tile.digest, content))
+
+    def load_plane(self, name: str, height: int, width: int) -> Plane:
+        """Read a plane of a known size.
+
+        Raises
+        ------
+        ValueError
+            If it is missing, damaged, or of another size.
+        """
+        row = self._sql.execute("SELECT body FROM plane WHERE digest = ?", (name,)).fetchone()
+        if row is None:
+            msg = f"plane {name} is missing"
+            raise ValueError(msg)
+        body = json.loads(row[0])
+        blank = Plane.filled(height, width, 0, _DTYPES[body["kind"]])
+        if body["size"] != [height, width] or len(body["tiles"]) != len(blank.tiles):
+            msg = f"plane {name} does not fit the photo"
+            raise ValueError(msg)
+        tiles = tuple(self._tile(entry, old, blank.dtype) for entry, old in zip(body["tiles"], blank.tiles, strict=True))
+        return Plane(height, width, blank.dtype, tiles)
+
+    def _tile(self, entry: int | str, blank: Tile, dtype: np.dtype[Any]) -> Tile:
+        shape = blank.values.shape
+        if isinstance(entry, int):
+            return blank if entry == 0 else Tile(np.broadcast_to(dtype.type(entry), shape))
+        known = self._loaded.get(entry)
+        if known is not None and known.values.shape == shape and known.values.dtype == dtype:
+            return known
+        row = self._sql.execute("SELECT content FROM tile WHERE digest = ?", (str(entry),)).fetchone()
+        if row is None:
+            msg = f"tile {entry} is missing"
+            raise ValueError(msg)
+        try:
+            # never unpack more than a tile can hold, whatever the file says
+            content = zlib.decompressobj().decompress(row[0], TILE * TILE * 2 + 1)
+        except zlib.error as error:
+            msg = f"tile {entry} is damaged"
+            raise ValueError(msg) from error
+        values = np.frombuffer(content, dtype)
+        tile = Tile(values.reshape(shape).astype(dtype.newbyteorder("=")))
+        if tile.digest != entry:
+            msg = f"tile {entry} is damaged"
+            raise ValueError(msg)
+        self._loaded[entry] = tile
+        return tile
+
+    def sweep(self) -> None:
+        """Drop planes and tiles that no state refers to."""
+        rows = self._sql.execute("SELECT planes FROM state").fetchall()
+        planes = {name for (text,) in rows for name in json.loads(text).values()}
+        tiles: set[str] = set()
+        for name, body in self._sql.execute("SELECT digest, body FROM plane").fetchall():
+            if name in planes:
+                tiles.update(entry for entry in json.loads(body)["tiles"] if isinstance(entry, str))
+            else:
+                self._sql.execute("DELETE FROM plane WHERE digest = ?", (name,))
+        for (name,) in self._sql.execute("SELECT digest FROM tile").fetchall():
+            if name not in tiles:
+                self._sql.execute("DELETE FROM tile WHERE digest = ?", (name,))
