@@ -162,5 +162,5 @@ def bramble(height: int, seed: int = 11) -> Shot:
     subject = over(front, over(solid, over(_strings(width, height), behind)))
     wall = defocus(_wall(room, seed), 19 * unit)
     photo, alpha, foreground = photograph(subject, wall, lens_px=max(0.45, 0.62 * unit), noise=0.011, seed=seed, exposure=1.0)
-    zones = rough_zones(alpha, inside_px=16 * unit, outside_px=22 * unit, seed=seed, gather_px=9 * unit)
+    zones = rough_zones(alpha, inside_px=16 * unit, outside_px=9 * unit, seed=seed, gather_px=22 * unit)
     return Shot(photo, alpha, foreground, zones)

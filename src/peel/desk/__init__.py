@@ -1,1 +1,1 @@
-"""desk."""
+"""The window: Qt Widgets only, no numerics of its own."""

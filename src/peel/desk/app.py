@@ -1,0 +1,71 @@
+"""Start the window."""
+
+import logging
+import signal
+import sys
+import traceback
+from pathlib import Path
+from types import TracebackType
+
+from PySide6.QtCore import QTimer
+from PySide6.QtGui import QIcon
+from PySide6.QtWidgets import QApplication
+
+from peel.desk import theme
+from peel.desk.window import Window
+from peel.work import recovery
+from peel.work.news import Trouble
+
+__all__ = ["make_app", "run"]
+
+_ICON = Path(__file__).parent / "assets" / "peel.svg"
+
+
+def make_app() -> QApplication:
+    """Make the application, dressed."""
+    existing = QApplication.instance()
+    app = existing if isinstance(existing, QApplication) else QApplication(sys.argv[:1])
+    app.setApplicationName("peel")
+    app.setApplicationDisplayName("Peel")
+    app.setDesktopFileName("peel")
+    app.setStyle("Fusion")
+    app.setWindowIcon(QIcon(str(_ICON)))
+    theme.install(app, theme.DARK if recovery.recall("theme") == "dark" else theme.LIGHT)
+    return app
+
+
+def run(files: list[Path], *, demo: bool) -> int:
+    """Show the window until it is closed; give the exit code.
+
+    Parameters
+    ----------
+    files : list of Path
+        The first one is opened; without any, the job that was open last.
+    demo : bool
+        Whether the demo assignment was asked for.
+    """
+    app = make_app()
+    window = Window()
+    logging.basicConfig(filename=recovery.log_file(), level=logging.WARNING)
+    sys.excepthook = lambda kind, error, trace: _on_unexpected(window, kind, error, trace)
+    window.show()
+    last = recovery.last_open()
+    if files:
+        window.open_path(files[0])
+    elif last is not None and not (demo and not recovery.is_unkept(last)):
+        window.open_path(last)
+    # Let Ctrl+C in the terminal close the window as its cross does.
+    signal.signal(signal.SIGINT, lambda _number, _frame: window.close())
+    ticking = QTimer()
+    ticking.start(500)
+    ticking.timeout.connect(lambda: None)
+    return app.exec()
+
+
+def _on_unexpected(window: Window, kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+    """Log an error that nobody foresaw and say so; every edit is on disk already."""
+    words = "".join(traceback.format_exception(kind, error, trace))
+    logging.getLogger("peel").error("unexpected error:\n%s", words)
+    window.show_trouble(
+        Trouble("Peel met an error it did not expect. Every change up to here is on disk;", "start Peel again.", words)
+    )

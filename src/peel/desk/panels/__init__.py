@@ -1,0 +1,1 @@
+"""The settings of each step, at the right under the proofs."""

@@ -1,0 +1,84 @@
+"""Matte: what has been solved, in numbers."""
+
+from PySide6.QtCore import QRectF, QSize
+from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtWidgets import QWidget
+
+from peel.desk.panels.panel import Panel, words
+from peel.desk.theme import current
+from peel.job.job import Job
+from peel.work.shares import Shares, matte_shares
+
+__all__ = ["MattePanel"]
+
+
+class _ShareBar(QWidget):
+    """Clear, half-clear and solid side by side."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedHeight(16)
+        self._shares = Shares(1, 0, 0)
+
+    def sizeHint(self) -> QSize:
+        """Ask for a line."""
+        return QSize(200, 16)
+
+    def show_shares(self, shares: Shares) -> None:
+        """Show shares."""
+        self._shares = shares
+        self.update()
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        """Paint the three parts."""
+        theme = current()
+        painter = QPainter(self)
+        left = 0.0
+        for share, role in ((self._shares.none, "raised"), (self._shares.some, "accent"), (self._shares.full, "strong")):
+            width = share * self.width()
+            painter.fillRect(QRectF(left, 0, width, self.height()), theme.colour(role))
+            left += width
+        painter.setPen(theme.colour("line"))
+        painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+
+
+class MattePanel(Panel):
+    """How solid the matte is, and whether it is up to date."""
+
+    title = "The matte"
+
+    def build(self) -> None:
+        """Put the shares into the column."""
+        self._state = words("", "muted")
+        self._bar = _ShareBar()
+        self._shares = words("")
+        self.column.addWidget(self._state)
+        self.column.addWidget(self._bar)
+        self.column.addWidget(self._shares)
+        self.rule()
+        advice = (
+            "Go round the edge at 100 %. Holes inside show on Loud, fringe on Black and White, lost strands against Photo. "
+            "Where hair is cut short, sweep Band over it; where the inside is see-through, Certain."
+        )
+        self.column.addWidget(words(advice, "muted"))
+        self._solving: float | None = None
+
+    def show_solving(self, share: float | None) -> None:
+        """Show how far the solve is."""
+        self._solving = share
+        if self.bridge is not None:
+            self.show_job(self.bridge.job)
+
+    def show_job(self, job: Job) -> None:
+        """Show the shares."""
+        shares = matte_shares(job)
+        self._bar.show_shares(shares)
+        self._shares.setText(
+            f"clear {shares.none * 100:.1f} %   half-clear {shares.some * 100:.1f} %   solid {shares.full * 100:.1f} %"
+        )
+        if not job.has_subject:
+            self._state.setText("Nothing is marked yet: begin with Mark.")
+        elif self._solving is not None:
+            self._state.setText(f"Solving, {self._solving * 100:.0f} %")
+        else:
+            self._state.setText("Solved from the zones." if job.is_solved else "Mark both subject and backdrop to solve it.")

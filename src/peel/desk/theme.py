@@ -1,0 +1,129 @@
+"""Two neutral themes, one accent, and the shipped font."""
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Final
+
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
+from PySide6.QtWidgets import QApplication
+
+__all__ = ["DARK", "FONT", "LIGHT", "Theme", "current", "install"]
+
+FONT: Final = "Atkinson Hyperlegible Next"
+_FONTS: Final = Path(__file__).parent / "assets" / "font"
+
+
+@dataclass(frozen=True)
+class Theme:
+    """The colours of the bench; all greys are neutral so that they do not tint judgement."""
+
+    name: str
+    surface: str
+    raised: str
+    pressed: str
+    line: str
+    text: str
+    muted: str
+    mat: str
+    accent: str
+    on_accent: str
+    strong: str
+    on_strong: str
+    field: str
+
+    def colour(self, role: str) -> QColor:
+        """Give a role's colour."""
+        return QColor(str(getattr(self, role)))
+
+
+LIGHT: Final = Theme(
+    "light", "#f6f6f6", "#e6e6e6", "#d8d8d8", "#cfcfcf", "#1d1d1d", "#595959", "#8b8b8b", "#b0430b", "#ffffff",
+    "#333333", "#ffffff", "#ffffff",
+)  # fmt: skip
+DARK: Final = Theme(
+    "dark", "#2c2c2c", "#3b3b3b", "#4a4a4a", "#4c4c4c", "#f0f0f0", "#b9b9b9", "#565656", "#f0935a", "#1d1d1d",
+    "#e6e6e6", "#1d1d1d", "#232323",
+)  # fmt: skip
+
+_current = LIGHT
+
+
+def current() -> Theme:
+    """Give the theme in use."""
+    return _current
+
+
+def install(app: QApplication, theme: Theme) -> None:
+    """Dress the application in a theme; main thread only."""
+    global _current
+    _current = theme
+    if FONT not in QFontDatabase.families():
+        for file in sorted(_FONTS.glob("*.ttf")):
+            QFontDatabase.addApplicationFont(str(file))
+    font = QFont(FONT)
+    font.setPixelSize(13)
+    app.setFont(font)
+    app.setPalette(_palette(theme))
+    app.setStyleSheet(_sheet(theme))
+
+
+def _palette(theme: Theme) -> QPalette:
+    palette = QPalette()
+    roles = {
+        QPalette.ColorRole.Window: theme.surface,
+        QPalette.ColorRole.WindowText: theme.text,
+        QPalette.ColorRole.Base: theme.field,
+        QPalette.ColorRole.AlternateBase: theme.surface,
+        QPalette.ColorRole.Text: theme.text,
+        QPalette.ColorRole.Button: theme.raised,
+        QPalette.ColorRole.ButtonText: theme.text,
+        QPalette.ColorRole.Highlight: theme.accent,
+        QPalette.ColorRole.HighlightedText: theme.on_accent,
+        QPalette.ColorRole.ToolTipBase: theme.surface,
+        QPalette.ColorRole.ToolTipText: theme.text,
+        QPalette.ColorRole.PlaceholderText: theme.muted,
+    }
+    for role, colour in roles.items():
+        palette.setColor(role, QColor(colour))
+    return palette
+
+
+def _sheet(t: Theme) -> str:
+    return f"""
+    QWidget {{ color: {t.text}; }}
+    QMainWindow, #surface, QMenu, QToolTip {{ background: {t.surface}; }}
+    QToolTip {{ border: 1px solid {t.line}; padding: 4px 6px; }}
+    QMenu {{ border: 1px solid {t.line}; padding: 4px; }}
+    QMenu::item {{ padding: 5px 22px 5px 22px; }}
+    QMenu::item:selected {{ background: {t.raised}; }}
+    QMenu::separator {{ height: 1px; background: {t.line}; margin: 4px 8px; }}
+    QMenuBar {{ background: {t.surface}; }}
+    #muted {{ color: {t.muted}; }}
+    #small {{ color: {t.muted}; font-size: 12px; }}
+    #title {{ font-size: 15px; font-weight: 600; }}
+    #headline {{ font-size: 26px; font-weight: 600; }}
+    #warning {{ color: {t.accent}; font-weight: 600; }}
+    #rule {{ background: {t.line}; max-height: 1px; min-height: 1px; }}
+    QPushButton {{ background: {t.raised}; border: 1px solid transparent; border-radius: 6px; padding: 7px 14px; }}
+    QPushButton:hover {{ background: {t.pressed}; }}
+    QPushButton:pressed {{ background: {t.line}; }}
+    QPushButton:focus {{ border: 1px solid {t.accent}; }}
+    QPushButton:disabled {{ color: {t.muted}; background: transparent; border: 1px solid {t.line}; }}
+    QPushButton#chief {{ background: {t.accent}; color: {t.on_accent}; font-weight: 600; }}
+    QPushButton#chief:disabled {{ background: transparent; color: {t.muted}; }}
+    QPushButton#link {{ background: transparent; color: {t.accent}; padding: 3px 6px; text-align: left; }}
+    QPushButton#link:hover {{ background: {t.raised}; }}
+    QPushButton#link:disabled {{ color: {t.muted}; border-color: transparent; }}
+    QPushButton#choice {{ padding: 6px 10px; }}
+    QPushButton#choice:checked {{ background: {t.strong}; color: {t.on_strong}; }}
+    QLineEdit, QComboBox {{ background: {t.field}; border: 1px solid {t.line}; border-radius: 5px; padding: 5px 7px; }}
+    QLineEdit:focus, QComboBox:focus {{ border: 1px solid {t.accent}; }}
+    QComboBox QAbstractItemView {{ background: {t.surface}; selection-background-color: {t.raised};
+        selection-color: {t.text}; border: 1px solid {t.line}; }}
+    QCheckBox {{ spacing: 8px; padding: 3px 0; }}
+    QCheckBox:focus {{ color: {t.accent}; }}
+    QScrollArea, QScrollArea > QWidget > QWidget {{ background: {t.surface}; border: none; }}
+    QScrollBar:vertical {{ background: transparent; width: 9px; }}
+    QScrollBar::handle:vertical {{ background: {t.line}; border-radius: 4px; min-height: 30px; }}
+    QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; width: 0; }}
+    """

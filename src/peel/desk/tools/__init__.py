@@ -1,0 +1,1 @@
+"""The tools a hand can hold; each has one target, and says what a press will do."""

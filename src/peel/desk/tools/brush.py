@@ -1,0 +1,229 @@
+"""The brushes: marking the subject, widening the band, setting zones."""
+
+import math
+from collections.abc import Callable
+
+from PySide6.QtCore import QPointF, QRect, QRectF, Qt
+from PySide6.QtGui import QColor, QImage, QPainter, QPen
+
+from peel.desk.tools.tool import Press, Tool
+from peel.job.edits import Stroke, Zone, paint_mark, paint_zone, release_zone
+from peel.job.job import Job
+
+__all__ = ["BandBrush", "BrushSize", "MarkBrush", "ZoneBrush"]
+
+_SUBJECT = QColor(40, 150, 90, 110)
+_BACKDROP = QColor(40, 60, 90, 120)
+_UNSURE = QColor(236, 180, 20, 130)
+
+
+class BrushSize:
+    """The size that all brushes share, as a diameter in photo pixels."""
+
+    def __init__(self, diameter_px: float = 80.0) -> None:
+        self.diameter_px = diameter_px
+
+
+class _Brush(Tool):
+    """A round brush; a stroke is shown while it is drawn and is one edit when it ends."""
+
+    sized = True
+    cursor = Qt.CursorShape.BlankCursor
+
+    def __init__(self, size: BrushSize) -> None:
+        super().__init__()
+        self.size = size
+        self._points: list[tuple[float, float]] = []
+        self._last: tuple[float, float] | None = None
+        self._at: QPointF | None = None
+        self._reverse = False
+        self._overlay: QImage | None = None
+        self._frame_key: object = None
+
+    def _ink(self, reverse: bool) -> QColor:
+        raise NotImplementedError
+
+    def _edit(self, stroke: Stroke, reverse: bool) -> tuple[str, Callable[[Job], Job]]:
+        raise NotImplementedError
+
+    @property
+    def is_drawing(self) -> bool:
+        """Whether a stroke is under way."""
+        return bool(self._points)
+
+    def press(self, press: Press) -> None:
+        """Begin a stroke; with Shift, a straight one from where the last ended."""
+        self._reverse = press.reverse
+        self._clear_overlay()
+        start = [self._last] if press.straight and self._last is not None else []
+        self._points = [*start, press.xy]
+        self._ink_between(self._points[0], press.xy)
+        self._follow(press)
+
+    def move(self, press: Press) -> None:
+        """Draw on, or only follow the cursor."""
+        if self._points:
+            self._ink_between(self._points[-1], press.xy)
+            self._points.append(press.xy)
+        else:
+            self._reverse = press.reverse
+        self._follow(press)
+
+    def release(self, press: Press) -> None:
+        """End the stroke and make the edit."""
+        if not self._points:
+            return
+        stroke = Stroke(tuple(self._points), self.size.diameter_px / 2)
+        self._last = self._points[-1]
+        self._points = []
+        canvas = self.canvas
+        if canvas is not None and canvas.bridge is not None:
+            label, edit = self._edit(stroke, self._reverse)
+            canvas.settled.connect(self._clear_overlay, Qt.ConnectionType.UniqueConnection)
+            canvas.bridge.session.apply(label, edit)
+        self._reverse = press.reverse
+
+    def leave(self) -> None:
+        """Hide the ring."""
+        self._follow(None)
+
+    def put_down(self) -> None:
+        """Forget the overlay."""
+        self._points = []
+        self._clear_overlay()
+
+    def paint(self, painter: QPainter) -> None:
+        """Paint the stroke under way and the ring."""
+        canvas = self.canvas
+        if canvas is None:
+            return
+        if self._overlay is not None and self._frame_key == self._key():
+            painter.drawImage(0, 0, self._overlay)
+        if self._at is not None:
+            radius = self._radius()
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            for colour, width in ((QColor(0, 0, 0, 170), 3.0), (QColor(255, 255, 255), 1.2)):
+                painter.setPen(QPen(colour, width))
+                painter.drawEllipse(self._at, radius, radius)
+            painter.setPen(QPen(QColor(255, 255, 255), 1.6))
+            painter.drawLine(self._at - QPointF(4, 0), self._at + QPointF(4, 0))
+            if not self._reverse:
+                painter.drawLine(self._at - QPointF(0, 4), self._at + QPointF(0, 4))
+
+    def _radius(self) -> float:
+        canvas = self.canvas
+        return max(self.size.diameter_px / 2 * (canvas.frame.scale if canvas is not None else 1.0), 1.0)
+
+    def _key(self) -> object:
+        canvas = self.canvas
+        if canvas is None:
+            return None
+        origin = canvas.frame.origin
+        return (canvas.frame.scale, origin.x(), origin.y(), canvas.width(), canvas.height())
+
+    def _ink_between(self, start: tuple[float, float], end: tuple[float, float]) -> None:
+        """Add a piece of stroke to the overlay; only that piece is painted anew."""
+        canvas = self.canvas
+        if canvas is None:
+            return
+        if self._overlay is None or self._frame_key != self._key():
+            ratio = canvas.devicePixelRatioF()
+            size = canvas.size() * ratio
+            self._overlay = QImage(size, QImage.Format.Format_ARGB32_Premultiplied)
+            self._overlay.setDevicePixelRatio(ratio)
+            self._overlay.fill(Qt.GlobalColor.transparent)
+            self._frame_key = self._key()
+        a, b = canvas.frame.to_widget(QPointF(*start)), canvas.frame.to_widget(QPointF(*end))
+        radius = self._radius()
+        painter = QPainter(self._overlay)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, radius < 40)
+        painter.setCompositionMode(QPainter.CompositionMode.CompositionMode_Source)
+        pen = QPen(self._ink(self._reverse), 2 * radius, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap)
+        painter.setPen(pen)
+        if a == b:
+            painter.drawPoint(a)
+        else:
+            painter.drawLine(a, b)
+        painter.end()
+        reach = radius + 3
+        dirty = QRectF(a, b).normalized().adjusted(-reach, -reach, reach, reach)
+        canvas.update(dirty.toAlignedRect())
+
+    def _clear_overlay(self) -> None:
+        if self._points:
+            return
+        self._overlay = None
+        if self.canvas is not None:
+            self.canvas.update()
+
+    def _follow(self, press: Press | None) -> None:
+        canvas = self.canvas
+        if canvas is None:
+            return
+        reach = math.ceil(self._radius()) + 4
+        for point in (self._at, press.widget_point if press else None):
+            if point is not None:
+                canvas.update(QRect(int(point.x()) - reach, int(point.y()) - reach, 2 * reach + 1, 2 * reach + 1))
+        self._at = press.widget_point if press else None
+
+
+class MarkBrush(_Brush):
+    """Marks the subject by brushing over it; the band follows the boundary."""
+
+    name = "Brush"
+    key_name = "B"
+
+    def sentence(self, *, reverse: bool = False) -> str:
+        """Say what a press will do."""
+        if reverse:
+            return "Brush takes away from the subject; the band follows."
+        return "Brush adds to the subject · with Alt takes away · with Shift goes straight on"
+
+    def _ink(self, reverse: bool) -> QColor:
+        return _BACKDROP if reverse else _SUBJECT
+
+    def _edit(self, stroke: Stroke, reverse: bool) -> tuple[str, Callable[[Job], Job]]:
+        label = "Brush off the subject" if reverse else "Brush the subject"
+        return label, lambda job: paint_mark(job, stroke, subject=not reverse)
+
+
+class BandBrush(_Brush):
+    """Widens the unsure band where strands reach further, or gives it back."""
+
+    name = "Band"
+    key_name = "E"
+
+    def sentence(self, *, reverse: bool = False) -> str:
+        """Say what a press will do."""
+        if reverse:
+            return "Band goes back to how it was laid; the matte follows."
+        return "Band makes unsure what it touches · with Alt gives it back · the matte follows"
+
+    def _ink(self, reverse: bool) -> QColor:
+        return _BACKDROP if reverse else _UNSURE
+
+    def _edit(self, stroke: Stroke, reverse: bool) -> tuple[str, Callable[[Job], Job]]:
+        if reverse:
+            return "Give back band", lambda job: release_zone(job, stroke)
+        return "Widen the band", lambda job: paint_zone(job, stroke, Zone.UNSURE)
+
+
+class ZoneBrush(_Brush):
+    """Says for certain what is subject and what is backdrop."""
+
+    name = "Certain"
+    key_name = "D"
+
+    def sentence(self, *, reverse: bool = False) -> str:
+        """Say what a press will do."""
+        if reverse:
+            return "Certain makes all it touches backdrop; the matte follows."
+        return "Certain makes all it touches subject · with Alt backdrop · the matte follows"
+
+    def _ink(self, reverse: bool) -> QColor:
+        return _BACKDROP if reverse else _SUBJECT
+
+    def _edit(self, stroke: Stroke, reverse: bool) -> tuple[str, Callable[[Job], Job]]:
+        if reverse:
+            return "Certain backdrop", lambda job: paint_zone(job, stroke, Zone.BACKDROP)
+        return "Certain subject", lambda job: paint_zone(job, stroke, Zone.SUBJECT)

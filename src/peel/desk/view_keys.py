@@ -1,0 +1,46 @@
+"""Number keys choose a view; held, they only peek at it."""
+
+from __future__ import annotations
+
+import time
+from typing import TYPE_CHECKING, Final
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QKeyEvent
+
+from peel.work.views import View
+
+if TYPE_CHECKING:
+    from peel.desk.window import Window
+
+__all__ = ["ViewKeys"]
+
+_HELD_S: Final = 0.35
+
+
+class ViewKeys:
+    """Follows the number keys of a window."""
+
+    def __init__(self, window: Window) -> None:
+        self._window = window
+        self._down: tuple[View, float] | None = None
+
+    def pressed(self, event: QKeyEvent) -> bool:
+        """Show the view of a number key; tell whether it was one."""
+        number = event.key() - Qt.Key.Key_1
+        if not 0 <= number < len(View) or event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            return False
+        if not event.isAutoRepeat():
+            self._down = (self._window.canvas.view, time.monotonic())
+            self._window.show_view(list(View)[number])
+        return True
+
+    def released(self, event: QKeyEvent) -> bool:
+        """Go back to the view before if the key was held."""
+        if self._down is None or not 0 <= event.key() - Qt.Key.Key_1 < len(View) or event.isAutoRepeat():
+            return False
+        before, since = self._down
+        self._down = None
+        if time.monotonic() - since > _HELD_S:
+            self._window.show_view(before)
+        return True

@@ -1,0 +1,155 @@
+"""The empty window: open, drop a file here, go on with recent jobs, or take the demo assignment."""
+
+from pathlib import Path
+
+from PySide6.QtCore import QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QImage, QImageReader, QPainter, QPaintEvent
+from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+
+from peel.demo.photos import ASSIGNMENT, NAMES, DemoPhoto, demo_photo
+from peel.desk.panels.panel import words
+from peel.desk.theme import current
+from peel.work import recovery
+
+__all__ = ["Welcome"]
+
+
+class _Card(QAbstractButton):
+    """A demo photograph."""
+
+    def __init__(self, photo: DemoPhoto) -> None:
+        super().__init__()
+        self.photo = photo
+        self.setObjectName(f"demo {photo.name}")
+        self.setText(photo.title)
+        self.setAccessibleName(f"Demo photo {photo.title}")
+        self.setAccessibleDescription(photo.brief)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.continues = False
+        reader = QImageReader(str(photo.photo))
+        reader.setScaledSize(reader.size().scaled(QSize(560, 400), Qt.AspectRatioMode.KeepAspectRatioByExpanding))
+        self._image: QImage = reader.read()
+
+    def sizeHint(self) -> QSize:
+        """Ask for a picture and three lines."""
+        return QSize(270, 292)
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        """Paint picture, title and brief."""
+        theme = current()
+        painter = QPainter(self)
+        painter.setRenderHints(QPainter.RenderHint.Antialiasing | QPainter.RenderHint.SmoothPixmapTransform)
+        painter.setPen(theme.colour("accent" if self.hasFocus() or self.underMouse() else "line"))
+        painter.setBrush(theme.colour("field"))
+        painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 8, 8)
+        target = QRectF(8, 8, self.width() - 16, 190)
+        painter.drawImage(target, self._image, self._source(target))
+        font = self.font()
+        font.setPixelSize(15)
+        font.setWeight(font.Weight.DemiBold)
+        painter.setFont(font)
+        painter.setPen(theme.colour("text"))
+        painter.drawText(QRectF(12, 204, self.width() - 24, 22), Qt.AlignmentFlag.AlignLeft, self.photo.title)
+        font.setPixelSize(13)
+        font.setWeight(font.Weight.Normal)
+        painter.setFont(font)
+        painter.setPen(theme.colour("muted"))
+        flags = Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap
+        painter.drawText(QRectF(12, 226, self.width() - 24, 38), flags, self.photo.brief)
+        painter.setPen(theme.colour("accent"))
+        words = "Go on where you were" if self.continues else "Begin"
+        painter.drawText(QRectF(12, 266, self.width() - 24, 20), Qt.AlignmentFlag.AlignLeft, words)
+
+    def _source(self, target: QRectF) -> QRectF:
+        """Choose the part of the picture that fills the target; the upper part of tall ones."""
+        image = self._image
+        scale = max(target.width() / image.width(), target.height() / image.height())
+        width, height = target.width() / scale, target.height() / scale
+        return QRectF((image.width() - width) / 2, (image.height() - height) * 0.25, width, height)
+
+
+class Welcome(QWidget):
+    """What an empty window shows.
+
+    Signals
+    -------
+    open_pressed : ()
+    photo_chosen, job_chosen : (Path,)
+    demo_chosen : (str,)
+    """
+
+    open_pressed = Signal()
+    photo_chosen = Signal(object)
+    job_chosen = Signal(object)
+    demo_chosen = Signal(str)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("surface")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(48, 28, 48, 28)
+        column = QVBoxLayout()
+        column.setSpacing(12)
+        holder = QWidget()
+        holder.setMaximumWidth(960)
+        holder.setLayout(column)
+        outer.addStretch(1)
+        middle = QHBoxLayout()
+        middle.addStretch(1)
+        middle.addWidget(holder, 20)
+        middle.addStretch(1)
+        outer.addLayout(middle)
+        outer.addStretch(2)
+        column.addWidget(words("Cut a subject from its backdrop", "headline"))
+        row = QHBoxLayout()
+        self.open = QPushButton("Open a photo or job…")
+        self.open.setObjectName("chief")
+        self.open.clicked.connect(self.open_pressed)
+        row.addWidget(self.open)
+        row.addWidget(words("or drop a JPEG, PNG, TIFF, WebP or .peel file anywhere in this window", "muted"), 1)
+        column.addLayout(row)
+        self._jobs = QVBoxLayout()
+        self._jobs.setSpacing(0)
+        column.addLayout(self._jobs)
+        column.addSpacing(8)
+        column.addWidget(words("The demo assignment", "title"))
+        column.addWidget(words(ASSIGNMENT + ": puppets to be cut out of workshop photographs.", "muted"))
+        cards = QHBoxLayout()
+        cards.setSpacing(14)
+        self.cards = [_Card(demo_photo(name)) for name in NAMES]
+        for card in self.cards:
+            cards.addWidget(card)
+            card.clicked.connect(lambda _checked=False, name=card.photo.name: self.demo_chosen.emit(name))
+        column.addLayout(cards)
+
+    def refresh(self) -> None:
+        """Look again at which jobs there are."""
+        while (item := self._jobs.takeAt(0)) is not None:
+            widget = item.widget()
+            if widget is not None:
+                widget.hide()
+                widget.deleteLater()
+        demo_names = {f"{name}.jpg" for name in NAMES}
+        kept, unkept = recovery.recent()[:3], recovery.unkept()
+        others = [path for path in unkept if not any(recovery.unkept_for(name) == path for name in demo_names)][:3]
+        for title, paths in (("Recent jobs", kept), ("Not kept under a name yet", others)):
+            if paths:
+                self._jobs.addSpacing(6)
+                label = QLabel(title)
+                label.setObjectName("title")
+                self._jobs.addWidget(label)
+            for path in paths:
+                self._jobs.addWidget(self._job_button(path))
+        for card in self.cards:
+            card.continues = recovery.unkept_for(f"{card.photo.name}.jpg") is not None
+            card.update()
+
+    def _job_button(self, path: Path) -> QPushButton:
+        name = path.stem.rpartition("-")[0] if recovery.is_unkept(path) else path.name
+        button = QPushButton(name)
+        button.setObjectName("link")
+        button.setToolTip(str(path))
+        button.clicked.connect(lambda _checked=False: self.job_chosen.emit(path))
+        return button

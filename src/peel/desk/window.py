@@ -1,0 +1,553 @@
+"""The main window: puts the parts together and passes news between them."""
+
+import json
+from pathlib import Path
+from typing import Final
+
+from PySide6.QtCore import QEvent, QPointF, Qt, Signal
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QPixmap
+from PySide6.QtWidgets import (
+    QApplication,
+    QFileDialog,
+    QHBoxLayout,
+    QMainWindow,
+    QProgressBar,
+    QScrollArea,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from peel.desk import theme
+from peel.desk.actions import add_action
+from peel.desk.bridge import SessionBridge
+from peel.desk.canvas import Canvas
+from peel.desk.key_sheet import KeySheet
+from peel.desk.messages import MessageBar
+from peel.desk.opening import Opener
+from peel.desk.panels.backing import BackingPanel
+from peel.desk.panels.colour import ColourPanel
+from peel.desk.panels.deliver import DeliverPanel
+from peel.desk.panels.edge import EdgePanel
+from peel.desk.panels.mark import MarkPanel
+from peel.desk.panels.matte import MattePanel
+from peel.desk.panels.panel import Panel
+from peel.desk.proofs import Proofs
+from peel.desk.shelf import Shelf
+from peel.desk.step_line import Step, StepLine
+from peel.desk.step_states import step_states
+from peel.desk.tiles import DisplayTiles, image_from_rgb
+from peel.desk.tools.brush import BandBrush, BrushSize, MarkBrush, ZoneBrush
+from peel.desk.tools.contour import ContourTool
+from peel.desk.tools.tool import Tool
+from peel.desk.view_keys import ViewKeys
+from peel.desk.welcome import Welcome
+from peel.files.photo import SUFFIXES
+from peel.job.job import Job
+from peel.work import recovery
+from peel.work.news import Trouble
+from peel.work.recovery import Opened
+from peel.work.scheduler import Lane
+from peel.work.views import View, loudest_colour, render
+
+__all__ = ["Window"]
+
+_SIDE_PX: Final = 304
+_FILTER: Final = "Photos and jobs (" + " ".join(f"*{suffix}" for suffix in (*SUFFIXES, ".peel")) + ")"
+
+
+class Window(QMainWindow):
+    """One window on one photo at a time."""
+
+    _loud_found = Signal(object, str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setWindowTitle("Peel")
+        self.setMinimumSize(1100, 700)
+        self.resize(1280, 800)
+        self.setAcceptDrops(True)
+        self.bridge: SessionBridge | None = None
+        self._tiles: DisplayTiles | None = None
+        self._errands = Lane("errands")
+        self._solving: float | None = None
+        self._brush_size = BrushSize()
+        self._make_tools()
+        self._make_parts()
+        self._lay_out()
+        self._connect()
+        self._add_actions()
+        self.opener = Opener(self)
+        self.opener.previewed.connect(self._on_previewed)
+        self.opener.opened.connect(self._on_opened)
+        self.opener.failed.connect(self._on_open_failed)
+        self.show_welcome()
+
+    # made once
+
+    def _make_tools(self) -> None:
+        contour, mark = ContourTool(), MarkBrush(self._brush_size)
+        band, zone = BandBrush(self._brush_size), ZoneBrush(self._brush_size)
+        self.tools: dict[Step, list[Tool]] = {
+            Step.MARK: [contour, mark],
+            Step.EDGE: [band, zone],
+            Step.MATTE: [band, zone],
+            Step.COLOUR: [],
+            Step.BACKING: [],
+            Step.DELIVER: [],
+        }
+        self._last_tool: dict[Step, Tool | None] = {step: tools[0] if tools else None for step, tools in self.tools.items()}
+        self.step = Step.MARK
+
+    def _make_parts(self) -> None:
+        self.step_line, self.shelf, self.canvas, self.proofs = StepLine(), Shelf(), Canvas(), Proofs()
+        self.welcome, self.message = Welcome(), MessageBar()
+        self.colour_panel, self.deliver_panel, self.matte_panel = ColourPanel(), DeliverPanel(), MattePanel()
+        self.backing_panel = BackingPanel()
+        self.panels: dict[Step, Panel] = {
+            Step.MARK: MarkPanel(),
+            Step.EDGE: EdgePanel(),
+            Step.MATTE: self.matte_panel,
+            Step.COLOUR: self.colour_panel,
+            Step.BACKING: self.backing_panel,
+            Step.DELIVER: self.deliver_panel,
+        }
+        self.progress = QProgressBar()
+        self.progress.setObjectName("solving")
+        self.progress.setTextVisible(False)
+        self.progress.setFixedHeight(4)
+        self.progress.setAccessibleName("Solving")
+
+    def _lay_out(self) -> None:
+        side = QWidget()
+        side.setObjectName("surface")
+        side.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        side.setFixedWidth(_SIDE_PX)
+        column = QVBoxLayout(side)
+        column.setContentsMargins(10, 10, 10, 8)
+        column.setSpacing(10)
+        column.addWidget(self.proofs)
+        self._pages = QStackedWidget()
+        for panel in self.panels.values():
+            self._pages.addWidget(panel)
+        scroll = QScrollArea()
+        scroll.setWidget(self._pages)
+        scroll.setWidgetResizable(True)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        column.addWidget(scroll, 1)
+        middle = QWidget()
+        stacked = QVBoxLayout(middle)
+        stacked.setContentsMargins(0, 0, 0, 0)
+        stacked.setSpacing(0)
+        stacked.addWidget(self.canvas, 1)
+        stacked.addWidget(self.progress)
+        desk = QWidget()
+        row = QHBoxLayout(desk)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        row.addWidget(middle, 1)
+        row.addWidget(side)
+        self.bench = QWidget()
+        whole = QVBoxLayout(self.bench)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.setSpacing(0)
+        for part in (self.step_line, desk, self.shelf):
+            whole.addWidget(part, 1 if part is desk else 0)
+        self._front = QStackedWidget()
+        self._front.addWidget(self.welcome)
+        self._front.addWidget(self.bench)
+        centre = QWidget()
+        everything = QVBoxLayout(centre)
+        everything.setContentsMargins(0, 0, 0, 0)
+        everything.setSpacing(0)
+        everything.addWidget(self.message)
+        everything.addWidget(self._front, 1)
+        self.setCentralWidget(centre)
+        self.key_sheet = KeySheet(self)
+
+    def _connect(self) -> None:
+        self.step_line.chosen.connect(self.show_step)
+        self.step_line.undo_pressed.connect(self._on_undo)
+        self.step_line.redo_pressed.connect(self._on_redo)
+        self.step_line.keys_pressed.connect(self.key_sheet.toggle)
+        self.shelf.tool_chosen.connect(self.take_up)
+        self.shelf.size_changed.connect(self.set_brush_size)
+        self.shelf.view_chosen.connect(self.show_view)
+        self.shelf.wipe_toggled.connect(self.show_wipe)
+        self.shelf.fit_pressed.connect(self.canvas.fit)
+        self.shelf.full_size_pressed.connect(self.show_full_size)
+        self.canvas.cursor_moved.connect(self.proofs.follow)
+        self.canvas.zoomed.connect(self.shelf.show_zoom)
+        self.canvas.zoomed.connect(self.proofs.set_scale)
+        self.proofs.swapped.connect(self._on_swapped)
+        self.colour_panel.compare_asked.connect(self.canvas.show_instead)
+        self.backing_panel.backing_chosen.connect(lambda: self.show_view(View.BACKING))
+        self.deliver_panel.failed.connect(self.show_trouble)
+        self.deliver_panel.folder_chosen.connect(lambda folder: recovery.prefer("folder", folder))
+        self.welcome.open_pressed.connect(self.ask_open)
+        self.welcome.job_chosen.connect(self.open_path)
+        self.welcome.demo_chosen.connect(self._on_demo_chosen)
+        self._loud_found.connect(self._on_loud_found)
+        self.view_keys = ViewKeys(self)
+
+    def _add_actions(self) -> None:
+        def tool(step: Step, number: int) -> None:
+            if self.step not in ({Step.EDGE, Step.MATTE} if step is Step.EDGE else {step}):
+                self.show_step(step)
+            self.take_up(self.tools[step][number])
+
+        add_action(self, "Open", "Ctrl+O", self.ask_open)
+        add_action(self, "Keep under a name", "Ctrl+S", self.ask_keep)
+        add_action(self, "Close the photo", "Ctrl+W", self.close_photo)
+        add_action(self, "Quit", "Ctrl+Q", self.close)
+        add_action(self, "Undo", "Ctrl+Z", self._on_undo, repeat=True)
+        add_action(self, "Redo", ["Ctrl+Shift+Z", "Ctrl+Y"], self._on_redo, repeat=True)
+        add_action(self, "Fit", "Ctrl+0", self.canvas.fit)
+        add_action(self, "Full size", "Ctrl+1", self.show_full_size)
+        add_action(self, "Nearer", ["+", "Ctrl++", "="], lambda: self.canvas.zoom_to(self.canvas.frame.scale * 1.5), repeat=True)
+        add_action(self, "Farther", ["-", "Ctrl+-"], lambda: self.canvas.zoom_to(self.canvas.frame.scale / 1.5), repeat=True)
+        add_action(self, "Full screen", "F11", self._on_full_screen)
+        add_action(self, "Next step", "PgDown", lambda: self._walk(1))
+        add_action(self, "Step before", "PgUp", lambda: self._walk(-1))
+        add_action(self, "Contour", "C", lambda: tool(Step.MARK, 0))
+        add_action(self, "Brush", "B", lambda: tool(Step.MARK, 1))
+        add_action(self, "Band", "E", lambda: tool(Step.EDGE, 0))
+        add_action(self, "Certain", "D", lambda: tool(Step.EDGE, 1))
+        add_action(self, "Smaller brush", "[", lambda: self.set_brush_size(self._brush_size.diameter_px / 1.2), repeat=True)
+        add_action(self, "Larger brush", "]", lambda: self.set_brush_size(self._brush_size.diameter_px * 1.2), repeat=True)
+        add_action(self, "Wipe", "W", lambda: self.show_wipe(self.canvas.wipe is None))
+        add_action(self, "Keys", ["?", "F1"], self.key_sheet.toggle)
+        add_action(self, "Deliver", "Ctrl+Return", self._on_deliver_key)
+        add_action(self, "Dark or light", "Ctrl+Shift+L", self.switch_theme)
+
+    # opening and closing
+
+    def show_welcome(self) -> None:
+        """Show the empty window."""
+        self.welcome.refresh()
+        self._front.setCurrentWidget(self.welcome)
+        self.setWindowTitle("Peel")
+
+    def ask_open(self) -> None:
+        """Ask which file to open."""
+        chosen, _ = QFileDialog.getOpenFileName(self, "Open a photo or job", str(recovery.recall("opened from") or ""), _FILTER)
+        if chosen:
+            recovery.prefer("opened from", str(Path(chosen).parent))
+            self.open_path(Path(chosen))
+
+    def open_path(self, path: Path) -> None:
+        """Open a photo or a job."""
+        self.message.hide()
+        self.opener.open_path(path)
+
+    def _on_demo_chosen(self, name: str) -> None:
+        self.message.hide()
+        self.opener.open_demo(name)
+
+    def _on_previewed(self, image: object, width: int, height: int) -> None:
+        self._let_go()
+        self._front.setCurrentWidget(self.bench)
+        QApplication.processEvents()
+        self.canvas.show_preview(image, width, height)  # type: ignore[arg-type]
+
+    def _on_open_failed(self, trouble: Trouble) -> None:
+        self.show_trouble(trouble)
+        if self.bridge is None:
+            self.show_welcome()
+
+    def _on_opened(self, opened: Opened) -> None:
+        self._let_go()
+        session = opened.session
+        self.bridge = SessionBridge(session, self)
+        self._tiles = DisplayTiles(session.stages, self)
+        self.bridge.changed.connect(self._on_changed)
+        self.bridge.solving.connect(self._on_solving)
+        self.bridge.stored.connect(self._on_stored)
+        self.bridge.trouble.connect(self.show_trouble)
+        self._front.setCurrentWidget(self.bench)
+        self.canvas.set_session(self.bridge, self._tiles)
+        self.proofs.set_session(self.bridge)
+        for panel in self.panels.values():
+            panel.set_session(self.bridge)
+        self._show_file()
+        self._restore_view()
+        self._on_changed(self.bridge.job, self.bridge.job)
+        self._on_stored(True)
+        recovery.remember_open(session.project.path)
+        recovery.note_recent(session.project.path)
+        if opened.notice:
+            self.message.say(opened.notice)
+        self.canvas.setFocus()
+
+    def _show_file(self) -> None:
+        assert self.bridge is not None  # noqa: S101 - called once a session is there
+        session = self.bridge.session
+        photo = session.photo
+        level = max(0, (min(photo.height, photo.width) // 90).bit_length() - 1)
+        pixmap = self._thumb(level)
+        self.step_line.show_photo(photo.name, f"{photo.width} × {photo.height} · {photo.bits} bit", pixmap)
+        kept = "" if recovery.is_unkept(session.project.path) else f" · {session.project.path.name}"
+        self.setWindowTitle(f"{photo.name}{kept} – Peel")
+        folder = recovery.recall("folder")
+        if isinstance(folder, str) and Path(folder).is_dir():
+            self.deliver_panel.set_folder(Path(folder))
+
+    def _thumb(self, level: int) -> QPixmap:
+        assert self.bridge is not None  # noqa: S101 - called once a session is there
+        stages = self.bridge.session.stages
+        small = image_from_rgb(render(stages, self.bridge.job, View.PHOTO, stages.bounds(level), level))
+        side = Qt.AspectRatioMode.KeepAspectRatioByExpanding
+        scaled = small.scaled(44, 44, side, Qt.TransformationMode.SmoothTransformation)
+        return QPixmap.fromImage(scaled.copy((scaled.width() - 44) // 2, (scaled.height() - 44) // 4, 44, 44))
+
+    def ask_keep(self) -> None:
+        """Ask for a name and keep the job under it."""
+        if self.bridge is None:
+            return
+        suggested = Path.home() / f"{Path(self.bridge.session.photo.name).stem}.peel"
+        chosen, _ = QFileDialog.getSaveFileName(self, "Keep the job as", str(suggested), "Peel jobs (*.peel)")
+        if chosen:
+            path = Path(chosen)
+            self.keep_as(path if path.suffix == ".peel" else path.with_suffix(".peel"))
+
+    def keep_as(self, path: Path) -> None:
+        """Keep the job under a name and go on in that file."""
+        if self.bridge is not None and path != self.bridge.session.project.path:
+            self._note_view()
+            self.opener.keep(self.bridge.session, path)
+
+    def close_photo(self) -> None:
+        """Close the photo and show the empty window; nothing has to be saved."""
+        self._let_go()
+        recovery.remember_open(None)
+        self.message.hide()
+        self.show_welcome()
+
+    def _let_go(self) -> None:
+        """Part from the open session, if there is one."""
+        if self.bridge is None:
+            return
+        self._note_view()
+        self.canvas.set_session(None, None)
+        self.proofs.set_session(None)
+        for panel in self.panels.values():
+            panel.set_session(None)
+        if self._tiles is not None:
+            self._tiles.close()
+            self._tiles.deleteLater()
+        self.bridge.close()
+        self.bridge.deleteLater()
+        self.bridge, self._tiles = None, None
+        self._on_solving(None)
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        """Close; every change is on disk already."""
+        self._let_go()
+        self.deliver_panel.close_lane()
+        self.proofs.close_lane()
+        self.opener.close()
+        self._errands.close()
+        event.accept()
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        """Take files."""
+        if event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        """Open the first file dropped."""
+        files = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
+        if files:
+            self.open_path(files[0])
+
+    # where one was
+
+    def _note_view(self) -> None:
+        """Remember step, view and place, for the next start."""
+        if self.bridge is None:
+            return
+        centre = self.canvas.centre()
+        place = {
+            "step": self.step.value,
+            "view": self.canvas.view.value,
+            "fitted": self.canvas.is_fitted,
+            "scale": self.canvas.frame.scale,
+            "centre": [centre.x(), centre.y()],
+            "size": self._brush_size.diameter_px,
+            "tool": self.canvas.tool.name if self.canvas.tool is not None else "",
+        }
+        try:
+            self.bridge.session.project.note("place", json.dumps(place))
+        except Exception as error:  # noqa: BLE001 - not worth keeping anyone from closing the window
+            del error
+
+    def _restore_view(self) -> None:
+        assert self.bridge is not None  # noqa: S101 - called once a session is there
+        try:
+            place = json.loads(self.bridge.session.project.note("place") or "{}")
+            self.show_step(Step(place.get("step", Step.MARK.value)))
+            self.show_view(View(place.get("view", View.PHOTO.value)))
+            self.set_brush_size(float(place.get("size", self._fitting_brush())))
+            named = [tool for tool in self.tools[self.step] if tool.name == place.get("tool")]
+            if named:
+                self.take_up(named[0])
+            if not place.get("fitted", True):
+                self.canvas.look_at(QPointF(*place["centre"]), float(place["scale"]))
+        except (ValueError, TypeError, KeyError, AttributeError):
+            self.show_step(Step.MARK)
+            self.show_view(View.PHOTO)
+
+    def _fitting_brush(self) -> float:
+        """Give a first brush about as large on every photo."""
+        assert self.bridge is not None  # noqa: S101 - called once a session is there
+        photo = self.bridge.session.photo
+        return max(2.0, round(max(photo.width, photo.height) / 40))
+
+    # what is shown
+
+    def show_step(self, step: Step) -> None:
+        """Go to a step."""
+        if self.step is not step and step is Step.EDGE and self.canvas.view is View.PHOTO:
+            self.show_view(View.ZONES)
+        self.step = step
+        self.step_line.show_step(step)
+        self._pages.setCurrentWidget(self.panels[step])
+        self.shelf.show_tools(self.tools[step])
+        self.take_up(self._last_tool[step])
+        if self.bridge is not None:
+            self.panels[step].show_job(self.bridge.job)
+
+    def _walk(self, by: int) -> None:
+        steps = list(Step)
+        self.show_step(steps[min(max(steps.index(self.step) + by, 0), len(steps) - 1)])
+
+    def take_up(self, tool: Tool | None) -> None:
+        """Put a tool in the hand."""
+        self._last_tool[self.step] = tool
+        self.canvas.set_tool(tool)
+        self.shelf.show_tool(tool)
+        self.canvas.setFocus()
+
+    def set_brush_size(self, diameter_px: float) -> None:
+        """Set the brush's diameter in photo pixels."""
+        self._brush_size.diameter_px = min(max(diameter_px, 2.0), 1200.0)
+        self.shelf.size.show_value(self._brush_size.diameter_px)
+        self.canvas.update()
+
+    def show_view(self, view: View) -> None:
+        """Show a view."""
+        self.canvas.set_view(view)
+        self.shelf.show_view(view)
+
+    def show_wipe(self, on: bool) -> None:
+        """Show or hide the wipe line."""
+        self.canvas.set_wipe(on)
+        self.shelf.show_wipe(on)
+
+    def show_full_size(self) -> None:
+        """Show one screen pixel for a pixel of the photo."""
+        self.canvas.zoom_to(1.0 / self.canvas.devicePixelRatioF())
+
+    def show_trouble(self, trouble: Trouble) -> None:
+        """Say what went wrong."""
+        self.message.say(trouble.message, trouble.hint, trouble.trace)
+
+    def switch_theme(self) -> None:
+        """Change between light and dark."""
+        app = QApplication.instance()
+        if isinstance(app, QApplication):
+            chosen = theme.LIGHT if theme.current() is theme.DARK else theme.DARK
+            theme.install(app, chosen)
+            recovery.prefer("theme", chosen.name)
+            self.update()
+
+    # news
+
+    def _on_changed(self, job: Job, before: Job) -> None:
+        self.panels[self.step].show_job(job)
+        if self.step is not Step.MATTE and job.matte is not before.matte:
+            self.matte_panel.show_job(job)
+        if self.bridge is not None:
+            history = self.bridge.session.history
+            self.step_line.show_history(history.undo_label, history.redo_label)
+        self._show_states(job)
+        if job.is_solved and job.has_subject and (job.matte is not before.matte or job is before):
+            self._find_loud(job)
+
+    def _show_states(self, job: Job) -> None:
+        for step, (words, done) in step_states(job, self._solving).items():
+            self.step_line.show_state(step, words, done=done)
+
+    def _on_solving(self, share: float | None) -> None:
+        self._solving = share
+        self.progress.setRange(0, 100)
+        self.progress.setValue(round((share or 0.0) * 100))
+        self.progress.setProperty("busy", share is not None)
+        self.matte_panel.show_solving(share)
+        if self.bridge is not None:
+            self._show_states(self.bridge.job)
+
+    def _on_stored(self, complete: bool) -> None:
+        self.step_line.show_stored("every change is on disk" if complete else "writing to disk")
+
+    def _find_loud(self, job: Job) -> None:
+        """Look for the loud view's colour on a worker."""
+        if self.bridge is None:
+            return
+        stages, tiles = self.bridge.session.stages, self._tiles
+        self._errands.submit(
+            "loud", lambda _ticket: loudest_colour(stages, job), lambda colour: self._loud_found.emit(tiles, colour)
+        )
+
+    def _on_loud_found(self, tiles: DisplayTiles, colour: str) -> None:
+        if tiles is self._tiles:
+            tiles.set_loud(colour)
+            self.proofs.set_loud(colour)
+            self.canvas.update()
+
+    def _on_undo(self) -> None:
+        if self.bridge is not None:
+            self.bridge.session.undo()
+
+    def _on_redo(self) -> None:
+        if self.bridge is not None:
+            self.bridge.session.redo()
+
+    def _on_swapped(self, view: View, proof: object) -> None:
+        mine = self.canvas.view
+        self.show_view(view)
+        self.proofs.give(proof, mine)
+
+    def _on_deliver_key(self) -> None:
+        self.show_step(Step.DELIVER)
+        self.deliver_panel.start()
+
+    def _on_full_screen(self) -> None:
+        if self.isFullScreen():
+            self.showNormal()
+        else:
+            self.showFullScreen()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Let the number keys choose and peek at views; Alt changes what the tool says."""
+        if not self.view_keys.pressed(event):
+            self._say_what_a_press_does(event, down=True)
+            super().keyPressEvent(event)
+
+    def keyReleaseEvent(self, event: QKeyEvent) -> None:
+        """End a peek."""
+        if not self.view_keys.released(event):
+            self._say_what_a_press_does(event, down=False)
+            super().keyReleaseEvent(event)
+
+    def _say_what_a_press_does(self, event: QKeyEvent, *, down: bool) -> None:
+        tool = self.canvas.tool
+        if event.key() == Qt.Key.Key_Alt and tool is not None:
+            self.shelf.show_sentence(tool.sentence(reverse=down))
+
+    def changeEvent(self, event: QEvent) -> None:
+        """Say again what a press does when the window is left with Alt held."""
+        if event.type() == QEvent.Type.ActivationChange and self.canvas.tool is not None:
+            self.shelf.show_sentence(self.canvas.tool.sentence())
+        super().changeEvent(event)
