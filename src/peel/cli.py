@@ -30,7 +30,9 @@ _COMMANDS = ("cut", "deliver", "demo", "window")
 
 
 @app.command()
-def window(files: Annotated[list[Path] | None, typer.Argument(help="Photos or .peel jobs to open.")] = None) -> None:
+def window(
+    files: Annotated[list[Path] | None, typer.Argument(help="Photos or .peel jobs to open.")] = None,
+) -> None:
     """Open the window (also what `peel FILES` does)."""
     raise typer.Exit(_show(files or [], demo=False))
 
@@ -132,7 +134,10 @@ class _progress:  # noqa: N801 - used like a function
 
     def __init__(self) -> None:
         self._bar = Progress(
-            *Progress.get_default_columns()[:2], TextColumn("{task.percentage:>3.0f} %"), console=_errors, transient=True
+            *Progress.get_default_columns()[:2],
+            TextColumn("{task.percentage:>3.0f} %"),
+            console=_errors,
+            transient=True,
         )
         self._task = self._bar.add_task("", total=1.0)
         self._stage = ""
@@ -178,7 +183,7 @@ def main(arguments: list[str] | None = None) -> int:
         return int(stop.exit_code)
     except typer.Abort:
         return 130
-    except Exception as error:
+    except Exception as error:  # noqa: BLE001 - the top: everything else is a bug, and is logged
         return _unexpected(error)
     return int(code or 0)
 

@@ -45,7 +45,14 @@ def _scene() -> Scene:
     add(BALL, (0.100, -0.030, 0.276), (0.036, 0.012, 0.02), 5, turn=(10, 0, 42))
     add(TUBE, (0.0, -0.29, 0.0), (0.095, 0.16, 0.02), 0)
     for k, angle in enumerate((4, -7, 5)):
-        add(BALL, (0.0, -0.345 - 0.035 * k, 0.01), (0.17 + 0.022 * k, 0.042, 0.155), 6, turn=(0, 0, angle), blend=0.02)
+        add(
+            BALL,
+            (0.0, -0.345 - 0.035 * k, 0.01),
+            (0.17 + 0.022 * k, 0.042, 0.155),
+            6,
+            turn=(0, 0, angle),
+            blend=0.02,
+        )
     add(BALL, (0.0, -0.86, 0.0), (0.31, 0.46, 0.21), 3)
     add(BALL, (-0.20, -0.52, 0.0), (0.17, 0.115, 0.14), 3, blend=0.12)
     add(BALL, (0.20, -0.52, 0.0), (0.17, 0.115, 0.14), 3, blend=0.12)
@@ -56,7 +63,13 @@ def _scene() -> Scene:
     scene.limb((0.68, -0.70, 0.02), (0.90, -0.36, 0.10), 0.076, 3, blend=0.05)
     add(BALL, (0.935, -0.285, 0.115), (0.062, 0.072, 0.04), 0)
     for k, (dx, dy) in enumerate(((-0.052, 0.085), (-0.012, 0.105), (0.030, 0.100), (0.066, 0.075))):
-        scene.limb((0.935 + dx * 0.6, -0.235, 0.115), (0.94 + dx * 1.35, -0.215 + dy, 0.12 - 0.004 * k), 0.0165, 0, blend=0.01)
+        scene.limb(
+            (0.935 + dx * 0.6, -0.235, 0.115),
+            (0.94 + dx * 1.35, -0.215 + dy, 0.12 - 0.004 * k),
+            0.0165,
+            0,
+            blend=0.01,
+        )
     scene.limb((0.895, -0.285, 0.12), (0.835, -0.235, 0.14), 0.0175, 0, blend=0.01)
     add(BALL, (-0.395, -0.98, 0.13), (0.062, 0.055, 0.045), 0)
     for k in range(3):
@@ -80,8 +93,18 @@ def _scalp(count: int, seed: int) -> tuple[FloatArray, FloatArray]:
 def _hair(width: int, height: int, seed: int) -> tuple[FloatArray, FloatArray]:
     """Draw the hair behind and in front of the head."""
     roots, normals = _scalp(5200, seed)
-    growth = Growth(length=0.46, spread=0.34, gravity=1.35, curl=0.013, turns=6.0, clump=0.82, guides=170, stray=0.07, lift=0.35,
-                    points=90)
+    growth = Growth(
+        length=0.46,
+        spread=0.34,
+        gravity=1.35,
+        curl=0.013,
+        turns=6.0,
+        clump=0.82,
+        guides=170,
+        stray=0.07,
+        lift=0.35,
+        points=90,
+    )
     paths = grow(roots, normals * np.array([1.25, 1.0, 0.8]), growth, seed + 1)
     rng = np.random.default_rng(seed + 2)
     pixels = to_pixels(paths, width, height)
@@ -111,7 +134,14 @@ def _strings(width: int, height: int) -> FloatArray:
     pixels = np.stack([points[..., 0] * half + width / 2, half - points[..., 1] * half, points[..., 0] * 0], axis=-1)
     widths = np.full(points.shape[:2], 3.0 * height / 2000, np.float32)
     tone = np.full(points.shape[:2], 0.5, np.float32)
-    draw_strands(pixels.astype(np.float32), widths, tone, tone * 2, StrandLook((0.03, 0.03, 0.03), (0.08, 0.07, 0.06)), canvas)
+    draw_strands(
+        pixels.astype(np.float32),
+        widths,
+        tone,
+        tone * 2,
+        StrandLook((0.03, 0.03, 0.03), (0.08, 0.07, 0.06)),
+        canvas,
+    )
     return canvas
 
 
@@ -129,7 +159,7 @@ def _wall(room: FloatArray, seed: int) -> FloatArray:
     xs = (np.arange(width) - width / 2) / (height / 2)
     ys = 1 - (np.arange(height) + 0.5) / (height / 2)
     # boards, a shelf with jars, a rag on a nail: soft shapes only
-    groove = np.exp(-(((xs[None, :] + 0.08) % 0.62 - 0.31) / 0.008) ** 2)[..., None]
+    groove = np.exp(-((((xs[None, :] + 0.08) % 0.62 - 0.31) / 0.008) ** 2))[..., None]
     wall = wall * (1 - 0.55 * groove)
     wall = _jars(wall, xs, ys)
     light = 0.55 + 0.75 * np.clip(0.75 - 0.35 * xs[None, :] + 0.30 * ys[:, None], 0.1, 1.4)
@@ -141,8 +171,12 @@ def _jars(wall: FloatArray, xs: FloatArray, ys: FloatArray) -> FloatArray:
     """Stand paint jars on a shelf at the right."""
     shelf = ((np.abs(ys - 0.36) < 0.022)[:, None] & (xs > 0.72)[None, :])[..., None]
     wall = np.where(shelf, np.array([0.20, 0.115, 0.06], np.float32), wall)
-    jars = ((0.86, 0.07, 0.19, (0.50, 0.16, 0.07)), (1.05, 0.06, 0.13, (0.10, 0.17, 0.30)),
-            (1.22, 0.08, 0.24, (0.55, 0.42, 0.14)), (1.41, 0.06, 0.16, (0.62, 0.58, 0.50)))
+    jars = (
+        (0.86, 0.07, 0.19, (0.50, 0.16, 0.07)),
+        (1.05, 0.06, 0.13, (0.10, 0.17, 0.30)),
+        (1.22, 0.08, 0.24, (0.55, 0.42, 0.14)),
+        (1.41, 0.06, 0.16, (0.62, 0.58, 0.50)),
+    )
     for x, half, tall, colour in jars:
         inside = ((np.abs(xs - x) < half)[None, :] & ((ys > 0.382) & (ys < 0.382 + tall))[:, None])[..., None]
         curve = np.clip(1 - ((xs - x + 0.02) / half) ** 2, 0, 1)[None, :, None]
@@ -161,6 +195,8 @@ def bramble(height: int, seed: int = 11) -> Shot:
     solid = np.dstack([rgb * cover[..., None] * (1 - 0.62 * shade), cover])
     subject = over(front, over(solid, over(_strings(width, height), behind)))
     wall = defocus(_wall(room, seed), 19 * unit)
-    photo, alpha, foreground = photograph(subject, wall, lens_px=max(0.45, 0.62 * unit), noise=0.011, seed=seed, exposure=1.0)
+    photo, alpha, foreground = photograph(
+        subject, wall, lens_px=max(0.45, 0.62 * unit), noise=0.011, seed=seed, exposure=1.0
+    )
     zones = rough_zones(alpha, inside_px=16 * unit, outside_px=9 * unit, seed=seed, gather_px=22 * unit)
     return Shot(photo, alpha, foreground, zones)

@@ -1,6 +1,7 @@
 """Grow wool and horsehair from a scalp: roots, guides, curls."""
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
@@ -64,9 +65,7 @@ def grow(roots: FloatArray, normals: FloatArray, growth: Growth, seed: int) -> F
     return paths.astype(np.float32)
 
 
-def _paths(
-    roots: FloatArray, normals: FloatArray, length: FloatArray, growth: Growth, rng: np.random.Generator
-) -> FloatArray:
+def _paths(roots: FloatArray, normals: FloatArray, length: Any, growth: Growth, rng: np.random.Generator) -> FloatArray:
     """Bend smooth paths from the normals towards the ground."""
     count = len(roots)
     direction = normals + rng.normal(0, 0.28, (count, 3)) + np.array([0, growth.lift, 0])
@@ -78,7 +77,7 @@ def _paths(
         direction = direction + (np.array([0, -growth.gravity, 0]) + bend) * 1.6 / growth.points
         unit = direction / np.linalg.norm(direction, axis=1, keepdims=True)
         points[:, k] = points[:, k - 1] + unit * step
-    return points
+    return np.asarray(points, np.float32)
 
 
 def to_pixels(points: FloatArray, width: int, height: int, pitch: float = 0.0) -> FloatArray:

@@ -12,9 +12,18 @@ ASPECT = 2 / 3
 
 
 def _scene() -> Scene:
-    scene = Scene(light=Light(key=(-0.75, 0.72, 0.45), key_colour=(1.9, 1.86, 1.78), softness=5.0,
-                              sky=(0.62, 0.64, 0.68), ground=(0.48, 0.46, 0.43)),
-                  pitch=13.0, wall_z=-1.5, floor_y=-0.69)
+    scene = Scene(
+        light=Light(
+            key=(-0.75, 0.72, 0.45),
+            key_colour=(1.9, 1.86, 1.78),
+            softness=5.0,
+            sky=(0.62, 0.64, 0.68),
+            ground=(0.48, 0.46, 0.43),
+        ),
+        pitch=13.0,
+        wall_z=-1.5,
+        floor_y=-0.69,
+    )
     scene.materials = [
         Material((0.70, 0.66, 0.57), (0.60, 0.54, 0.43), PAINT, 5.0, 0.5, 40.0, 0.06, 0.0004),  # 0 cream enamel
         Material((0.34, 0.33, 0.32), (0.20, 0.17, 0.145), TIN, 6.0, 0.9, 60.0, 0.55, 0.0012),  # 1 bare tin
@@ -28,7 +37,13 @@ def _scene() -> Scene:
     add(TUBE, (0.0, -0.27, 0.0), (0.245, 0.29, 0.02), 2)
     for k in range(8):
         a = np.radians(45 * k + 22.5)
-        add(BOX, (0.27 * np.sin(a), -0.27, 0.27 * np.cos(a)), (0.021, 0.295, 0.014, 0.004), 0, turn=(0, 45 * k + 22.5, 0))
+        add(
+            BOX,
+            (0.27 * np.sin(a), -0.27, 0.27 * np.cos(a)),
+            (0.021, 0.295, 0.014, 0.004),
+            0,
+            turn=(0, 45 * k + 22.5, 0),
+        )
     for y in (-0.40, -0.14):
         add(RING, (0.0, y, 0.0), (0.272, 0.011), 4)
     add(TUBE, (0.0, 0.045, 0.0), (0.335, 0.030, 0.012), 0)
@@ -65,7 +80,11 @@ def lamplighter(height: int, seed: int = 23) -> Shot:
     backdrop = paper * fall * (0.56 + 0.90 * lit) * (0.72 + 0.28 * sky)
     subject = np.dstack([rgb * cover[..., None], cover])
     photo, alpha, foreground = photograph(
-        subject, defocus(backdrop.astype(np.float32), 5 * unit), lens_px=max(0.5, 0.8 * unit), noise=0.008, seed=seed,
+        subject,
+        defocus(backdrop.astype(np.float32), 5 * unit),
+        lens_px=max(0.5, 0.8 * unit),
+        noise=0.008,
+        seed=seed,
         exposure=1.0,
     )
     return Shot(photo, alpha, foreground, rough_zones(alpha, inside_px=9 * unit, outside_px=11 * unit, seed=seed))

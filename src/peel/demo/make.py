@@ -66,7 +66,9 @@ def main(arguments: list[str] | None = None) -> int:
     """Draw what the command line asks for."""
     parser = argparse.ArgumentParser(prog="python -m peel.demo.make", description=__doc__)
     parser.add_argument("names", nargs="*", choices=[*NAMES, []], help="which photographs; all by default")
-    parser.add_argument("--megapixels", type=float, default=6.0, help="size of each, 6 by default; 24 and 60 for the bench")
+    parser.add_argument(
+        "--megapixels", type=float, default=6.0, help="size of each, 6 by default; 24 and 60 for the bench"
+    )
     parser.add_argument("--sixteen-bit", action="store_true", help="write the photograph as 16-bit PNG")
     parser.add_argument("--to", type=Path, default=PHOTOS, help="the folder to write into")
     options = parser.parse_args(arguments)

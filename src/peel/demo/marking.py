@@ -9,7 +9,9 @@ from peel.matte.arrays import ByteArray, FloatArray
 __all__ = ["rough_zones"]
 
 
-def rough_zones(alpha: FloatArray, *, inside_px: float, outside_px: float, seed: int, gather_px: float = 2.0) -> ByteArray:
+def rough_zones(
+    alpha: FloatArray, *, inside_px: float, outside_px: float, seed: int, gather_px: float = 2.0
+) -> ByteArray:
     """Draw 0 / 128 / 255 zones around a true matte with a wobbling margin.
 
     Parameters

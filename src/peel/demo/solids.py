@@ -45,7 +45,16 @@ class Material:
     def row(self) -> list[float]:
         """Give the material as numbers for the tracer."""
         texture = float(self.texture)
-        return [*self.colour, *self.second, texture, self.scale, self.shine, self.gloss, self.mirror, self.bump]
+        return [
+            *self.colour,
+            *self.second,
+            texture,
+            self.scale,
+            self.shine,
+            self.gloss,
+            self.mirror,
+            self.bump,
+        ]
 
 
 @dataclass(frozen=True)
@@ -89,8 +98,13 @@ class Scene:
         self._solids.append([float(kind), *at, *padded, float(material), blend, wood_axis, *rotation])
 
     def limb(
-        self, start: tuple[float, float, float], end: tuple[float, float, float], radius: float, material: int,
-        *, blend: float = 0.0,
+        self,
+        start: tuple[float, float, float],
+        end: tuple[float, float, float],
+        radius: float,
+        material: int,
+        *,
+        blend: float = 0.0,
     ) -> None:
         """Place a capsule from one point to another."""
         a, b = np.array(start), np.array(end)
@@ -102,7 +116,18 @@ class Scene:
         middle = ((a + b) / 2).tolist()
         half = float(np.linalg.norm(b - a) / 2)
         self._solids.append(
-            [float(CAPSULE), *middle, half, radius, 0.0, 0.0, float(material), blend, 0.0, *rows.ravel().tolist()]
+            [
+                float(CAPSULE),
+                *middle,
+                half,
+                radius,
+                0.0,
+                0.0,
+                float(material),
+                blend,
+                0.0,
+                *rows.ravel().tolist(),
+            ]
         )
 
     def solids(self) -> FloatArray:
@@ -247,7 +272,11 @@ def _texture(m: Any, s: Any, x: float, y: float, z: float) -> Any:
         fine = fractal(lx * 110, ly * 7, lz * 110, 3)
         return 0.35 * grain + 0.75 * fine, fine
     if kind == 2:
-        weave = 0.5 + 0.25 * np.sin(lx * k * 95 + 2 * fractal(lx * 30, ly * 30, lz, 2)) + 0.25 * np.sin(ly * k * 95 + np.sin(lx * k * 95))
+        weave = (
+            0.5
+            + 0.25 * np.sin(lx * k * 95 + 2 * fractal(lx * 30, ly * 30, lz, 2))
+            + 0.25 * np.sin(ly * k * 95 + np.sin(lx * k * 95))
+        )
         worn = fractal(lx * 5, ly * 5, lz * 5, 4)
         return 0.4 * weave + 0.8 * worn - 0.1, weave * 0.6 + worn
     if kind == 3:
@@ -323,7 +352,15 @@ def _shade(solids: Any, surfaces: Any, light: Any, x: float, y: float, z: float,
 
 @njit(parallel=True, **_FAST)
 def _trace(
-    solids: Any, surfaces: Any, light: Any, samples: Any, basis: Any, reach: float, rgb: Any, where: Any, hits: Any
+    solids: Any,
+    surfaces: Any,
+    light: Any,
+    samples: Any,
+    basis: Any,
+    reach: float,
+    rgb: Any,
+    where: Any,
+    hits: Any,
 ) -> None:
     """Trace one ray a sample; rgb linear, where = world point, hits = solid number or -1."""
     v = np.empty(3, np.float32)
@@ -407,7 +444,12 @@ def trace(scene: Scene, width: int, height: int) -> tuple[FloatArray, FloatArray
     (H, W, 6) float32 ndarray
         The room behind: x, y, z, is floor, key light, sky light.
     """
-    solids, surfaces, light, basis = scene.solids(), scene.surfaces(), _light_row(scene.light), _basis(scene.pitch)
+    solids, surfaces, light, basis = (
+        scene.solids(),
+        scene.surfaces(),
+        _light_row(scene.light),
+        _basis(scene.pitch),
+    )
     points, pixel = _grid(width, height)
     count = width * height
     rgb, where = np.zeros((count, 3), np.float32), np.zeros((count, 3), np.float32)

@@ -28,7 +28,7 @@ class StrandLook:
 
 
 @njit("void(float32[:,:,::1], float32[:,::1], float32[:,::1], float32[:,:,::1])", cache=True, nogil=True)
-def _draw(points: Any, widths: Any, shades: Any, canvas: Any) -> None:
+def _draw(points: Any, widths: Any, shades: Any, canvas: Any) -> None:  # noqa: C901 - one pass over the pixels
     """Lay strands one over another: points (S, P, 2) px, widths (S, P) px, shades (S, P*3), canvas premultiplied."""
     height, width = canvas.shape[0], canvas.shape[1]
     cover = np.zeros((height, width), np.float32)
@@ -71,7 +71,12 @@ def _draw(points: Any, widths: Any, shades: Any, canvas: Any) -> None:
 
 
 def draw_strands(
-    points: FloatArray, widths: FloatArray, tone: FloatArray, depth: FloatArray, look: StrandLook, canvas: FloatArray
+    points: FloatArray,
+    widths: FloatArray,
+    tone: FloatArray,
+    depth: FloatArray,
+    look: StrandLook,
+    canvas: FloatArray,
 ) -> None:
     """Shade strands along their length and lay them over a canvas, in order.
 
@@ -100,11 +105,16 @@ def draw_strands(
     shine = np.sqrt(np.clip(1 - np.clip(tangent @ half, -1, 1) ** 2, 0, 1)) ** 60
     dark, light = np.array(look.dark, np.float32), np.array(look.light, np.float32)
     albedo = dark + (light - dark) * tone[..., None]
-    lit = (look.fill + look.strength * diffuse * depth) [..., None] * albedo
+    lit = (look.fill + look.strength * diffuse * depth)[..., None] * albedo
     lit += (look.shine * shine * depth)[..., None] * (0.35 + albedo)
     lit += np.array(look.tint, np.float32) * (0.4 + 0.6 * depth[..., None])
     shades = np.ascontiguousarray(lit.reshape(len(points), -1), np.float32)
-    _draw(np.ascontiguousarray(points[..., :2], np.float32), np.ascontiguousarray(widths, np.float32), shades, canvas)
+    _draw(
+        np.ascontiguousarray(points[..., :2], np.float32),
+        np.ascontiguousarray(widths, np.float32),
+        shades,
+        canvas,
+    )
 
 
 def over(top: FloatArray, bottom: FloatArray) -> FloatArray:

@@ -6,7 +6,21 @@ import numpy as np
 from peel.demo.camera import Shot, cloud, defocus, photograph
 from peel.demo.hair import Growth, grow, to_pixels
 from peel.demo.marking import rough_zones
-from peel.demo.solids import BALL, BOX, CLOTH, CONE, PAINT, PLAIN, RING, TIN, TUBE, Light, Material, Scene, trace
+from peel.demo.solids import (
+    BALL,
+    BOX,
+    CLOTH,
+    CONE,
+    PAINT,
+    PLAIN,
+    RING,
+    TIN,
+    TUBE,
+    Light,
+    Material,
+    Scene,
+    trace,
+)
 from peel.demo.strands import StrandLook, draw_strands, over
 from peel.matte.arrays import FloatArray
 
@@ -74,10 +88,18 @@ def _scene() -> Scene:
     for k in range(12):
         a, b = np.radians(30 * k), np.radians(30 * k + 15)
         c, s = np.cos(np.radians(24)), np.sin(np.radians(24))
-        top = (0.243 * np.sin(a), -0.60 + 0.105 * c - 0.243 * np.cos(a) * s, 0.30 + 0.105 * s + 0.243 * np.cos(a) * c)
+        top = (
+            0.243 * np.sin(a),
+            -0.60 + 0.105 * c - 0.243 * np.cos(a) * s,
+            0.30 + 0.105 * s + 0.243 * np.cos(a) * c,
+        )
         for end in (b, a - np.radians(15)):
-            low = (0.243 * np.sin(end), -0.60 - 0.105 * c - 0.243 * np.cos(end) * s, 0.30 - 0.105 * s + 0.243 * np.cos(end) * c)
-            limb(tuple(map(float, top)), tuple(map(float, low)), 0.0065, 4)
+            low = (
+                0.243 * np.sin(end),
+                -0.60 - 0.105 * c - 0.243 * np.cos(end) * s,
+                0.30 - 0.105 * s + 0.243 * np.cos(end) * c,
+            )
+            limb(top, low, 0.0065, 4)
     return scene
 
 
@@ -90,20 +112,41 @@ def _plume(width: int, height: int, seed: int) -> FloatArray:
     normals = np.stack([np.cos(angle) * out, np.full(count, 1.15), np.sin(angle) * out], axis=1)
     normals /= np.linalg.norm(normals, axis=1, keepdims=True)
     roots = _PLUME + np.stack([np.cos(angle), np.zeros(count), np.sin(angle)], axis=1) * 0.020 + np.array([0, 0.05, 0])
-    growth = Growth(length=0.36, spread=0.16, points=48, gravity=2.3, curl=0.0035, turns=2.5, clump=0.62, guides=70, stray=0.12)
+    growth = Growth(
+        length=0.36,
+        spread=0.16,
+        points=48,
+        gravity=2.3,
+        curl=0.0035,
+        turns=2.5,
+        clump=0.62,
+        guides=70,
+        stray=0.12,
+    )
     paths = grow(roots.astype(np.float32), normals.astype(np.float32), growth, seed + 1)
     unit = height / 3000
     steps = np.linspace(0, 1, growth.points, dtype=np.float32)
     widths = rng.uniform(1.6, 3.0, (count, 1)) * unit * (1 - 0.6 * steps[None] ** 2)
     tone = np.clip(rng.normal(0.6, 0.25, (count, 1)) + 0 * steps[None], 0, 1)
     depth = np.clip(0.55 + 2.6 * (paths[..., 2] - 0.06) + 0.3 * steps[None], 0.2, 1.0)
-    look = StrandLook((0.20, 0.145, 0.085), (0.58, 0.50, 0.37), key=(0.55, 0.62, 0.66), strength=1.5, fill=0.35,
-                      shine=0.5, tint=(0.010, 0.075, 0.016))
+    look = StrandLook(
+        (0.20, 0.145, 0.085),
+        (0.58, 0.50, 0.37),
+        key=(0.55, 0.62, 0.66),
+        strength=1.5,
+        fill=0.35,
+        shine=0.5,
+        tint=(0.010, 0.075, 0.016),
+    )
     canvas = np.zeros((height, width, 4), np.float32)
     order = np.argsort(paths[:, 15, 2])
     draw_strands(
-        to_pixels(paths, width, height)[order], widths[order].astype(np.float32), tone[order].astype(np.float32),
-        depth[order].astype(np.float32), look, canvas,
+        to_pixels(paths, width, height)[order],
+        widths[order].astype(np.float32),
+        tone[order].astype(np.float32),
+        depth[order].astype(np.float32),
+        look,
+        canvas,
     )
     return canvas
 
@@ -125,7 +168,11 @@ def tin_drummer(height: int, seed: int = 37) -> Shot:
     solid[..., :3] *= 1 - 0.45 * shade
     subject = over(plume, solid)
     photo, alpha, foreground = photograph(
-        subject, defocus(cloth.astype(np.float32), 7 * unit), lens_px=max(0.45, 0.7 * unit), noise=0.009, seed=seed,
+        subject,
+        defocus(cloth.astype(np.float32), 7 * unit),
+        lens_px=max(0.45, 0.7 * unit),
+        noise=0.009,
+        seed=seed,
         exposure=1.05,
     )
     return Shot(photo, alpha, foreground, rough_zones(alpha, inside_px=11 * unit, outside_px=16 * unit, seed=seed))

@@ -10,7 +10,12 @@ __all__ = ["add_action"]
 
 
 def add_action(
-    window: QWidget, name: str, keys: str | list[str], triggered: Callable[[], object], *, repeat: bool = False
+    window: QWidget,
+    name: str,
+    keys: str | list[str],
+    triggered: Callable[[], object],
+    *,
+    repeat: bool = False,
 ) -> QAction:
     """Add a command with its keys to a window; found by its name in tests and by assistive programs."""
     action = QAction(name, window)

@@ -62,10 +62,16 @@ def run(files: list[Path], *, demo: bool) -> int:
     return app.exec()
 
 
-def _on_unexpected(window: Window, kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+def _on_unexpected(
+    window: Window, kind: type[BaseException], error: BaseException, trace: TracebackType | None
+) -> None:
     """Log an error that nobody foresaw and say so; every edit is on disk already."""
     words = "".join(traceback.format_exception(kind, error, trace))
     logging.getLogger("peel").error("unexpected error:\n%s", words)
     window.show_trouble(
-        Trouble("Peel met an error it did not expect. Every change up to here is on disk;", "start Peel again.", words)
+        Trouble(
+            "Peel met an error it did not expect. Every change up to here is on disk;",
+            "start Peel again.",
+            words,
+        )
     )

@@ -178,7 +178,7 @@ class Canvas(QWidget):
 
     def _paint_job(self, painter: QPainter, dirty: QRect) -> None:
         job = self._shown_instead or self.job
-        assert job is not None  # noqa: S101 - the caller looked
+        assert job is not None
         fresh = self._paint_view(painter, job, self.view, dirty)
         if self.wipe is not None:
             edge = round(self.wipe * self.width())
@@ -219,7 +219,7 @@ class Canvas(QWidget):
     def _paint_coarser(self, painter: QPainter, job: Job, key: TileKey, target: QRect) -> None:
         """Paint what a coarser level already knows of a tile, so that nothing flashes."""
         tiles = self._tiles
-        assert tiles is not None  # noqa: S101 - the caller looked
+        assert tiles is not None
         view, level, row, column = key
         for up in range(1, 5):
             image = tiles.known((view, level + up, row >> up, column >> up))

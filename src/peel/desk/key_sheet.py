@@ -11,11 +11,12 @@ from peel.desk.panels.panel import words
 __all__ = ["KEYS", "KeySheet"]
 
 KEYS: Final = (
-    ("Tools", (("C", "Contour"), ("B", "Brush: the subject"), ("E", "Band: the unsure band"), ("D", "Certain: a zone, exactly"),
+    ("Tools", (("C", "Contour"), ("B", "Brush: the subject"), ("E", "Band: the unsure band"), ("D", "Certain: a zone"),
                ("Alt", "the other way round, while held"), ("Shift", "straight on from the last point"),
-               ("[  ]", "smaller, larger brush"), ("Enter", "close the contour"), ("Backspace", "take back its last point"),
+               ("[  ]", "smaller, larger brush"), ("Enter", "close the contour"), ("Backspace", "take back a point"),
                ("Delete", "remove the contour under the cursor"))),
-    ("Views", (("1 – 7", "Photo, Zones, Matte, White, Black, Loud, Backing"), ("hold 1 – 7", "only peek"), ("W", "wipe line"),
+    ("Views", (("1 – 7", "Photo, Zones, Matte, White, Black, Loud, Backing"), ("hold 1 – 7", "only peek"), 
+               ("W", "wipe line"),
                ("Ctrl+0", "fit"), ("Ctrl+1", "100 %"), ("+  −", "nearer, farther"), ("wheel", "zoom at the cursor"),
                ("Space, middle button", "pan"), ("F11", "full screen"))),
     ("Work", (("Page Down, Page Up", "next step, step before"), ("Ctrl+Z", "undo"), ("Ctrl+Shift+Z", "redo"),
@@ -55,9 +56,14 @@ class KeySheet(QWidget):
         if self.isVisible():
             self.hide()
             return
-        parent = self.parentWidget()
+        parent = self.window() if self.isWindow() else self.parentWidget() or self
         size = self.sizeHint().boundedTo(parent.size())
-        self.setGeometry((parent.width() - size.width()) // 2, (parent.height() - size.height()) // 2, size.width(), size.height())
+        self.setGeometry(
+            (parent.width() - size.width()) // 2,
+            (parent.height() - size.height()) // 2,
+            size.width(),
+            size.height(),
+        )
         self.show()
         self.raise_()
         self.setFocus()

@@ -14,7 +14,9 @@ class MessageBar(QWidget):
         super().__init__(parent)
         self.setObjectName("message")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.setStyleSheet("#message { background: #fff3cd; border-bottom: 1px solid #a98a1d; } #message * { color: #2b2200; }")
+        self.setStyleSheet(
+            "#message { background: #fff3cd; border-bottom: 1px solid #a98a1d; } #message * { color: #2b2200; }"
+        )
         line = QHBoxLayout(self)
         line.setContentsMargins(14, 6, 8, 6)
         self._words = QLabel()

@@ -4,7 +4,16 @@ import math
 from typing import Final
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, Signal
-from PySide6.QtGui import QColor, QContextMenuEvent, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import (
+    QColor,
+    QContextMenuEvent,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+)
 from PySide6.QtWidgets import QGridLayout, QLabel, QMenu, QVBoxLayout, QWidget
 
 from peel.desk.bridge import SessionBridge
@@ -205,9 +214,10 @@ class Proofs(QWidget):
         self._scale = min(max(scale * _MAGNIFY, 0.5), 24.0)
         self._soon.start()
 
-    def give(self, proof: _Proof, view: View) -> None:
+    def give(self, proof: object, view: View) -> None:
         """Let a proof show another view."""
-        self._on_view_asked(proof, view)
+        if isinstance(proof, _Proof):
+            self._on_view_asked(proof, view)
 
     def _on_view_asked(self, proof: _Proof, view: View) -> None:
         proof.view = view
@@ -229,7 +239,7 @@ class Proofs(QWidget):
 
     def _draw_one(self, proof: _Proof, job: Job, spot: QPointF) -> None:
         """Ask for what lies under a proof; only whole pixels of the level are drawn."""
-        assert self._bridge is not None  # noqa: S101 - the caller looked
+        assert self._bridge is not None
         stages, loud, view = self._bridge.session.stages, self._loud, proof.view
         level = 0
         while self._scale * (1 << (level + 1)) <= 1.0:
@@ -272,5 +282,3 @@ class Proofs(QWidget):
     def sizeHint(self) -> QSize:
         """Ask for two rows."""
         return QSize(284, 250)
-
-

@@ -4,7 +4,15 @@ from collections.abc import Sequence
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 from peel.desk.icons import draw_icon
 from peel.desk.number_field import NumberField
@@ -94,12 +102,12 @@ class Shelf(QWidget):
         self._tools = QHBoxLayout()
         self._tools.setSpacing(6)
         row.addLayout(self._tools)
-        self.size = NumberField("size", low=2, high=1200, default=80, unit="px", curve=2.5,
+        self.brush_size = NumberField("size", low=2, high=1200, default=80, unit="px", curve=2.5,
                                 tip="Width of the brush in pixels of the photo ([ and ])")  # fmt: skip
-        self.size.setFixedWidth(118)
-        self.size.changed.connect(lambda value, _dragged: self.size_changed.emit(value))
+        self.brush_size.setFixedWidth(118)
+        self.brush_size.changed.connect(lambda value, _dragged: self.size_changed.emit(value))
         row.addSpacing(6)
-        row.addWidget(self.size)
+        row.addWidget(self.brush_size)
         row.addStretch(1)
         self._views = self._view_buttons(row)
         self._zoom_buttons(row)
@@ -164,7 +172,7 @@ class Shelf(QWidget):
         """Show which tool is in the hand."""
         for button in self._buttons:
             button.setChecked(button.tool is tool)
-        self.size.setVisible(tool is not None and tool.sized)
+        self.brush_size.setVisible(tool is not None and tool.sized)
         self.show_sentence(tool.sentence() if tool is not None else "")
 
     def show_sentence(self, sentence: str) -> None:

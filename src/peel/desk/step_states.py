@@ -17,7 +17,10 @@ def step_states(job: Job, solving: float | None) -> dict[Step, tuple[str, bool]]
     files = sum((settings.delivery.cutout, settings.delivery.flat, settings.delivery.matte))
     return {
         Step.MARK: (_mark(job), subject),
-        Step.EDGE: (f"unsure {zones.some * 100:.1f} %" if subject else "no band yet", subject and zones.some > 0),
+        Step.EDGE: (
+            f"unsure {zones.some * 100:.1f} %" if subject else "no band yet",
+            subject and zones.some > 0,
+        ),
         Step.MATTE: (_matte(job, solving), subject and job.is_solved),
         Step.COLOUR: (f"cleaned {settings.colour.clean * 100:.0f} %", settings.colour.clean > 0),
         Step.BACKING: (backing, settings.backing.kind == "colour"),

@@ -120,6 +120,9 @@ def _sheet(t: Theme) -> str:
     QLineEdit:focus, QComboBox:focus {{ border: 1px solid {t.accent}; }}
     QComboBox QAbstractItemView {{ background: {t.surface}; selection-background-color: {t.raised};
         selection-color: {t.text}; border: 1px solid {t.line}; }}
+    QProgressBar {{ background: {t.line}; border: none; border-radius: 2px; }}
+    QProgressBar::chunk {{ background: {t.accent}; border-radius: 2px; }}
+    #solving {{ background: {t.mat}; border-radius: 0; }}
     QCheckBox {{ spacing: 8px; padding: 3px 0; }}
     QCheckBox:focus {{ color: {t.accent}; }}
     QScrollArea, QScrollArea > QWidget > QWidget {{ background: {t.surface}; border: none; }}

@@ -134,5 +134,3 @@ class DisplayTiles(QObject):
         if view is View.LOUD:
             return self._loud
         return job.settings.backing if view is View.BACKING else None
-
-

@@ -96,7 +96,9 @@ class Window(QMainWindow):
             Step.BACKING: [],
             Step.DELIVER: [],
         }
-        self._last_tool: dict[Step, Tool | None] = {step: tools[0] if tools else None for step, tools in self.tools.items()}
+        self._last_tool: dict[Step, Tool | None] = {
+            step: tools[0] if tools else None for step, tools in self.tools.items()
+        }
         self.step = Step.MARK
 
     def _make_parts(self) -> None:
@@ -205,8 +207,20 @@ class Window(QMainWindow):
         add_action(self, "Redo", ["Ctrl+Shift+Z", "Ctrl+Y"], self._on_redo, repeat=True)
         add_action(self, "Fit", "Ctrl+0", self.canvas.fit)
         add_action(self, "Full size", "Ctrl+1", self.show_full_size)
-        add_action(self, "Nearer", ["+", "Ctrl++", "="], lambda: self.canvas.zoom_to(self.canvas.frame.scale * 1.5), repeat=True)
-        add_action(self, "Farther", ["-", "Ctrl+-"], lambda: self.canvas.zoom_to(self.canvas.frame.scale / 1.5), repeat=True)
+        add_action(
+            self,
+            "Nearer",
+            ["+", "Ctrl++", "="],
+            lambda: self.canvas.zoom_to(self.canvas.frame.scale * 1.5),
+            repeat=True,
+        )
+        add_action(
+            self,
+            "Farther",
+            ["-", "Ctrl+-"],
+            lambda: self.canvas.zoom_to(self.canvas.frame.scale / 1.5),
+            repeat=True,
+        )
         add_action(self, "Full screen", "F11", self._on_full_screen)
         add_action(self, "Next step", "PgDown", lambda: self._walk(1))
         add_action(self, "Step before", "PgUp", lambda: self._walk(-1))
@@ -214,8 +228,20 @@ class Window(QMainWindow):
         add_action(self, "Brush", "B", lambda: tool(Step.MARK, 1))
         add_action(self, "Band", "E", lambda: tool(Step.EDGE, 0))
         add_action(self, "Certain", "D", lambda: tool(Step.EDGE, 1))
-        add_action(self, "Smaller brush", "[", lambda: self.set_brush_size(self._brush_size.diameter_px / 1.2), repeat=True)
-        add_action(self, "Larger brush", "]", lambda: self.set_brush_size(self._brush_size.diameter_px * 1.2), repeat=True)
+        add_action(
+            self,
+            "Smaller brush",
+            "[",
+            lambda: self.set_brush_size(self._brush_size.diameter_px / 1.2),
+            repeat=True,
+        )
+        add_action(
+            self,
+            "Larger brush",
+            "]",
+            lambda: self.set_brush_size(self._brush_size.diameter_px * 1.2),
+            repeat=True,
+        )
         add_action(self, "Wipe", "W", lambda: self.show_wipe(self.canvas.wipe is None))
         add_action(self, "Keys", ["?", "F1"], self.key_sheet.toggle)
         add_action(self, "Deliver", "Ctrl+Return", self._on_deliver_key)
@@ -231,7 +257,9 @@ class Window(QMainWindow):
 
     def ask_open(self) -> None:
         """Ask which file to open."""
-        chosen, _ = QFileDialog.getOpenFileName(self, "Open a photo or job", str(recovery.recall("opened from") or ""), _FILTER)
+        chosen, _ = QFileDialog.getOpenFileName(
+            self, "Open a photo or job", str(recovery.recall("opened from") or ""), _FILTER
+        )
         if chosen:
             recovery.prefer("opened from", str(Path(chosen).parent))
             self.open_path(Path(chosen))
@@ -281,7 +309,7 @@ class Window(QMainWindow):
         self.canvas.setFocus()
 
     def _show_file(self) -> None:
-        assert self.bridge is not None  # noqa: S101 - called once a session is there
+        assert self.bridge is not None
         session = self.bridge.session
         photo = session.photo
         level = max(0, (min(photo.height, photo.width) // 90).bit_length() - 1)
@@ -294,7 +322,7 @@ class Window(QMainWindow):
             self.deliver_panel.set_folder(Path(folder))
 
     def _thumb(self, level: int) -> QPixmap:
-        assert self.bridge is not None  # noqa: S101 - called once a session is there
+        assert self.bridge is not None
         stages = self.bridge.session.stages
         small = image_from_rgb(render(stages, self.bridge.job, View.PHOTO, stages.bounds(level), level))
         side = Qt.AspectRatioMode.KeepAspectRatioByExpanding
@@ -383,7 +411,7 @@ class Window(QMainWindow):
             del error
 
     def _restore_view(self) -> None:
-        assert self.bridge is not None  # noqa: S101 - called once a session is there
+        assert self.bridge is not None
         try:
             place = json.loads(self.bridge.session.project.note("place") or "{}")
             self.show_step(Step(place.get("step", Step.MARK.value)))
@@ -400,7 +428,7 @@ class Window(QMainWindow):
 
     def _fitting_brush(self) -> float:
         """Give a first brush about as large on every photo."""
-        assert self.bridge is not None  # noqa: S101 - called once a session is there
+        assert self.bridge is not None
         photo = self.bridge.session.photo
         return max(2.0, round(max(photo.width, photo.height) / 40))
 
@@ -432,7 +460,7 @@ class Window(QMainWindow):
     def set_brush_size(self, diameter_px: float) -> None:
         """Set the brush's diameter in photo pixels."""
         self._brush_size.diameter_px = min(max(diameter_px, 2.0), 1200.0)
-        self.shelf.size.show_value(self._brush_size.diameter_px)
+        self.shelf.brush_size.show_value(self._brush_size.diameter_px)
         self.canvas.update()
 
     def show_view(self, view: View) -> None:
@@ -471,6 +499,8 @@ class Window(QMainWindow):
         if self.bridge is not None:
             history = self.bridge.session.history
             self.step_line.show_history(history.undo_label, history.redo_label)
+        if self.canvas.tool is not None:
+            self.shelf.show_sentence(self.canvas.tool.sentence())
         self._show_states(job)
         if job.is_solved and job.has_subject and (job.matte is not before.matte or job is before):
             self._find_loud(job)
@@ -483,7 +513,6 @@ class Window(QMainWindow):
         self._solving = share
         self.progress.setRange(0, 100)
         self.progress.setValue(round((share or 0.0) * 100))
-        self.progress.setProperty("busy", share is not None)
         self.matte_panel.show_solving(share)
         if self.bridge is not None:
             self._show_states(self.bridge.job)
@@ -497,7 +526,9 @@ class Window(QMainWindow):
             return
         stages, tiles = self.bridge.session.stages, self._tiles
         self._errands.submit(
-            "loud", lambda _ticket: loudest_colour(stages, job), lambda colour: self._loud_found.emit(tiles, colour)
+            "loud",
+            lambda _ticket: loudest_colour(stages, job),
+            lambda colour: self._loud_found.emit(tiles, colour),
         )
 
     def _on_loud_found(self, tiles: DisplayTiles, colour: str) -> None:

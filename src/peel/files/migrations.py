@@ -10,9 +10,10 @@ APPLICATION_ID: Final = 0x5065656C  # "Peel"
 VERSION: Final = 1
 
 SCHEMA: Final = (
-    "CREATE TABLE photo (id INTEGER PRIMARY KEY CHECK (id = 1), name TEXT NOT NULL, digest TEXT NOT NULL, content BLOB NOT NULL)",
+    "CREATE TABLE photo (id INTEGER PRIMARY KEY CHECK (id = 1), name TEXT NOT NULL, digest TEXT NOT NULL, "
+    "content BLOB NOT NULL)",
     "CREATE TABLE state (number INTEGER PRIMARY KEY AUTOINCREMENT, label TEXT NOT NULL, time REAL NOT NULL, "
-    "settings TEXT NOT NULL, planes TEXT NOT NULL, unsolved TEXT NOT NULL)",
+    "settings TEXT NOT NULL, planes TEXT NOT NULL)",
     "CREATE TABLE plane (digest TEXT PRIMARY KEY, body TEXT NOT NULL) WITHOUT ROWID",
     "CREATE TABLE tile (digest TEXT PRIMARY KEY, content BLOB NOT NULL)",
     "CREATE TABLE note (key TEXT PRIMARY KEY, value TEXT NOT NULL) WITHOUT ROWID",

@@ -16,7 +16,15 @@ from peel.files.profiles import rgb_profile_or_none
 from peel.job.job import Photo
 from peel.matte.arrays import ByteArray
 
-__all__ = ["MAX_MEGAPIXELS", "SUFFIXES", "decode_photo", "read_bytes", "read_photo", "read_preview", "read_zones"]
+__all__ = [
+    "MAX_MEGAPIXELS",
+    "SUFFIXES",
+    "decode_photo",
+    "read_bytes",
+    "read_photo",
+    "read_preview",
+    "read_zones",
+]
 
 SUFFIXES: Final = (".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp")
 MAX_MEGAPIXELS: Final = 150
@@ -100,14 +108,25 @@ def _decoded(content: bytes, name: str) -> tuple[Pixels, bytes | None]:
             message = f"{name} needs more memory than there is."
             raise PhotoError(message, "Close other programs, or open a smaller copy.") from error
         # The decoders' errors are many, and a damaged file can raise any of them.
-        except (OSError, ValueError, SyntaxError, RuntimeError, IndexError, KeyError, TypeError, OverflowError) as error:
+        except (
+            OSError,
+            ValueError,
+            SyntaxError,
+            RuntimeError,
+            IndexError,
+            KeyError,
+            TypeError,
+            OverflowError,
+        ) as error:
             raise _damaged(name) from error
         except ImageCms.PyCMSError as error:
             raise _damaged(name) from error
 
 
 def _damaged(name: str) -> PhotoError:
-    return PhotoError(f"{name} is damaged or cut short and cannot be decoded.", "Get the file again from where it came.")
+    return PhotoError(
+        f"{name} is damaged or cut short and cannot be decoded.", "Get the file again from where it came."
+    )
 
 
 def _unreadable(content: bytes, name: str) -> PhotoError:
@@ -120,7 +139,8 @@ def _unreadable(content: bytes, name: str) -> PhotoError:
 def _check_size(size: tuple[int, int], name: str) -> None:
     width, height = size
     if width * height > MAX_MEGAPIXELS * 1_000_000:
-        message = f"{name} is {width} × {height} pixels ({width * height / 1e6:.0f} MP); Peel works up to {MAX_MEGAPIXELS} MP."
+        size_words = f"{width} × {height} pixels ({width * height / 1e6:.0f} MP)"
+        message = f"{name} is {size_words}; Peel works up to {MAX_MEGAPIXELS} MP."
         raise PhotoError(message, "Make a smaller copy and open that.")
     if min(width, height) < 3:
         message = f"{name} is {width} × {height} pixels, too small to have an edge to cut."
@@ -138,10 +158,7 @@ def _is_sixteen_bit(content: bytes, image: Image.Image) -> bool:
 
 def _sixteen_bit(content: bytes, image: Image.Image, name: str) -> tuple[Pixels, bytes | None]:
     """Decode 16 bits a channel, which Pillow would cut to 8."""
-    if image.format == "PNG":
-        pixels = imagecodecs.png_decode(content)
-    else:
-        pixels = _tiff_pixels(content, name)
+    pixels = imagecodecs.png_decode(content) if image.format == "PNG" else _tiff_pixels(content, name)
     if pixels.dtype != np.uint16:
         message = f"{name} holds {pixels.dtype} values; Peel reads 8- and 16-bit whole numbers."
         raise PhotoError(message, "Save it as 16-bit and open that.")
@@ -247,7 +264,9 @@ def read_zones(path: Path, photo: Photo) -> ByteArray:
         If it cannot be read, is not gray, or is not of the photo's size.
     """
     drawn = read_photo(path).pixels
-    if drawn.dtype != np.uint8 or not (np.array_equal(drawn[..., 0], drawn[..., 1]) and np.array_equal(drawn[..., 1], drawn[..., 2])):
+    if drawn.dtype != np.uint8 or not (
+        np.array_equal(drawn[..., 0], drawn[..., 1]) and np.array_equal(drawn[..., 1], drawn[..., 2])
+    ):
         message = f"{path} is not an 8-bit gray picture of zones."
         raise PhotoError(message, "Draw backdrop 0, subject 255 and anything unsure in between.")
     if drawn.shape != photo.pixels.shape:

@@ -18,7 +18,6 @@ from peel.files.project_checks import check_header, explain, photo_digest
 from peel.files.tile_store import TileStore
 from peel.job.history import History, State
 from peel.job.job import PLANES, Job, Photo
-from peel.job.rect import Rect
 from peel.job.settings import JobSettings
 
 __all__ = ["ProjectFile"]
@@ -120,7 +119,7 @@ class ProjectFile:
                 sql.execute("DELETE FROM state WHERE number > ?", (cursor,))
             row = self._row(job)
             answer = sql.execute(
-                "INSERT INTO state (label, time, settings, planes, unsolved) VALUES (?, ?, ?, ?, ?)",
+                "INSERT INTO state (label, time, settings, planes) VALUES (?, ?, ?, ?)",
                 (label, time.time(), *row),
             )
             number = int(answer.lastrowid or 0)
@@ -131,7 +130,7 @@ class ProjectFile:
         """Store a state's job anew: the solve that belongs to its edit has come in."""
         with self._atomic() as sql:
             row = self._row(job)
-            sql.execute("UPDATE state SET settings = ?, planes = ?, unsolved = ? WHERE number = ?", (*row, number))
+            sql.execute("UPDATE state SET settings = ?, planes = ? WHERE number = ?", (*row, number))
 
     def stand_at(self, number: int) -> None:
         """Remember which state the work stands at."""
@@ -141,7 +140,9 @@ class ProjectFile:
     def history(self) -> History:
         """Give every state by number and label, none of them loaded."""
         with self._turn, explain(self.path):
-            rows = self._sql.execute("SELECT number, label FROM state ORDER BY number LIMIT ?", (_MAX_STATES,)).fetchall()
+            rows = self._sql.execute(
+                "SELECT number, label FROM state ORDER BY number LIMIT ?", (_MAX_STATES,)
+            ).fetchall()
             if not rows:
                 raise sqlite3.DatabaseError("malformed")
             states = tuple(State(int(number), str(label), None) for number, label in rows)
@@ -158,17 +159,14 @@ class ProjectFile:
             If parts of it are missing or do not fit the photo.
         """
         with self._turn, explain(self.path):
-            row = self._sql.execute(
-                "SELECT settings, planes, unsolved FROM state WHERE number = ?", (number,)
-            ).fetchone()
+            row = self._sql.execute("SELECT settings, planes FROM state WHERE number = ?", (number,)).fetchone()
             try:
                 names = json.loads(row[1])
                 planes = {name: self._tiles.load_plane(str(names[name]), photo.height, photo.width) for name in PLANES}
                 settings = JobSettings.model_validate_json(row[0])
-                unsolved = tuple(Rect(*map(int, rect)) for rect in json.loads(row[2]))
             except (TypeError, KeyError, ValueError) as error:
                 raise sqlite3.DatabaseError("malformed") from error
-            return Job(photo, settings=settings, unsolved=unsolved, **planes)
+            return Job(photo, settings=settings, **planes)
 
     def note(self, key: str, value: str | None = None) -> str | None:
         """Remember (with a value) or recall (without) a remark about the job, such as the view it was left in."""
@@ -204,10 +202,9 @@ class ProjectFile:
                 self._sql.execute("PRAGMA incremental_vacuum").fetchall()
             self._sql.close()
 
-    def _row(self, job: Job) -> tuple[str, str, str]:
+    def _row(self, job: Job) -> tuple[str, str]:
         planes = {name: self._tiles.save_plane(getattr(job, name)) for name in PLANES}
-        unsolved = json.dumps([rect.as_tuple for rect in job.unsolved])
-        return job.settings.model_dump_json(), json.dumps(planes), unsolved
+        return job.settings.model_dump_json(), json.dumps(planes)
 
     def _cursor(self) -> int | None:
         row = self._sql.execute("SELECT value FROM note WHERE key = 'cursor'").fetchone()

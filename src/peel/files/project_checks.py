@@ -17,10 +17,19 @@ _MAGIC: Final = b"SQLite format 3\0"
 _REASONS: Final = {
     sqlite3.SQLITE_BUSY: ("is already open in another Peel window.", "Use that window, or close it first."),
     sqlite3.SQLITE_LOCKED: ("is already open in another Peel window.", "Use that window, or close it first."),
-    sqlite3.SQLITE_FULL: ("could not be written: the disk is full.", "Make room; the last change is not on disk yet."),
+    sqlite3.SQLITE_FULL: (
+        "could not be written: the disk is full.",
+        "Make room; the last change is not on disk yet.",
+    ),
     sqlite3.SQLITE_READONLY: ("cannot be changed: it is read-only.", "Keep the job under another name."),
-    sqlite3.SQLITE_CANTOPEN: ("could not be opened.", "Check that it is there and that you may read and change it."),
-    sqlite3.SQLITE_IOERR: ("could not be read or written: the disk reported a fault.", "Keep the job on another disk."),
+    sqlite3.SQLITE_CANTOPEN: (
+        "could not be opened.",
+        "Check that it is there and that you may read and change it.",
+    ),
+    sqlite3.SQLITE_IOERR: (
+        "could not be read or written: the disk reported a fault.",
+        "Keep the job on another disk.",
+    ),
 }
 
 

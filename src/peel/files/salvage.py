@@ -64,7 +64,7 @@ def _numbers(sql: sqlite3.Connection) -> list[tuple[int, str]]:
     found: list[tuple[int, str]] = []
     try:
         for number, label in sql.execute("SELECT number, label FROM state ORDER BY number"):
-            found.append((int(number), str(label)))  # noqa: PERF401 - what came before a damaged page counts
+            found.append((int(number), str(label)))
     except sqlite3.Error:
         pass
     return found

@@ -62,7 +62,9 @@ class TileStore:
         if body["size"] != [height, width] or len(body["tiles"]) != len(blank.tiles):
             msg = f"plane {name} does not fit the photo"
             raise ValueError(msg)
-        tiles = tuple(self._tile(entry, old, blank.dtype) for entry, old in zip(body["tiles"], blank.tiles, strict=True))
+        tiles = tuple(
+            self._tile(entry, old, blank.dtype) for entry, old in zip(body["tiles"], blank.tiles, strict=True)
+        )
         return Plane(height, width, blank.dtype, tiles)
 
     def _tile(self, entry: int | str, blank: Tile, dtype: np.dtype[Any]) -> Tile:

@@ -216,37 +216,33 @@ def _with_zones(job: Job, window: Rect, zones: ByteArray) -> Job:
     differs = zones != job.zones.read(window)
     if not differs.any():
         return job
-    rows, columns = np.flatnonzero(differs.any(axis=1)), np.flatnonzero(differs.any(axis=0))
-    touched = Rect(
-        window.top + int(rows[0]),
-        window.left + int(columns[0]),
-        window.top + int(rows[-1]) + 1,
-        window.left + int(columns[-1]) + 1,
-    )
     matte = job.matte.read(window)
     matte[zones == BACKGROUND] = 0
     matte[zones == FOREGROUND] = MATTE_ONE
+    unsolved = job.unsolved.read(window)
+    unsolved[differs] = 1
     return replace(
         job,
         zones=job.zones.write(window, zones),
         matte=job.matte.write(window, matte),
-        unsolved=_merged((*job.unsolved, touched)),
+        unsolved=job.unsolved.write(window, unsolved),
     )
 
 
-def _merged(rects: tuple[Rect, ...]) -> tuple[Rect, ...]:
-    """Join rectangles that overlap, so that nothing is solved twice."""
-    done: list[Rect] = []
-    for rect in rects:
-        for other in [r for r in done if not r.intersection(rect).is_empty]:
-            done.remove(other)
-            rect = rect.union(other)  # noqa: PLW2901 - it grows as it swallows
-        done.append(rect)
-    return tuple(done)
+def with_matte(job: Job, window: Rect, alpha: FloatArray, *, settled: bool = True) -> Job:
+    """Store a solved window; part of the edit that asked for it.
 
-
-def with_matte(job: Job, window: Rect, alpha: FloatArray, solved: Sequence[Rect]) -> Job:
-    """Store a solved window, and strike what it answers off the list; part of the edit that asked for it."""
+    Parameters
+    ----------
+    job : Job
+    window : Rect
+    alpha : (H, W) float32 ndarray
+        In [0, 1].
+    settled : bool
+        False for a coarse answer that a finer one will replace.
+    """
     values: Any = np.round(np.clip(alpha, 0, 1) * MATTE_ONE).astype(np.uint16)
-    left = tuple(rect for rect in job.unsolved if rect not in solved)
-    return replace(job, matte=job.matte.write(window, values), unsolved=left)
+    matte = job.matte.write(window, values)
+    if not settled:
+        return replace(job, matte=matte)
+    return replace(job, matte=matte, unsolved=job.unsolved.write(window, np.zeros_like(values, np.uint8)))

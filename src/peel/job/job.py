@@ -15,7 +15,7 @@ from peel.matte.trimap import BACKGROUND
 __all__ = ["MATTE_ONE", "PLANES", "Job", "Photo", "new_job"]
 
 MATTE_ONE: Final = 65535
-PLANES: Final = ("outline", "marks", "corrections", "zones", "matte")
+PLANES: Final = ("outline", "marks", "corrections", "zones", "matte", "unsolved")
 
 
 @dataclass(frozen=True, eq=False)
@@ -83,9 +83,9 @@ class Job:
         The trimap that follows from the three above and the band's width.
     matte : Plane of uint16
         Alpha as solved so far, 65535 for 1. Exact wherever the zones are sure.
+    unsolved : Plane of uint8
+        1 where the zones changed and the matte has not caught up.
     settings : JobSettings
-    unsolved : tuple of Rect
-        Where the matte has not caught up with the zones.
     """
 
     photo: Photo
@@ -94,8 +94,8 @@ class Job:
     corrections: Plane
     zones: Plane
     matte: Plane
+    unsolved: Plane
     settings: JobSettings = field(default_factory=JobSettings)
-    unsolved: tuple[Rect, ...] = ()
 
     def with_settings(self, **changed: Any) -> "Job":
         """Give the job with parts of its settings replaced."""
@@ -109,7 +109,7 @@ class Job:
     @property
     def is_solved(self) -> bool:
         """Whether the matte has caught up with the zones."""
-        return not self.unsolved
+        return all(tile.constant == 0 for tile in self.unsolved.tiles)
 
     def alpha(self, rect: Rect) -> FloatArray:
         """Copy a window of the matte as float32 in [0, 1]."""
@@ -120,4 +120,4 @@ def new_job(photo: Photo) -> Job:
     """Start on a photo: all backdrop."""
     empty = Plane.filled(photo.height, photo.width, 0)
     matte = Plane.filled(photo.height, photo.width, 0, np.uint16)
-    return Job(photo, outline=empty, marks=empty, corrections=empty, zones=empty, matte=matte)
+    return Job(photo, outline=empty, marks=empty, corrections=empty, zones=empty, matte=matte, unsolved=empty)

@@ -15,9 +15,7 @@ from peel.matte.arrays import FloatArray
 __all__ = ["checker", "composite_over"]
 
 
-def composite_over(
-    foreground: FloatArray, backing: FloatArray | Sequence[float], alpha: FloatArray
-) -> FloatArray:
+def composite_over(foreground: FloatArray, backing: FloatArray | Sequence[float], alpha: FloatArray) -> FloatArray:
     """Lay straight colours over a backing through an alpha matte, blending encoded values.
 
     Parameters

@@ -114,7 +114,7 @@ def _multiply(runs: Any, stencil: Any, width: Any, p: Any, y: Any) -> None:
 @njit("float64(int64[:,::1], float32[::1], float32[::1])", cache=True, nogil=True, fastmath=True)
 def _dot_on_band(runs: Any, p: Any, y: Any) -> float:
     """Give the inner product of two padded regions over the band."""
-    total = 0.0
+    total: Any = 0.0
     for r in range(runs.shape[0]):
         at = np.uint64(runs[r, 0])
         n = np.uint64(runs[r, 1])
@@ -137,8 +137,8 @@ def _dot_on_band(runs: Any, p: Any, y: Any) -> float:
 def _step(runs: Any, p: Any, y: Any, length: Any, x: Any, r: Any, inverse: Any) -> Any:
     """Go `length` along `p`; give the new ``r M r`` and ``r r``."""
     start = np.uint64(0)
-    rho = 0.0
-    norm = 0.0
+    rho: Any = 0.0
+    norm: Any = 0.0
     for k in range(runs.shape[0]):
         at = np.uint64(runs[k, 0])
         n = np.uint64(runs[k, 1])
@@ -163,7 +163,10 @@ def _step(runs: Any, p: Any, y: Any, length: Any, x: Any, r: Any, inverse: Any) 
 
 
 @njit(
-    "void(int64[:,::1], float32[::1], float32, float32[::1], float32[::1])", cache=True, nogil=True, fastmath=True
+    "void(int64[:,::1], float32[::1], float32, float32[::1], float32[::1])",
+    cache=True,
+    nogil=True,
+    fastmath=True,
 )
 def _turn(runs: Any, p: Any, beta: Any, r: Any, inverse: Any) -> None:
     """Turn the direction: ``p = M r + beta p``."""

@@ -22,6 +22,7 @@ BORDER: Final = 2
 
 # The half of the 5x5 neighbourhood that follows a pixel in reading order; the other half is its mirror.
 _FORWARD: Final = 12
+_OUTSIDE: Final = -2  # in the index: beyond the picture; -1 is a fixed pixel
 
 
 @dataclass(frozen=True)
@@ -66,6 +67,64 @@ def runs_of(mask: BoolArray) -> NDArray[np.int64]:
     return np.stack([rows * mask.shape[1] + starts, ends - starts], axis=1).astype(np.int64)
 
 
+@njit(cache=True, nogil=True)
+def _touches(index: Any, y: int, x: int) -> bool:
+    """Tell whether a window holds an unknown, and lies inside the picture."""
+    touched = False
+    for dy in range(-1, 2):
+        for dx in range(-1, 2):
+            if index[y + dy, x + dx] == _OUTSIDE:
+                return False
+            touched = touched or index[y + dy, x + dx] >= 0
+    return touched
+
+
+@njit(cache=True, nogil=True)
+def _whiten(image: Any, y: int, x: int, eps: float, centred: Any, whitened: Any) -> None:
+    """Centre a window's colours, and multiply them by the inverse of their regularised covariance."""
+    for c in range(3):
+        mean = 0.0
+        for k in range(9):
+            centred[k, c] = image[y - 1 + k // 3, x - 1 + k % 3, c]
+            mean += centred[k, c]
+        for k in range(9):
+            centred[k, c] -= mean / 9.0
+    s00 = s11 = s22 = eps / 9.0
+    s01 = s02 = s12 = 0.0
+    for k in range(9):
+        r, g, b = centred[k, 0], centred[k, 1], centred[k, 2]
+        s00 += r * r / 9.0
+        s01 += r * g / 9.0
+        s02 += r * b / 9.0
+        s11 += g * g / 9.0
+        s12 += g * b / 9.0
+        s22 += b * b / 9.0
+    i00, i01, i02 = s11 * s22 - s12 * s12, s02 * s12 - s01 * s22, s01 * s12 - s02 * s11
+    i11, i12, i22 = s00 * s22 - s02 * s02, s01 * s02 - s00 * s12, s00 * s11 - s01 * s01
+    scale = 1.0 / (s00 * i00 + s01 * i01 + s02 * i02)
+    for k in range(9):
+        r, g, b = centred[k, 0], centred[k, 1], centred[k, 2]
+        whitened[k, 0] = (i00 * r + i01 * g + i02 * b) * scale
+        whitened[k, 1] = (i01 * r + i11 * g + i12 * b) * scale
+        whitened[k, 2] = (i02 * r + i12 * g + i22 * b) * scale
+
+
+@njit(cache=True, nogil=True)
+def _add_pair(stencil: Any, rhs: Any, k: int, m: int, ends: Any, known: Any, value: float) -> None:
+    """Add one entry of a window's block: to the stencil between unknowns, to the right side beside a known pixel."""
+    first, second = ends
+    if k == m:
+        stencil[0, first] += 1.0 + value
+    elif first >= 0 and second >= 0:
+        # offsets in reading order: (0,1) (0,2) (1,-2..2) (2,-2..2)
+        down, along = m // 3 - k // 3, m % 3 - k % 3
+        stencil[along if down == 0 else 5 * down + along, first] += value
+    elif first >= 0:
+        rhs[first] -= value * known[1]
+    else:
+        rhs[second] -= value * known[0]
+
+
 @njit(
     "void(float32[:,:,::1], int32[:,::1], float32[:,::1], float64, float32[:,::1], float32[::1])",
     cache=True,
@@ -73,99 +132,23 @@ def runs_of(mask: BoolArray) -> NDArray[np.int64]:
 )
 def _accumulate(image: Any, index: Any, alpha: Any, eps: float, stencil: Any, rhs: Any) -> None:
     """Add every window that touches the band (Levin et al. 2008, eq. 12) to the stencil and right side."""
-    height, width = index.shape
-    colours = np.empty((9, 3), np.float64)
-    whitened = np.empty((9, 3), np.float64)
-    members = np.empty(9, np.int32)
-    known = np.empty(9, np.float64)
-    for y in range(1, height - 1):
-        for x in range(1, width - 1):
-            touched = False
-            for dy in range(-1, 2):
-                for dx in range(-1, 2):
-                    if index[y + dy, x + dx] >= 0:
-                        touched = True
-            if not touched:
+    centred, whitened = np.empty((9, 3), np.float64), np.empty((9, 3), np.float64)
+    for y in range(1, index.shape[0] - 1):
+        for x in range(1, index.shape[1] - 1):
+            if not _touches(index, y, x):
                 continue
-            inside = True
-            m0 = m1 = m2 = 0.0
-            k = 0
-            for dy in range(-1, 2):
-                for dx in range(-1, 2):
-                    i = index[y + dy, x + dx]
-                    if i == -2:
-                        inside = False
-                    members[k] = i
-                    known[k] = alpha[y + dy, x + dx]
-                    for c in range(3):
-                        colours[k, c] = image[y + dy, x + dx, c]
-                    m0 += colours[k, 0]
-                    m1 += colours[k, 1]
-                    m2 += colours[k, 2]
-                    k += 1
-            if not inside:
-                continue
-            m0 /= 9.0
-            m1 /= 9.0
-            m2 /= 9.0
-            s00 = s01 = s02 = s11 = s12 = s22 = 0.0
+            _whiten(image, y, x, eps, centred, whitened)
             for k in range(9):
-                colours[k, 0] -= m0
-                colours[k, 1] -= m1
-                colours[k, 2] -= m2
-                a, b, c3 = colours[k, 0], colours[k, 1], colours[k, 2]
-                s00 += a * a
-                s01 += a * b
-                s02 += a * c3
-                s11 += b * b
-                s12 += b * c3
-                s22 += c3 * c3
-            r = eps / 9.0
-            s00 = s00 / 9.0 + r
-            s11 = s11 / 9.0 + r
-            s22 = s22 / 9.0 + r
-            s01 /= 9.0
-            s02 /= 9.0
-            s12 /= 9.0
-            i00 = s11 * s22 - s12 * s12
-            i01 = s02 * s12 - s01 * s22
-            i02 = s01 * s12 - s02 * s11
-            det = s00 * i00 + s01 * i01 + s02 * i02
-            i11 = (s00 * s22 - s02 * s02) / det
-            i12 = (s01 * s02 - s00 * s12) / det
-            i22 = (s00 * s11 - s01 * s01) / det
-            i00 /= det
-            i01 /= det
-            i02 /= det
-            for k in range(9):
-                a, b, c3 = colours[k, 0], colours[k, 1], colours[k, 2]
-                whitened[k, 0] = i00 * a + i01 * b + i02 * c3
-                whitened[k, 1] = i01 * a + i11 * b + i12 * c3
-                whitened[k, 2] = i02 * a + i12 * b + i22 * c3
-            for k in range(9):
-                first = members[k]
+                ky, kx = y - 1 + k // 3, x - 1 + k % 3
                 for m in range(k, 9):
-                    second = members[m]
-                    if first < 0 and second < 0:
+                    my, mx = y - 1 + m // 3, x - 1 + m % 3
+                    ends = (index[ky, kx], index[my, mx])
+                    if ends[0] < 0 and ends[1] < 0:
                         continue
-                    value = -(
-                        1.0
-                        + whitened[k, 0] * colours[m, 0]
-                        + whitened[k, 1] * colours[m, 1]
-                        + whitened[k, 2] * colours[m, 2]
-                    ) / 9.0
-                    if k == m:
-                        stencil[0, first] += 1.0 + value
-                    elif first >= 0 and second >= 0:
-                        dy = m // 3 - k // 3
-                        dx = m % 3 - k % 3
-                        # offsets in reading order: (0,1) (0,2) (1,-2..2) (2,-2..2)
-                        o = dx if dy == 0 else 5 * dy + dx
-                        stencil[o, first] += value
-                    elif first >= 0:
-                        rhs[first] -= value * known[m]
-                    else:
-                        rhs[second] -= value * known[k]
+                    inner = whitened[k, 0] * centred[m, 0] + whitened[k, 1] * centred[m, 1]
+                    inner += whitened[k, 2] * centred[m, 2]
+                    known = (alpha[ky, kx], alpha[my, mx])
+                    _add_pair(stencil, rhs, k, m, ends, known, -(1.0 + inner) / 9.0)
 
 
 def assemble_band(image: FloatArray, unknown: BoolArray, alpha: FloatArray, eps: float) -> BandSystem:
@@ -194,7 +177,7 @@ def assemble_band(image: FloatArray, unknown: BoolArray, alpha: FloatArray, eps:
     pad = BORDER
     height, width = unknown.shape
     shape = (height + 2 * pad, width + 2 * pad)
-    index: IntArray = np.full(shape, -2, np.int32)
+    index: IntArray = np.full(shape, _OUTSIDE, np.int32)
     inner = index[pad:-pad, pad:-pad]
     inner[...] = -1
     inner[unknown] = np.arange(int(unknown.sum()), dtype=np.int32)
@@ -202,8 +185,6 @@ def assemble_band(image: FloatArray, unknown: BoolArray, alpha: FloatArray, eps:
     stencil = np.zeros((_FORWARD + 1, count), np.float32)
     rhs = np.zeros(count, np.float32)
     padded = ((pad, pad), (pad, pad))
-    _accumulate(
-        np.pad(image, (*padded, (0, 0))), index, np.pad(alpha.astype(np.float32), padded), eps, stencil, rhs
-    )
+    _accumulate(np.pad(image, (*padded, (0, 0))), index, np.pad(alpha.astype(np.float32), padded), eps, stencil, rhs)
     runs = runs_of(np.pad(unknown, padded))
     return BandSystem(shape, runs, stencil, rhs, unknown)

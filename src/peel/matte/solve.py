@@ -1,5 +1,6 @@
 """Compute the matte of a photo, or of a window of it, from its zones."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Final
 
@@ -70,6 +71,7 @@ def solve_matte(
     rim: FloatArray | None = None,
     settings: SolveSettings | None = None,
     progress: Progress | None = None,
+    interim: Callable[[FloatArray], None] | None = None,
 ) -> tuple[FloatArray, SolveReport]:
     """Find alpha in the unsure zone by closed-form matting, coarse to fine.
 
@@ -86,6 +88,8 @@ def solve_matte(
     settings : SolveSettings, optional
     progress : callable, optional
         Told the share done; answers False to stop.
+    interim : callable, optional
+        Given each coarser answer at full size as it comes in, to be looked at meanwhile.
 
     Returns
     -------
@@ -120,7 +124,14 @@ def solve_matte(
         return alpha, SolveReport(0, 0, 0.0, True)
     view, band = np.ascontiguousarray(image[window], np.float32), unknown[window]
     if start is None:
-        start_in = _coarse_start(view, band, alpha[window], settings, progress)
+
+        def show(coarse: FloatArray) -> None:
+            if interim is not None:
+                shown = alpha.copy()
+                shown[window][band] = coarse[band]
+                interim(shown)
+
+        start_in = _coarse_start(view, band, alpha[window], settings, progress, show)
     else:
         start_in = start[window].astype(np.float32)
     system = assemble_band(view, band, alpha[window], settings.eps)
@@ -136,7 +147,12 @@ def solve_matte(
 
 
 def _coarse_start(
-    image: FloatArray, band: BoolArray, alpha: FloatArray, settings: SolveSettings, progress: Progress | None
+    image: FloatArray,
+    band: BoolArray,
+    alpha: FloatArray,
+    settings: SolveSettings,
+    progress: Progress | None,
+    show: Callable[[FloatArray], None],
 ) -> FloatArray:
     """Solve at half size, and so on down, and scale the answer up."""
     height, width = band.shape
@@ -153,5 +169,18 @@ def _coarse_start(
     rim = np.where(small_band, np.float32(np.nan), small_alpha)
     # The quarter of the pixels takes about a quarter of the time, so its progress is not told, only its stop.
     quiet: Progress | None = (lambda _share: progress(0.0)) if progress else None
-    solved, _ = solve_matte(small_image, trimap, rim=rim, settings=settings, progress=quiet)
-    return cv2.resize(solved, (width, height), interpolation=cv2.INTER_LINEAR)
+
+    def enlarged(solved: FloatArray) -> FloatArray:
+        return cv2.resize(solved, (width, height), interpolation=cv2.INTER_LINEAR)
+
+    solved, _ = solve_matte(
+        small_image,
+        trimap,
+        rim=rim,
+        settings=settings,
+        progress=quiet,
+        interim=lambda coarse: show(enlarged(coarse)),
+    )
+    start = enlarged(solved)
+    show(start)
+    return start

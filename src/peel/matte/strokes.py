@@ -21,7 +21,7 @@ def stroke_bounds(points: ArrayLike, radius_px: float) -> tuple[int, int, int, i
 def _fixed(points: ArrayLike, left: int, top: int) -> FloatArray:
     """Give points relative to a window in OpenCV's fixed point, pixel centres at whole numbers."""
     path = np.asarray(points, np.float64).reshape(-1, 2) - (left + 0.5, top + 0.5)
-    return np.round(path * (1 << _SHIFT)).astype(np.int32)  # type: ignore[return-value]
+    return np.round(path * (1 << _SHIFT)).astype(np.int32)
 
 
 def stroke_mask(points: ArrayLike, radius_px: float, window: tuple[int, int, int, int]) -> BoolArray:

@@ -93,7 +93,7 @@ def cut(photo_path: Path, zones_path: Path, files: CutFiles, progress: Progress 
 
     alpha, report = solve_matte(photo.colours(photo.bounds), trimap, progress=solving)
     job = use_zones(new_job(photo), trimap)
-    job = with_matte(job, photo.bounds, alpha, job.unsolved)
+    job = with_matte(job, photo.bounds, alpha)
     del alpha
     clock.lap("solve")
     _write(job, files, clock, tell)

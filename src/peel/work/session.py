@@ -100,7 +100,7 @@ class Session:
     def job(self) -> Job:
         """The job as it stands."""
         job = self._history.current.job
-        assert job is not None  # noqa: S101 - the current state is always at hand
+        assert job is not None
         return job
 
     @property
@@ -247,7 +247,12 @@ class Session:
                 self._tell(Solving(share))
             return not ticket.is_cancelled
 
-        return solve_job(job, progress)
+        return solve_job(job, progress, lambda coarse: self._look_at(coarse, ticket))
+
+    def _look_at(self, coarse: Job, ticket: Ticket) -> None:
+        """Show a coarse matte while the finer one is computed; it is not written to disk."""
+        if not ticket.is_cancelled:
+            self._edits.submit("coarse", lambda _ticket: self._take_in(coarse), None, self._report)
 
     def _solve_failed(self, error: BaseException) -> None:
         with self._turn:
@@ -261,13 +266,13 @@ class Session:
     def _take_in(self, solved: Job) -> None:
         """Put a solved matte into the state that asked for it; part of the same step of undo."""
         before = self.job
-        with self._turn:
-            if self._solving is not None and self._solving.zones is solved.zones:
-                self._solving = None
-        if before.zones is not solved.zones:
+        if before.zones is not solved.zones or before.is_solved:
             return
         after = replace(before, matte=solved.matte, unsolved=solved.unsolved)
         self._history = self._history.amended(after)
         self._tell(Changed(after, before))
-        self._tell(Solving(None))
-        self._restore_number()
+        if solved.is_solved:
+            with self._turn:
+                self._solving = None
+            self._tell(Solving(None))
+            self._restore_number()

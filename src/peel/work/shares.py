@@ -40,7 +40,7 @@ def _shares(plane: Plane, seen: WeakKeyDictionary[Tile, tuple[int, int]], low: i
     for tile in plane.tiles:
         found = seen.get(tile)
         if found is None:
-            found = seen[tile] = (np.count_nonzero(tile.values == low), np.count_nonzero(tile.values == high))
+            found = seen[tile] = (int(np.count_nonzero(tile.values == low)), int(np.count_nonzero(tile.values == high)))
         none += found[0]
         full += found[1]
     total = plane.height * plane.width

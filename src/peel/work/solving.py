@@ -1,35 +1,26 @@
-"""Solve what a job's edits left unsolved: the whole band, or the window that a stroke can affect."""
+"""Solve what a job's edits left unsolved: the whole band, or what a stroke can affect."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Final
 
+import cv2
 import numpy as np
 
 from peel.errors import SolveError
 from peel.job.edits import with_matte
 from peel.job.job import Job
 from peel.job.rect import Rect
-from peel.matte.arrays import FloatArray
-from peel.matte.conjugate_gradients import Progress, SolveReport
-from peel.matte.solve import SolveSettings, solve_matte
+from peel.matte.arrays import BoolArray, FloatArray
+from peel.matte.conjugate_gradients import Progress
+from peel.matte.solve import solve_matte
 from peel.matte.trimap import BACKGROUND, FOREGROUND
 
-__all__ = ["Window", "check_solvable", "solve_job", "window_for"]
+__all__ = ["check_solvable", "solve_job", "unsolved_rect"]
 
-_MARGIN: Final = 32  # pixels that a stroke is first given to settle in
-_RIM: Final = 2  # pixels held at the present matte: as many as the windows of the Laplacian reach
+_MARGIN: Final = 24  # pixels around a change that are first given to settle
+_WIDEST: Final = 192
+_RIM: Final = 4  # pixels just inside the held rim that show whether it wants to move
 _SETTLED: Final = 2 / 255
-_WIDEST: Final = 4  # times that a window may be widened
-
-
-@dataclass(frozen=True)
-class Window:
-    """A solved part of the photo."""
-
-    rect: Rect
-    alpha: FloatArray
-    report: SolveReport
 
 
 def check_solvable(job: Job) -> None:
@@ -51,12 +42,13 @@ def check_solvable(job: Job) -> None:
             raise SolveError(message, hint)
 
 
-def window_for(job: Job, rect: Rect, margin: int) -> Rect:
-    """Give the window to solve around a change."""
-    return rect.grown(margin).intersection(job.photo.bounds)
+def unsolved_rect(job: Job) -> Rect:
+    """Give the smallest rectangle of whole tiles around everything unsolved; empty if nothing is."""
+    tiles = enumerate(job.unsolved.tiles)
+    return Rect.around(job.unsolved.tile_rect(number) for number, tile in tiles if tile.constant != 0)
 
 
-def solve_job(job: Job, progress: Callable[[float], bool] | None = None) -> Job:
+def solve_job(job: Job, progress: Progress | None = None, interim: Callable[[Job], None] | None = None) -> Job:
     """Bring the matte up to the zones.
 
     Parameters
@@ -64,6 +56,8 @@ def solve_job(job: Job, progress: Callable[[float], bool] | None = None) -> Job:
     job : Job
     progress : callable, optional
         Told the share done; answers False to stop.
+    interim : callable, optional
+        Given the job with a coarse matte while the finer one is computed.
 
     Returns
     -------
@@ -74,65 +68,70 @@ def solve_job(job: Job, progress: Callable[[float], bool] | None = None) -> Job:
     ------
     Cancelled
         If `progress` said to stop.
+
+    Notes
+    -----
+    Only pixels of the band near a change are free to move; the rest is held at the present matte. Where the matte
+    moves right beside what is held, the neighbourhood is widened and solved again from there.
     """
-    for number, rect in enumerate(job.unsolved):
-        share = _part_of(progress, number, len(job.unsolved))
-        window = _solve_around(job, rect, share)
-        job = with_matte(job, window.rect, window.alpha, [rect])
-    return job
-
-
-def _part_of(progress: Progress | None, number: int, count: int) -> Progress | None:
-    if progress is None:
-        return None
-    return lambda share: progress((number + share) / count)
-
-
-def _solve_around(job: Job, rect: Rect, progress: Progress | None) -> Window:
-    """Solve a window around a change, widening it while its border still wants to move."""
+    tiles = unsolved_rect(job)
+    if tiles.is_empty:
+        return job
+    whole = tiles.grown(_WIDEST).intersection(job.photo.bounds)
+    changed = job.unsolved.read(whole) > 0
+    if changed.all():
+        distance = np.zeros(changed.shape, np.float32)
+    else:
+        distance = np.asarray(cv2.distanceTransform((~changed).astype(np.uint8), cv2.DIST_L2, 5), np.float32)
+    start: FloatArray | None = None
     margin = _MARGIN
-    for _ in range(_WIDEST):
-        window = _solve_window(job, window_for(job, rect, margin), progress)
-        if not _wants_room(job, window):
-            break
+    while True:
+        rect = _around(distance <= margin + _RIM, whole)
+        near = distance[rect.within(whole)] <= margin
+
+        def show(coarse: FloatArray, rect: Rect = rect) -> None:
+            if interim is not None:
+                interim(with_matte(job, rect, coarse, settled=False))
+
+        alpha, restless = _solve_near(job, rect, near, start, progress, show)
+        if not restless or margin >= _WIDEST:
+            return with_matte(_settled(job, tiles), rect, alpha)
         margin *= 2
-    return window
+        wider = _around(distance <= margin + _RIM, whole)
+        start = job.alpha(wider)
+        start[rect.within(wider)] = alpha
 
 
-def _solve_window(job: Job, rect: Rect, progress: Progress | None) -> Window:
-    zones = job.zones.read(rect)
-    before = job.alpha(rect)
-    held = np.full(before.shape, np.nan, np.float32)
-    inner = _inner(job, rect)
-    held[...] = before
-    held[inner] = np.nan
-    alpha, report = solve_matte(job.photo.colours(rect), zones, rim=held, settings=SolveSettings(), progress=progress)
-    return Window(rect, alpha, report)
+def _settled(job: Job, tiles: Rect) -> Job:
+    """Strike everything off the list of what is unsolved; most of it is fixed by the zones anyway."""
+    return with_matte(job, tiles, job.alpha(tiles))
 
 
-def _inner(job: Job, rect: Rect) -> tuple[slice, slice]:
-    """Index the part of a window that is free to move: all but the rim, which the photo's own frame has not."""
-    bounds = job.photo.bounds
-    return (
-        slice(0 if rect.top == bounds.top else _RIM, rect.height - (0 if rect.bottom == bounds.bottom else _RIM)),
-        slice(0 if rect.left == bounds.left else _RIM, rect.width - (0 if rect.right == bounds.right else _RIM)),
+def _around(mask: BoolArray, whole: Rect) -> Rect:
+    rows, columns = np.flatnonzero(mask.any(axis=1)), np.flatnonzero(mask.any(axis=0))
+    return Rect(
+        whole.top + int(rows[0]),
+        whole.left + int(columns[0]),
+        whole.top + int(rows[-1]) + 1,
+        whole.left + int(columns[-1]) + 1,
     )
 
 
-def _wants_room(job: Job, window: Window) -> bool:
-    """Tell whether the matte just inside the held border moved, so that it would move beyond it too."""
-    bounds, rect = job.photo.bounds, window.rect
-    if rect == bounds:
-        return False
-    moved = np.abs(window.alpha - job.alpha(rect)) > _SETTLED
-    deep = 3 * _RIM
-    edges = []
-    if rect.top > bounds.top:
-        edges.append(moved[:deep])
-    if rect.bottom < bounds.bottom:
-        edges.append(moved[-deep:])
-    if rect.left > bounds.left:
-        edges.append(moved[:, :deep])
-    if rect.right < bounds.right:
-        edges.append(moved[:, -deep:])
-    return any(bool(edge.any()) for edge in edges)
+def _solve_near(
+    job: Job,
+    rect: Rect,
+    near: BoolArray,
+    start: FloatArray | None,
+    progress: Progress | None,
+    interim: Callable[[FloatArray], None],
+) -> tuple[FloatArray, bool]:
+    """Solve the band near a change; tell whether it moved right beside what is held."""
+    zones, before = job.zones.read(rect), job.alpha(rect)
+    band = (zones != BACKGROUND) & (zones != FOREGROUND)
+    held = np.where(near, np.float32(np.nan), before)
+    alpha, _ = solve_matte(job.photo.colours(rect), zones, start=start, rim=held, progress=progress, interim=interim)
+    rim = (band & ~near).astype(np.uint8)
+    if not rim.any():
+        return alpha, False
+    beside = cv2.dilate(rim, np.ones((2 * _RIM + 1, 2 * _RIM + 1), np.uint8)).astype(bool) & near & band
+    return alpha, bool((np.abs(alpha - before)[beside] > _SETTLED).any())

@@ -112,7 +112,7 @@ class Stages:
         self._cache = Cache(budget_bytes)
 
     def bounds(self, level: int) -> Rect:
-        """The whole photo at a level."""
+        """Give the whole photo at a level."""
         return Rect(0, 0, *level_size(self._photo.height, self._photo.width, level))
 
     def covered(self, rect: Rect, level: int) -> Rect:

@@ -85,7 +85,7 @@ def _zones(stages: Stages, job: Job, rect: Rect, level: int) -> FloatArray:
     columns = np.arange(rect.left, rect.right, dtype=np.int32)[None, :]
     gray = photo.mean(axis=2, keepdims=True)
     hatched = ((rows + columns) % _HATCH < 2)[..., None]
-    faded = np.where(hatched, np.float32(0.52), np.float32(0.60)) + 0.16 * gray
+    faded = np.where(hatched, np.float32(0.30), np.float32(0.37)) + 0.55 * gray
     dots = (((rows % 6) < 2) & (((columns + 3 * (rows // 6 % 2)) % 6) < 2))[..., None]
     tinted = photo * 0.62 + _UNSURE * 0.38
     stippled = np.where(dots, _UNSURE, tinted)

@@ -90,7 +90,9 @@ class BackingPanel(Panel):
         for part in self._parts:
             self.column.addWidget(part)
             part.changed.connect(self._on_part)
-        self.column.addWidget(words("The cutout file stays transparent whatever is chosen here; the flat file stands on it."))
+        self.column.addWidget(
+            words("The cutout file stays transparent whatever is chosen here; the flat file stands on it.")
+        )
 
     def _choice(self, text: str, kind: str) -> QPushButton:
         button = self.button(text, lambda: self._choose(kind), role="choice")

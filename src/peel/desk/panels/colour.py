@@ -24,7 +24,10 @@ class ColourPanel(Panel):
 
     def build(self) -> None:
         """Put the strength and the comparison into the column."""
-        advice = "Half-clear pixels still carry the old backdrop. Peel replaces their colour by the subject's own, found nearby."
+        advice = (
+            "Half-clear pixels still carry the old backdrop. "
+            "Peel replaces their colour by the subject's own, found nearby."
+        )
         self.column.addWidget(words(advice, "muted"))
         self.clean = NumberField(
             "strength", low=0, high=100, default=100, unit="%",
@@ -32,11 +35,17 @@ class ColourPanel(Panel):
         )  # fmt: skip
         self.clean.changed.connect(self._on_changed)
         self.column.addWidget(self.clean)
-        hold = self.button("Hold to see it without", lambda: None, tip="Shows the edge with the photo's own colours while held")
+        hold = self.button(
+            "Hold to see it without",
+            lambda: None,
+            tip="Shows the edge with the photo's own colours while held",
+        )
         hold.pressed.connect(self._on_held)
         hold.released.connect(lambda: self.compare_asked.emit(None))
         self.column.addWidget(hold)
-        self.column.addWidget(words("Solid pixels are never touched: they are delivered exactly as photographed.", "small"))
+        self.column.addWidget(
+            words("Solid pixels are never touched: they are delivered exactly as photographed.", "small")
+        )
 
     def show_job(self, job: Job) -> None:
         """Show the strength."""

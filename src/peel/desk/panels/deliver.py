@@ -40,7 +40,9 @@ class DeliverPanel(Panel):
         self._cutout = self._tick("Cutout, transparent PNG")
         self._cutout_bits = self._bits()
         self._flat = self._tick("On its backing, JPEG")
-        self._quality = NumberField("quality", low=40, high=100, default=92, unit="%", tip="Higher: larger files, fewer traces")
+        self._quality = NumberField(
+            "quality", low=40, high=100, default=92, unit="%", tip="Higher: larger files, fewer traces"
+        )
         self._quality.changed.connect(lambda _value, dragged: None if dragged else self._on_changed())
         self._matte = self._tick("Matte, gray PNG")
         self._matte_bits = self._bits()
@@ -133,7 +135,10 @@ class DeliverPanel(Panel):
             matte=self._matte.isChecked(),
             matte_bits=self._matte_bits.currentData(),
         )
-        self.edit("Files to deliver", lambda job: job if job.settings.delivery == delivery else job.with_settings(delivery=delivery))
+        self.edit(
+            "Files to deliver",
+            lambda job: job if job.settings.delivery == delivery else job.with_settings(delivery=delivery),
+        )
 
     def _on_choose(self) -> None:
         chosen = QFileDialog.getExistingDirectory(self, "Deliver into", str(self.folder))
@@ -177,7 +182,9 @@ class DeliverPanel(Panel):
             self._written.setText("Written: " + "; ".join(lines))
             self._open.show()
             return
-        self._written.setText("Stopped; files already written are whole." if answer is None else "Not everything was written.")
+        self._written.setText(
+            "Stopped; files already written are whole." if answer is None else "Not everything was written."
+        )
         if isinstance(answer, PeelError):
             self.failed.emit(Trouble(answer.message, answer.hint))
         elif answer is not None:

@@ -17,7 +17,9 @@ class EdgePanel(Panel):
 
     def build(self) -> None:
         """Put the two widths into the column."""
-        advice = "Inside the band each pixel is computed. Too narrow loses strands; too deep makes the inside see-through."
+        advice = (
+            "Inside the band each pixel is computed. Too narrow loses strands; too deep makes the inside see-through."
+        )
         self.column.addWidget(words(advice, "muted"))
         default = Band()
         self.outward = NumberField(
@@ -34,7 +36,12 @@ class EdgePanel(Panel):
         self._shares = words("")
         self.column.addWidget(self._shares)
         self.rule()
-        self.column.addWidget(words("Sweep Band over wisps that reach further. Certain says what is surely subject, or with Alt backdrop.", "muted"))
+        self.column.addWidget(
+            words(
+                "Sweep Band over wisps that reach further. Certain says what is surely subject, or with Alt backdrop.",
+                "muted",
+            )
+        )
 
     def show_job(self, job: Job) -> None:
         """Show the widths."""

@@ -15,7 +15,10 @@ class MarkPanel(Panel):
 
     def build(self) -> None:
         """Put shares, contours and their buttons into the column."""
-        self._advice = words("Go around the subject with Contour, or brush over it. Stay loose: the edge is found later.", "muted")
+        self._advice = words(
+            "Go around the subject with Contour, or brush over it. Stay loose: the edge is found later.",
+            "muted",
+        )
         self._shares = words("")
         self._warning = words("", "warning")
         self._contours = words("", "muted")

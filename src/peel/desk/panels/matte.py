@@ -34,7 +34,11 @@ class _ShareBar(QWidget):
         theme = current()
         painter = QPainter(self)
         left = 0.0
-        for share, role in ((self._shares.none, "raised"), (self._shares.some, "accent"), (self._shares.full, "strong")):
+        for share, role in (
+            (self._shares.none, "raised"),
+            (self._shares.some, "accent"),
+            (self._shares.full, "strong"),
+        ):
             width = share * self.width()
             painter.fillRect(QRectF(left, 0, width, self.height()), theme.colour(role))
             left += width
@@ -57,7 +61,8 @@ class MattePanel(Panel):
         self.column.addWidget(self._shares)
         self.rule()
         advice = (
-            "Go round the edge at 100 %. Holes inside show on Loud, fringe on Black and White, lost strands against Photo. "
+            "Go round the edge at 100 %. Holes inside show on Loud, fringe on Black and White, "
+            "lost strands against Photo. "
             "Where hair is cut short, sweep Band over it; where the inside is see-through, Certain."
         )
         self.column.addWidget(words(advice, "muted"))
@@ -81,4 +86,6 @@ class MattePanel(Panel):
         elif self._solving is not None:
             self._state.setText(f"Solving, {self._solving * 100:.0f} %")
         else:
-            self._state.setText("Solved from the zones." if job.is_solved else "Mark both subject and backdrop to solve it.")
+            self._state.setText(
+                "Solved from the zones." if job.is_solved else "Mark both subject and backdrop to solve it."
+            )

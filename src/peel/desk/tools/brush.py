@@ -39,6 +39,7 @@ class _Brush(Tool):
         self._reverse = False
         self._overlay: QImage | None = None
         self._frame_key: object = None
+        self._watches = False
 
     def _ink(self, reverse: bool) -> QColor:
         raise NotImplementedError
@@ -79,7 +80,9 @@ class _Brush(Tool):
         canvas = self.canvas
         if canvas is not None and canvas.bridge is not None:
             label, edit = self._edit(stroke, self._reverse)
-            canvas.settled.connect(self._clear_overlay, Qt.ConnectionType.UniqueConnection)
+            if not self._watches:
+                canvas.settled.connect(self._clear_overlay)
+                self._watches = True
             canvas.bridge.session.apply(label, edit)
         self._reverse = press.reverse
 

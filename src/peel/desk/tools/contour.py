@@ -7,7 +7,6 @@ from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPainterPath, QPen, QPoly
 
 from peel.desk.tools.tool import Press, Tool
 from peel.job import edits
-
 from peel.job.settings import Contour
 from peel.matte.strokes import simplify_run
 
@@ -38,7 +37,9 @@ class ContourTool(Tool):
             return "Click or drag on · Backspace takes back · Enter or a click on the first point closes"
         if reverse:
             return "Contour begins a hole in the subject."
-        return "Contour goes around the subject: click straight, drag freehand · with Alt a hole · drag a point to move it"
+        return (
+            "Contour goes around the subject: click straight, drag freehand · with Alt a hole · drag a point to move it"
+        )
 
     def _contours(self) -> tuple[Contour, ...]:
         job = self.canvas.job if self.canvas is not None else None
@@ -49,7 +50,7 @@ class ContourTool(Tool):
         return edits.open_contour(job) if job is not None else None
 
     def _widget(self, point: tuple[float, float]) -> QPointF:
-        assert self.canvas is not None  # noqa: S101 - the canvas calls
+        assert self.canvas is not None
         return self.canvas.frame.to_widget(QPointF(*point))
 
     def _point_near(self, at: QPointF) -> tuple[int, int] | None:
@@ -96,7 +97,7 @@ class ContourTool(Tool):
         self._redraw()
 
     def _set_run(self, press: Press) -> None:
-        assert self._down is not None  # noqa: S101 - the caller looked
+        assert self._down is not None
         hole, canvas = self._down.reverse, self.canvas
         far = (press.widget_point - self._down.widget_point).manhattanLength() > _DRAG_PX or len(self._run) > 12
         inserted = None if far or self._open() is not None else self._segment_near(press.widget_point)

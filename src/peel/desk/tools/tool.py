@@ -55,16 +55,16 @@ class Tool:
         raise NotImplementedError
 
     def press(self, press: Press) -> None:
-        """The button went down."""
+        """Answer the button going down."""
 
     def move(self, press: Press) -> None:
-        """The cursor moved, button down or not."""
+        """Answer the cursor moving, button down or not."""
 
     def release(self, press: Press) -> None:
-        """The button came up."""
+        """Answer the button coming up."""
 
     def leave(self) -> None:
-        """The cursor left the canvas."""
+        """Answer the cursor leaving the canvas."""
 
     def key(self, event: QKeyEvent) -> bool:
         """Take a key, or answer False."""

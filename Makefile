@@ -1,0 +1,43 @@
+# Two commands do everything on a fresh machine: `make demo` and `make test`.
+PYTHON ?= $(shell command -v python3.11 || command -v python3.12 || command -v python3.13 || command -v python3)
+VENV := .venv
+BIN := $(VENV)/bin
+READY := $(VENV)/ready
+
+.PHONY: setup demo test lint fmt bench shots clean
+
+setup: $(READY)
+
+$(READY): requirements.lock pyproject.toml tools/system-libraries
+	tools/system-libraries
+	test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check -r requirements.lock
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps -e .
+	$(BIN)/python -m peel.matte.warm
+	touch $(READY)
+
+demo: setup
+	$(BIN)/peel demo
+
+test: setup
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -q
+
+lint: setup
+	$(BIN)/ruff format --check src tests bench
+	$(BIN)/ruff check src tests bench
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+
+fmt: setup
+	$(BIN)/ruff format src tests bench
+	$(BIN)/ruff check --fix src tests bench
+
+bench: setup
+	$(BIN)/python -m bench $(BENCH)
+
+shots: setup
+	QT_QPA_PLATFORM=offscreen $(BIN)/python tools/shots.py
+
+clean:
+	rm -rf $(VENV) build dist demo-large .pytest_cache .mypy_cache .ruff_cache .hypothesis .import_linter_cache
+	find src tests bench -name __pycache__ -type d -prune -exec rm -rf {} +
