@@ -15,7 +15,7 @@ KEYS: Final = (
                ("Alt", "the other way round, while held"), ("Shift", "straight on from the last point"),
                ("[  ]", "smaller, larger brush"), ("Enter", "close the contour"), ("Backspace", "take back a point"),
                ("Delete", "remove the contour under the cursor"))),
-    ("Views", (("1 – 7", "Photo, Zones, Matte, White, Black, Loud, Backing"), ("hold 1 – 7", "only peek"), 
+    ("Views", (("1 – 7", "Photo, Zones, Matte, White, Black, Loud, Backing"), ("hold 1 – 7", "only peek"),
                ("W", "wipe line"),
                ("Ctrl+0", "fit"), ("Ctrl+1", "100 %"), ("+  −", "nearer, farther"), ("wheel", "zoom at the cursor"),
                ("Space, middle button", "pan"), ("F11", "full screen"))),

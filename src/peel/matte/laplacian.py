@@ -24,6 +24,11 @@ BORDER: Final = 2
 _FORWARD: Final = 12
 _OUTSIDE: Final = -2  # in the index: beyond the picture; -1 is a fixed pixel
 
+# Row of the stencil that couples the k-th pixel of a window to the m-th, k before m in reading order.
+_OFFSETS: Final = np.array(
+    [[m % 3 - k % 3 + 5 * (m // 3 - k // 3) if m > k else 0 for m in range(9)] for k in range(9)], np.int64
+)
+
 
 @dataclass(frozen=True)
 class BandSystem:
@@ -68,14 +73,18 @@ def runs_of(mask: BoolArray) -> NDArray[np.int64]:
 
 
 @njit(cache=True, nogil=True)
-def _touches(index: Any, y: int, x: int) -> bool:
-    """Tell whether a window holds an unknown, and lies inside the picture."""
+def _gather(index: Any, alpha: Any, y: int, x: int, members: Any, known: Any) -> bool:
+    """Collect a window's unknowns and fixed values; tell whether it counts: inside the picture, with an unknown."""
     touched = False
-    for dy in range(-1, 2):
-        for dx in range(-1, 2):
-            if index[y + dy, x + dx] == _OUTSIDE:
+    k = 0
+    for v in range(y - 1, y + 2):
+        for u in range(x - 1, x + 2):
+            members[k] = index[v, u]
+            known[k] = alpha[v, u]
+            if members[k] == _OUTSIDE:
                 return False
-            touched = touched or index[y + dy, x + dx] >= 0
+            touched = touched or members[k] >= 0
+            k += 1
     return touched
 
 
@@ -84,9 +93,12 @@ def _whiten(image: Any, y: int, x: int, eps: float, centred: Any, whitened: Any)
     """Centre a window's colours, and multiply them by the inverse of their regularised covariance."""
     for c in range(3):
         mean = 0.0
-        for k in range(9):
-            centred[k, c] = image[y - 1 + k // 3, x - 1 + k % 3, c]
-            mean += centred[k, c]
+        k = 0
+        for v in range(y - 1, y + 2):
+            for u in range(x - 1, x + 2):
+                centred[k, c] = image[v, u, c]
+                mean += centred[k, c]
+                k += 1
         for k in range(9):
             centred[k, c] -= mean / 9.0
     s00 = s11 = s22 = eps / 9.0
@@ -110,19 +122,25 @@ def _whiten(image: Any, y: int, x: int, eps: float, centred: Any, whitened: Any)
 
 
 @njit(cache=True, nogil=True)
-def _add_pair(stencil: Any, rhs: Any, k: int, m: int, ends: Any, known: Any, value: float) -> None:
-    """Add one entry of a window's block: to the stencil between unknowns, to the right side beside a known pixel."""
-    first, second = ends
-    if k == m:
-        stencil[0, first] += 1.0 + value
-    elif first >= 0 and second >= 0:
-        # offsets in reading order: (0,1) (0,2) (1,-2..2) (2,-2..2)
-        down, along = m // 3 - k // 3, m % 3 - k % 3
-        stencil[along if down == 0 else 5 * down + along, first] += value
-    elif first >= 0:
-        rhs[first] -= value * known[1]
-    else:
-        rhs[second] -= value * known[0]
+def _scatter(members: Any, known: Any, centred: Any, whitened: Any, stencil: Any, rhs: Any) -> None:
+    """Add a window's block: to the stencil between unknowns, to the right side beside a fixed pixel."""
+    for k in range(9):
+        first = members[k]
+        if first >= 0:
+            own = whitened[k, 0] * centred[k, 0] + whitened[k, 1] * centred[k, 1] + whitened[k, 2] * centred[k, 2]
+            stencil[0, first] += 1.0 - (1.0 + own) / 9.0
+        for m in range(k + 1, 9):
+            second = members[m]
+            if first < 0 and second < 0:
+                continue
+            inner = whitened[k, 0] * centred[m, 0] + whitened[k, 1] * centred[m, 1] + whitened[k, 2] * centred[m, 2]
+            value = -(1.0 + inner) / 9.0
+            if first >= 0 and second >= 0:
+                stencil[_OFFSETS[k, m], first] += value
+            elif first >= 0:
+                rhs[first] -= value * known[m]
+            else:
+                rhs[second] -= value * known[k]
 
 
 @njit(
@@ -133,22 +151,12 @@ def _add_pair(stencil: Any, rhs: Any, k: int, m: int, ends: Any, known: Any, val
 def _accumulate(image: Any, index: Any, alpha: Any, eps: float, stencil: Any, rhs: Any) -> None:
     """Add every window that touches the band (Levin et al. 2008, eq. 12) to the stencil and right side."""
     centred, whitened = np.empty((9, 3), np.float64), np.empty((9, 3), np.float64)
+    members, known = np.empty(9, np.int32), np.empty(9, np.float64)
     for y in range(1, index.shape[0] - 1):
         for x in range(1, index.shape[1] - 1):
-            if not _touches(index, y, x):
-                continue
-            _whiten(image, y, x, eps, centred, whitened)
-            for k in range(9):
-                ky, kx = y - 1 + k // 3, x - 1 + k % 3
-                for m in range(k, 9):
-                    my, mx = y - 1 + m // 3, x - 1 + m % 3
-                    ends = (index[ky, kx], index[my, mx])
-                    if ends[0] < 0 and ends[1] < 0:
-                        continue
-                    inner = whitened[k, 0] * centred[m, 0] + whitened[k, 1] * centred[m, 1]
-                    inner += whitened[k, 2] * centred[m, 2]
-                    known = (alpha[ky, kx], alpha[my, mx])
-                    _add_pair(stencil, rhs, k, m, ends, known, -(1.0 + inner) / 9.0)
+            if _gather(index, alpha, y, x, members, known):
+                _whiten(image, y, x, eps, centred, whitened)
+                _scatter(members, known, centred, whitened, stencil, rhs)
 
 
 def assemble_band(image: FloatArray, unknown: BoolArray, alpha: FloatArray, eps: float) -> BandSystem:
