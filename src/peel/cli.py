@@ -183,17 +183,15 @@ def main(arguments: list[str] | None = None) -> int:
         return int(stop.exit_code)
     except typer.Abort:
         return 130
+    except typer.TyperException as error:
+        error.show()  # type: ignore[attr-defined]
+        return 2
     except Exception as error:  # noqa: BLE001 - the top: everything else is a bug, and is logged
         return _unexpected(error)
     return int(code or 0)
 
 
 def _unexpected(error: Exception) -> int:
-    import click
-
-    if isinstance(error, click.UsageError):
-        error.show()
-        return 2
     import traceback
 
     from peel.work.recovery import log_file

@@ -247,6 +247,11 @@ class Window(QMainWindow):
         add_action(self, "Deliver", "Ctrl+Return", self._on_deliver_key)
         add_action(self, "Dark or light", "Ctrl+Shift+L", self.switch_theme)
 
+    @property
+    def is_drawn(self) -> bool:
+        """Whether everything in sight has been drawn."""
+        return self._tiles is None or self._tiles.is_idle
+
     # opening and closing
 
     def show_welcome(self) -> None:

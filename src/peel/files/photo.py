@@ -95,7 +95,7 @@ def _decoded(content: bytes, name: str) -> tuple[Pixels, bytes | None]:
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")  # decoders warn about odd metadata that does not touch the picture
         try:
-            with Image.open(io.BytesIO(content), formats=("JPEG", "PNG", "TIFF", "WEBP", "MPO")) as image:
+            with Image.open(io.BytesIO(content), formats=("JPEG", "PNG", "TIFF", "WEBP")) as image:
                 _check_size(image.size, name)
                 if _is_sixteen_bit(content, image):
                     return _sixteen_bit(content, image, name)
@@ -240,7 +240,7 @@ def read_preview(content: bytes, name: str, longest_px: int) -> ByteArray | None
         Upright; the longer side at least `longest_px` where the photo has that many.
     """
     try:
-        with Image.open(io.BytesIO(content), formats=("JPEG", "MPO")) as image:
+        with Image.open(io.BytesIO(content), formats=("JPEG",)) as image:
             _check_size(image.size, name)
             if image.mode != "RGB":
                 return None

@@ -21,6 +21,7 @@ from peel.matte.trimap import BACKGROUND, FOREGROUND, UNKNOWN, lay_band
 __all__ = [
     "Stroke",
     "Zone",
+    "add_or_close",
     "add_points",
     "close_contour",
     "insert_point",
@@ -70,6 +71,16 @@ def add_points(job: Job, points: Sequence[Point], *, hole: bool = False) -> Job:
         return job.with_settings(contours=(*contours, Contour(points=tuple(points), hole=hole)))
     longer = current.model_copy(update={"points": (*current.points, *points)})
     return job.with_settings(contours=(*contours[:-1], longer))
+
+
+def add_or_close(job: Job, point: Point, reach_px: float, *, hole: bool = False) -> Job:
+    """Continue the open contour to a point, or close it if that is back at its start, within `reach_px`."""
+    current = open_contour(job)
+    if current is not None and len(current.points) > 2:
+        first = current.points[0]
+        if (first[0] - point[0]) ** 2 + (first[1] - point[1]) ** 2 <= reach_px**2:
+            return close_contour(job)
+    return add_points(job, [point], hole=hole)
 
 
 def take_back_point(job: Job) -> Job:

@@ -66,10 +66,7 @@ class ContourTool(Tool):
     def press(self, press: Press) -> None:
         """Take hold of a point, close at the first one, or begin a run."""
         near = self._point_near(press.widget_point)
-        drawing = self._open()
-        if drawing is not None and near == (len(self._contours()) - 1, 0) and len(drawing.points) > 2:
-            self._apply("Close the contour", edits.close_contour)
-        elif near is not None and not (drawing is not None and press.straight):
+        if near is not None and not (self._open() is not None and press.straight):
             self._held, self._held_at = near, press.xy
         else:
             self._down, self._run = press, [press.xy]
@@ -89,8 +86,10 @@ class ContourTool(Tool):
         if self._held is not None:
             (contour, point), to = self._held, press.xy
             before = self._contours()[contour].points[point]
-            if (self._widget(before) - self._widget(to)).manhattanLength() > 1:
+            if (self._widget(before) - self._widget(to)).manhattanLength() > 2:
                 self._apply("Move a point", lambda job: edits.move_point(job, contour, point, to))
+            elif self._open() is not None and (contour, point) == (len(self._contours()) - 1, 0):
+                self._apply("Close the contour", edits.close_contour)
         elif self._down is not None:
             self._set_run(press)
         self._down, self._run, self._held, self._held_at = None, [], None, None
@@ -106,9 +105,13 @@ class ContourTool(Tool):
             self._apply("Insert a point", lambda job: edits.insert_point(job, contour, before, press.xy))
             return
         scale = canvas.frame.scale if canvas is not None else 1.0
-        points = simplify_run(self._run, 0.6 / scale) if far else [press.xy]
-        label = "Draw freehand" if far else "Set a point"
-        self._apply(label, lambda job: edits.add_points(job, points, hole=hole))
+        if far:
+            points = simplify_run(self._run, 0.6 / scale)
+            self._apply("Draw freehand", lambda job: edits.add_points(job, points, hole=hole))
+        else:
+            # Whether this closes the contour is settled when the points before it have arrived.
+            reach = _GRAB_PX / scale
+            self._apply("Set a point", lambda job: edits.add_or_close(job, press.xy, reach, hole=hole))
 
     def _segment_near(self, at: QPointF) -> tuple[int, int] | None:
         """Give the closed contour and the place in it whose straight run lies under a widget point."""
@@ -121,9 +124,9 @@ class ContourTool(Tool):
 
     def key(self, event: QKeyEvent) -> bool:
         """Enter closes, Backspace takes back, Delete removes the contour whose point is under the cursor."""
-        if event.key() in {Qt.Key.Key_Return, Qt.Key.Key_Enter} and self._open() is not None:
+        if event.key() in {Qt.Key.Key_Return, Qt.Key.Key_Enter}:
             self._apply("Close the contour", edits.close_contour)
-        elif event.key() == Qt.Key.Key_Backspace and self._open() is not None:
+        elif event.key() == Qt.Key.Key_Backspace:
             self._apply("Take back a point", edits.take_back_point)
         elif event.key() == Qt.Key.Key_Delete and self._at is not None:
             near = self._point_near(self._at.widget_point)

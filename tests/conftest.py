@@ -1,0 +1,60 @@
+"""What every test starts from: a home of its own, no screen, small made-up pictures."""
+
+import os
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import HealthCheck, settings
+from PIL import Image
+
+from peel.job.job import Job, Photo, new_job
+
+settings.register_profile("peel", deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+settings.load_profile("peel")
+
+
+@pytest.fixture(autouse=True)
+def _own_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
+    home = tmp_path / "home"
+    home.mkdir()
+    monkeypatch.setenv("HOME", str(home))
+    for name in ("XDG_STATE_HOME", "XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_CACHE_HOME"):
+        monkeypatch.setenv(name, str(home / name.lower()))
+    yield
+
+
+def soft_disc(height: int = 120, width: int = 160, radius: float = 40.0) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Give (photo, alpha, zones) of an orange disc with a soft rim on blue; exact, noise-free."""
+    ys, xs = np.mgrid[:height, :width]
+    away = np.hypot(ys - height / 2, xs - width / 2)
+    alpha = np.clip((radius + 4 - away) / 8, 0, 1).astype(np.float32)
+    foreground, backdrop = np.array([0.85, 0.5, 0.2], np.float32), np.array([0.15, 0.3, 0.6], np.float32)
+    photo = alpha[..., None] * foreground + (1 - alpha[..., None]) * backdrop
+    zones = np.full(alpha.shape, 128, np.uint8)
+    zones[away < radius - 10] = 255
+    zones[away > radius + 10] = 0
+    return photo.astype(np.float32), alpha, zones
+
+
+@pytest.fixture
+def disc() -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    return soft_disc()
+
+
+@pytest.fixture
+def disc_job() -> Job:
+    photo, _, _ = soft_disc(300, 420, 90)
+    return new_job(Photo("disc.png", np.round(photo * 255).astype(np.uint8)))
+
+
+@pytest.fixture
+def disc_file(tmp_path: Path) -> Path:
+    photo, _, _ = soft_disc(300, 420, 90)
+    path = tmp_path / "disc.png"
+    Image.fromarray(np.round(photo * 255).astype(np.uint8)).save(path)
+    return path

@@ -1,0 +1,334 @@
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PIL import Image
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QColor
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QAbstractButton, QFileDialog
+
+from desk.hand import Hand
+from peel.desk.step_line import Step
+from peel.job.job import MATTE_ONE
+from peel.matte.trimap import BACKGROUND, FOREGROUND, UNKNOWN
+from peel.work import recovery
+from peel.work.views import View
+
+ALT, SHIFT = Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.ShiftModifier
+
+
+def _job(hand: Hand) -> object:
+    assert hand.window.bridge is not None
+    return hand.window.bridge.job
+
+
+def _colour(hand: Hand, x: float, y: float) -> QColor:
+    return hand.window.canvas.grab().toImage().pixelColor(hand.at(x, y))
+
+
+def test_an_empty_window_offers_to_begin(hand: Hand) -> None:
+    assert hand.window.welcome.isVisible()
+    assert hand.window.welcome.open.isVisible()
+    assert [card.text() for card in hand.window.welcome.cards] == ["Bramble", "Lamplighter", "Tin drummer"]
+
+
+def test_clicks_and_return_mark_and_the_matte_follows(marked: Hand) -> None:
+    zones, matte = _job(marked).zones.read(), _job(marked).matte.read()
+
+    assert zones[150, 210] == FOREGROUND
+    assert zones[60, 210] == UNKNOWN
+    assert zones[10, 10] == BACKGROUND
+    assert matte[150, 210] == MATTE_ONE
+    assert _job(marked).is_solved
+    assert marked.window.step_line.state_of(Step.MARK) == "subject marked"
+    assert marked.window.step_line.state_of(Step.MATTE).startswith("solved")
+
+
+def test_freehand_and_straight_runs_make_one_contour(hand: Hand, disc_file: Path) -> None:
+    hand.open(disc_file)
+
+    hand.click(100, 100)
+    hand.drag([(110, 100), (150, 60), (200, 50), (260, 70)])
+    hand.click(300, 200)
+    hand.click(100, 100)  # the first point closes
+    hand.settle()
+
+    (contour,) = _job(hand).settings.contours
+    assert contour.closed
+    assert len(contour.points) >= 5
+
+
+def test_backspace_takes_back_the_last_point(hand: Hand, disc_file: Path) -> None:
+    hand.open(disc_file)
+    hand.click(100, 100)
+    hand.click(200, 100)
+
+    hand.key(Qt.Key.Key_Backspace)
+    hand.settle()
+
+    (contour,) = _job(hand).settings.contours
+    assert len(contour.points) == 1
+
+
+def test_a_point_can_be_dragged_and_a_hole_cut(marked: Hand) -> None:
+    marked.drag([(300, 60), (330, 40), (360, 30)])
+    for x, y in ((190, 130), (230, 130), (230, 170), (190, 170)):
+        marked.click(x, y, ALT)
+    marked.key(Qt.Key.Key_Return)
+    marked.settle()
+
+    outline, hole = _job(marked).settings.contours
+    assert outline.points[1] == pytest.approx((360, 30), abs=1)
+    assert hole.hole
+    assert _job(marked).zones.read()[150, 210] == BACKGROUND
+
+
+def test_a_click_on_a_closed_line_inserts_a_point(marked: Hand) -> None:
+    marked.click(210, 60)
+    marked.settle()
+
+    (contour,) = _job(marked).settings.contours
+    assert len(contour.points) == 5
+
+
+def test_brushes_do_what_their_sentence_says(marked: Hand) -> None:
+    window = marked.window
+    marked.key(Qt.Key.Key_B)
+    window.set_brush_size(40)
+    marked.drag([(210, 150), (360, 150)])
+    marked.settle()
+    assert _job(marked).zones.read()[150, 350] == FOREGROUND
+
+    marked.key(Qt.Key.Key_E)
+    assert window.step is Step.EDGE
+    marked.drag([(150, 120), (190, 120)])
+    marked.settle()
+    assert _job(marked).zones.read()[120, 170] == UNKNOWN
+
+    marked.drag([(150, 120), (190, 120)], ALT)
+    marked.settle()
+    assert _job(marked).zones.read()[120, 170] == FOREGROUND
+
+    marked.key(Qt.Key.Key_D)
+    marked.drag([(170, 200), (180, 200)], ALT)
+    marked.settle()
+    assert _job(marked).zones.read()[200, 175] == BACKGROUND
+
+
+def test_one_stroke_is_one_undo(marked: Hand) -> None:
+    before = _job(marked).zones.read()
+    marked.key(Qt.Key.Key_E)
+    marked.drag([(150, 120), (170, 140), (190, 120)])
+    marked.settle()
+
+    marked.window.findChild(object, "Undo").trigger()
+    marked.settle()
+
+    assert np.array_equal(_job(marked).zones.read(), before)
+
+
+def test_number_keys_choose_views_and_holding_only_peeks(marked: Hand, monkeypatch: pytest.MonkeyPatch) -> None:
+    window = marked.window
+    marked.key(Qt.Key.Key_4)
+    assert window.canvas.view is View.WHITE
+
+    clock = iter((10.0, 11.0))
+    monkeypatch.setattr("peel.desk.view_keys.time.monotonic", lambda: next(clock))
+    QTest.keyPress(window.canvas, Qt.Key.Key_5)
+    assert window.canvas.view is View.BLACK
+    QTest.keyRelease(window.canvas, Qt.Key.Key_5)
+
+    assert window.canvas.view is View.WHITE
+
+
+def test_the_views_show_what_they_say(marked: Hand) -> None:
+    window = marked.window
+    expected = {
+        View.PHOTO: (38, 76, 153),
+        View.MATTE: (0, 0, 0),
+        View.WHITE: (255, 255, 255),
+        View.BLACK: (0, 0, 0),
+    }
+    for view, colour in expected.items():
+        window.show_view(view)
+        window.canvas.repaint()
+        marked.settle()
+        marked.wait(lambda colour=colour: _colour(marked, 12, 12).getRgb()[:3] == colour)
+
+
+def test_the_wipe_line_shows_the_photo_on_its_left(marked: Hand) -> None:
+    window = marked.window
+    window.show_view(View.MATTE)
+    window.show_wipe(True)
+
+    marked.wait(lambda: _colour(marked, 12, 12).getRgb()[:3] == (38, 76, 153))
+    marked.wait(lambda: _colour(marked, 408, 12).getRgb()[:3] == (0, 0, 0))
+    middle = QPoint(window.canvas.width() // 2, window.canvas.height() // 2)
+    QTest.mousePress(window.canvas, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, middle)
+    QTest.mouseMove(window.canvas, QPoint(window.canvas.width() // 10, middle.y()))
+    QTest.mouseRelease(window.canvas, Qt.MouseButton.LeftButton)
+
+    assert window.canvas.wipe == pytest.approx(0.1, abs=0.02)
+
+
+def test_the_wheel_zooms_at_the_cursor_and_space_pans(marked: Hand) -> None:
+    canvas = marked.window.canvas
+    spot = QPointF(marked.at(100, 80))
+    before = canvas.frame.to_photo(spot)
+
+    canvas.zoom_to(canvas.frame.scale * 3, spot)
+
+    assert (canvas.frame.to_photo(spot) - before).manhattanLength() < 1e-6
+    origin = QPointF(canvas.frame.origin)
+    QTest.keyPress(canvas, Qt.Key.Key_Space)
+    marked.drag([(100, 80), (110, 90)])
+    QTest.keyRelease(canvas, Qt.Key.Key_Space)
+    assert (canvas.frame.origin - origin).manhattanLength() > 5
+    assert len(_job(marked).settings.contours[0].points) == 4
+
+
+def test_the_proofs_follow_the_cursor_and_swap(marked: Hand) -> None:
+    window = marked.window
+    QTest.mouseMove(window.canvas, marked.at(12, 12))
+    marked.wait(lambda: window.proofs.is_idle)
+    matte = window.proofs.proofs[1]
+    corner = QPoint(3, 3)
+    marked.wait(lambda: matte.grab().toImage().pixelColor(QPoint(matte.width() - 8, matte.height() - 30)).red() == 0)
+    QTest.mouseMove(window.canvas, marked.at(210, 150))
+    marked.wait(lambda: matte.grab().toImage().pixelColor(corner).red() == 255)
+
+    QTest.mouseClick(matte, Qt.MouseButton.LeftButton)
+
+    assert window.canvas.view is View.MATTE
+    assert matte.view is View.PHOTO
+
+
+def test_a_broken_file_gives_a_sentence_and_the_work_stays(marked: Hand, tmp_path: Path) -> None:
+    window, before = marked.window, _job(marked)
+    (tmp_path / "broken.png").write_bytes(b"no")
+
+    window.open_path(tmp_path / "broken.png")
+    marked.wait(lambda: window.message.isVisible())
+
+    assert "broken.png is not a JPEG" in window.message.text
+    assert _job(marked).settings == before.settings
+
+
+def test_a_job_open_in_another_window_is_refused(marked: Hand, make_window: Callable[[], Hand]) -> None:
+    assert marked.window.bridge is not None
+    path = marked.window.bridge.session.project.path
+    other = make_window()
+
+    other.window.open_path(path)
+    other.wait(lambda: other.window.message.isVisible())
+
+    assert "already open" in other.window.message.text
+
+
+def test_keeping_under_a_name_goes_on_in_that_file(marked: Hand, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    target = tmp_path / "kept.peel"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_args: (str(target), ""))
+
+    marked.window.ask_keep()
+    marked.wait(lambda: "Kept as" in marked.window.message.text)
+
+    assert marked.window.bridge is not None
+    assert marked.window.bridge.session.project.path == target
+    assert "kept.peel" in marked.window.windowTitle()
+    assert recovery.unkept() == []
+    assert _job(marked).has_subject
+
+
+def test_the_backing_is_set_typed_and_shown(marked: Hand) -> None:
+    window = marked.window
+    marked.step("Backing")
+    marked.press("swatch #c8553d")
+    marked.settle()
+    assert _job(marked).settings.backing.colour == "#c8553d"
+    assert window.canvas.view is View.BACKING
+    marked.wait(lambda: _colour(marked, 12, 12).name() == "#c8553d")
+
+    code = window.backing_panel.code
+    code.setFocus()
+    code.selectAll()
+    QTest.keyClicks(code, "#224466")
+    QTest.keyClick(code, Qt.Key.Key_Return)
+    marked.settle()
+
+    assert _job(marked).settings.backing.colour == "#224466"
+
+
+def test_numbers_can_be_typed_stepped_and_reset(marked: Hand) -> None:
+    marked.step("Edge")
+    field = marked.window.panels[Step.EDGE].outward
+    field.setFocus()
+
+    QTest.keyClick(field, Qt.Key.Key_Up)
+    marked.settle()
+    assert _job(marked).settings.band.outward_px == 15
+
+    QTest.keyClick(field, Qt.Key.Key_2)
+    QTest.keyClicks(marked.window.focusWidget(), "5")
+    QTest.keyClick(marked.window.focusWidget(), Qt.Key.Key_Return)
+    marked.settle()
+    assert _job(marked).settings.band.outward_px == 25
+
+    QTest.mouseDClick(field, Qt.MouseButton.LeftButton, pos=QPoint(20, 30))
+    marked.settle()
+    assert _job(marked).settings.band.outward_px == 14
+
+
+def test_delivery_to_a_bad_place_is_explained_and_work_goes_on(marked: Hand, tmp_path: Path) -> None:
+    (tmp_path / "file").write_bytes(b"")
+    window = marked.window
+    marked.step("Deliver")
+    window.deliver_panel.set_folder(tmp_path / "file" / "sub")
+
+    window.deliver_panel.go.click()
+    marked.wait(lambda: window.message.isVisible())
+
+    assert "could not be written" in window.message.text
+    window.deliver_panel.set_folder(tmp_path / "out")
+    window.deliver_panel.go.click()
+    marked.wait(lambda: "Written" in window.deliver_panel.written)
+    assert len(list((tmp_path / "out").iterdir())) == 3
+
+
+def test_everything_has_a_name_for_assistive_programs(marked: Hand) -> None:
+    for step in Step:
+        marked.step(step.value)
+        for button in marked.window.findChildren(QAbstractButton):
+            if button.isVisible():
+                assert button.accessibleName() or button.text(), button.objectName()
+
+
+def test_the_key_sheet_comes_and_goes(marked: Hand) -> None:
+    marked.window.findChild(object, "Keys").trigger()
+    assert marked.window.key_sheet.isVisible()
+
+    QTest.keyClick(marked.window.key_sheet, Qt.Key.Key_A)
+
+    assert not marked.window.key_sheet.isVisible()
+
+
+def test_a_rotated_jpeg_opens_upright(hand: Hand, tmp_path: Path) -> None:
+    exif = Image.Exif()
+    exif[0x0112] = 6
+    Image.new("RGB", (900, 600), "#886644").save(tmp_path / "turned.jpg", exif=exif)
+
+    hand.open(tmp_path / "turned.jpg")
+
+    assert (_job(hand).photo.width, _job(hand).photo.height) == (600, 900)
+
+
+def test_both_themes_dress_the_window(marked: Hand) -> None:
+    light = marked.window.step_line.grab().toImage().pixelColor(3, 3).lightness()
+
+    marked.window.switch_theme()
+    dark = marked.window.step_line.grab().toImage().pixelColor(3, 3).lightness()
+    marked.window.switch_theme()
+
+    assert light > 200
+    assert dark < 80

@@ -1,0 +1,189 @@
+import sqlite3
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from peel.errors import ProjectError
+from peel.files.photo import decode_photo
+from peel.files.project import ProjectFile
+from peel.files.project_checks import DamagedProjectError
+from peel.files.salvage import salvage
+from peel.job import edits
+from peel.job.edits import Stroke, Zone
+from peel.job.job import PLANES, Job, new_job
+
+
+@pytest.fixture
+def saved(tmp_path: Path, disc_file: Path) -> tuple[Path, list[Job]]:
+    """A closed job file of four states."""
+    content = disc_file.read_bytes()
+    photo = decode_photo(content, disc_file.name)
+    path = tmp_path / "disc.peel"
+    project = ProjectFile.create(path, content, disc_file.name)
+    jobs = [new_job(photo)]
+    jobs.append(edits.close_contour(edits.add_points(jobs[-1], [(90, 50), (330, 50), (330, 250), (90, 250)])))
+    jobs.append(edits.paint_zone(jobs[-1], Stroke(((100, 100), (140, 200)), 25), Zone.UNSURE))
+    jobs.append(edits.paint_mark(jobs[-1], Stroke(((300, 40),), 30), subject=True))
+    for label, job in zip(("Open", "Contour", "Band", "Brush"), jobs, strict=True):
+        project.append(label, job)
+    project.close()
+    return path, jobs
+
+
+def _same(first: Job, second: Job) -> bool:
+    planes = all(np.array_equal(getattr(first, name).read(), getattr(second, name).read()) for name in PLANES)
+    return planes and first.settings == second.settings
+
+
+def test_every_state_comes_back(saved: tuple[Path, list[Job]]) -> None:
+    path, jobs = saved
+    project = ProjectFile.open(path)
+    name, content = project.photo()
+    photo = decode_photo(content, name)
+
+    history = project.history()
+
+    assert [state.label for state in history.states] == ["Open", "Contour", "Band", "Brush"]
+    assert history.cursor == 3
+    for state, job in zip(history.states, jobs, strict=True):
+        assert _same(project.load(state.number, photo), job)
+    project.close()
+
+
+def test_undone_states_are_forgotten_by_the_next_edit(saved: tuple[Path, list[Job]]) -> None:
+    path, jobs = saved
+    project = ProjectFile.open(path)
+    project.stand_at(project.history().states[1].number)
+
+    project.append("Other", jobs[2])
+
+    assert [state.label for state in project.history().states] == ["Open", "Contour", "Other"]
+    project.close()
+
+
+def test_closing_sweeps_what_nothing_refers_to(saved: tuple[Path, list[Job]]) -> None:
+    path, jobs = saved
+    project = ProjectFile.open(path)
+    project.stand_at(project.history().states[0].number)
+    project.append("Nothing", jobs[0])
+    project.close()
+
+    with sqlite3.connect(path) as sql:
+        assert sql.execute("SELECT count(*) FROM tile").fetchone()[0] == 0
+    sql.close()
+
+
+def test_a_file_in_use_is_not_opened_twice(saved: tuple[Path, list[Job]]) -> None:
+    first = ProjectFile.open(saved[0])
+
+    with pytest.raises(ProjectError, match="already open in another Peel window"):
+        ProjectFile.open(saved[0])
+
+    first.close()
+    ProjectFile.open(saved[0]).close()
+
+
+@pytest.mark.parametrize(
+    ("content", "words"),
+    [(b"just some text" * 20, "is not a Peel job"), (b"", "is not a Peel job"), (b"SQLite format 3\0" + bytes(100), "another program")],
+)
+def test_what_is_no_job_is_refused(tmp_path: Path, content: bytes, words: str) -> None:
+    path = tmp_path / "odd.peel"
+    path.write_bytes(content)
+
+    with pytest.raises(ProjectError, match=words):
+        ProjectFile.open(path)
+
+    assert path.read_bytes() == content
+
+
+def test_a_newer_file_is_refused_untouched(saved: tuple[Path, list[Job]]) -> None:
+    path, _ = saved
+    sql = sqlite3.connect(path)
+    sql.execute("PRAGMA user_version = 99")
+    sql.close()
+    before = path.read_bytes()
+
+    with pytest.raises(ProjectError, match="made by a newer Peel"):
+        ProjectFile.open(path)
+
+    assert path.read_bytes() == before
+
+
+def test_a_missing_job_is_explained(tmp_path: Path) -> None:
+    with pytest.raises(ProjectError, match="is not there"):
+        ProjectFile.open(tmp_path / "gone.peel")
+
+
+def test_an_existing_file_is_never_begun_over(saved: tuple[Path, list[Job]]) -> None:
+    before = saved[0].read_bytes()
+
+    with pytest.raises(ProjectError, match="is there already"):
+        ProjectFile.create(saved[0], b"photo", "photo.jpg")
+
+    assert saved[0].read_bytes() == before
+
+
+def test_lost_tiles_cost_only_the_states_that_need_them(saved: tuple[Path, list[Job]], tmp_path: Path) -> None:
+    path, jobs = saved
+    sql = sqlite3.connect(path)
+    sql.execute("DELETE FROM plane WHERE digest = (SELECT json_extract(planes, '$.corrections') FROM state WHERE label = 'Band')")
+    sql.commit()
+    sql.close()
+    before = path.read_bytes()
+
+    found = salvage(path, tmp_path / "copy.peel")
+
+    states = found.project.history().states
+    photo = decode_photo(found.project.photo()[1], "x")
+    assert [state.label for state in states] == ["Open", "Contour"]
+    assert _same(found.project.load(states[1].number, photo), jobs[1])
+    assert "2 of its steps was lost" in found.lost
+    assert path.read_bytes() == before
+    found.project.close()
+
+
+@settings(max_examples=60)
+@given(data=st.data())
+def test_random_damage_gives_a_job_or_a_sentence(saved: tuple[Path, list[Job]], tmp_path: Path, data: st.DataObject) -> None:
+    content = bytearray(saved[0].read_bytes())
+    for _ in range(data.draw(st.integers(1, 4))):
+        at = data.draw(st.integers(0, len(content) - 1))
+        length = data.draw(st.integers(1, 400))
+        content[at : at + length] = bytes(data.draw(st.sampled_from([0, 255, 65])) for _ in content[at : at + length])
+    path, copy = tmp_path / "damaged.peel", tmp_path / "copy.peel"
+    path.write_bytes(bytes(content))
+    copy.unlink(missing_ok=True)
+
+    try:
+        project = ProjectFile.open(path)
+        try:
+            photo = decode_photo(project.photo()[1], "x")
+            project.load(project.history().current.number, photo)
+        finally:
+            project.close()
+    except DamagedProjectError:
+        try:
+            salvage(path, copy).project.close()
+        except ProjectError as error:
+            assert "damaged" in error.message  # noqa: PT017 - either outcome is right, a traceback is not
+    except ProjectError as error:
+        assert "damaged.peel" in error.message  # noqa: PT017 - the same
+
+
+def test_settings_out_of_bounds_are_damage(saved: tuple[Path, list[Job]]) -> None:
+    path, _ = saved
+    sql = sqlite3.connect(path)
+    sql.execute("UPDATE state SET settings = '{\"band\": {\"outward_px\": 1e9}}'")
+    sql.commit()
+    sql.close()
+    project = ProjectFile.open(path)
+    photo = decode_photo(project.photo()[1], "x")
+
+    with pytest.raises(DamagedProjectError):
+        project.load(project.history().current.number, photo)
+
+    project.close()

@@ -1,0 +1,144 @@
+from typing import Any
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from peel.errors import Cancelled
+from peel.matte.laplacian import assemble_band
+from peel.matte.solve import SolveSettings, clean_ends, solve_matte
+
+Disc = tuple[np.ndarray, np.ndarray, np.ndarray]
+
+
+def _dense_laplacian(image: np.ndarray, eps: float) -> np.ndarray:
+    """Levin et al. 2008, eq. 12, written as it stands, for a tiny picture."""
+    height, width = image.shape[:2]
+    total = np.zeros((height * width, height * width))
+    for y in range(1, height - 1):
+        for x in range(1, width - 1):
+            ids = [(y + dy) * width + x + dx for dy in (-1, 0, 1) for dx in (-1, 0, 1)]
+            colours = image.reshape(-1, 3)[ids].astype(float)
+            centred = colours - colours.mean(0)
+            inverse = np.linalg.inv(centred.T @ centred / 9 + eps / 9 * np.eye(3))
+            total[np.ix_(ids, ids)] += np.eye(9) - (1 + centred @ inverse @ centred.T) / 9
+    return total
+
+
+def test_equals_dense_algebra_on_a_tiny_picture() -> None:
+    rng = np.random.default_rng(3)
+    image = rng.random((9, 11, 3), np.float32)
+    zones = np.full((9, 11), 128, np.uint8)
+    zones[:, :2], zones[:, -2:] = 255, 0
+    unknown = (zones == 128).ravel()
+    dense = _dense_laplacian(image, 1e-3)
+    expected = np.linalg.solve(dense[np.ix_(unknown, unknown)], -dense[np.ix_(unknown, ~unknown)] @ (zones.ravel()[~unknown] / 255))
+
+    system = assemble_band(image, zones == 128, (zones == 255).astype(np.float32), 1e-3)
+    settings = SolveSettings(eps=1e-3, tolerance=1e-7, clean=0)
+    alpha, report = solve_matte(image, zones, settings=settings)
+
+    assert system.size == unknown.sum()
+    assert report.converged
+    np.testing.assert_allclose(alpha.ravel()[unknown], np.clip(expected, 0, 1), atol=2e-4)
+
+
+def test_recovers_two_colour_mixtures_exactly(disc: Disc) -> None:
+    photo, truth, zones = disc
+
+    alpha, report = solve_matte(photo, zones)
+
+    assert report.converged
+    assert alpha.dtype == np.float32
+    assert np.abs(alpha - truth).max() < 0.02
+
+
+def test_zones_are_kept_exactly(disc: Disc) -> None:
+    photo, _, zones = disc
+    noisy = photo + np.random.default_rng(0).normal(0, 0.1, photo.shape).astype(np.float32)
+
+    alpha, _ = solve_matte(noisy, zones)
+
+    assert (alpha[zones == 255] == 1).all()
+    assert (alpha[zones == 0] == 0).all()
+    assert ((alpha >= 0) & (alpha <= 1)).all()
+
+
+@pytest.mark.parametrize("turn", [np.fliplr, np.flipud, np.rot90])
+def test_turning_the_photo_turns_the_matte(disc: Disc, turn: Any) -> None:
+    photo, _, zones = disc
+    settings = SolveSettings(tolerance=1e-6)
+
+    straight, _ = solve_matte(photo, zones, settings=settings)
+    turned, _ = solve_matte(np.ascontiguousarray(turn(photo)), np.ascontiguousarray(turn(zones)), settings=settings)
+
+    np.testing.assert_allclose(turn(straight), turned, atol=4 / 255)
+
+
+def test_is_deterministic(disc: Disc) -> None:
+    photo, _, zones = disc
+
+    first, second = (solve_matte(photo, zones)[0] for _ in range(2))
+
+    assert np.array_equal(first, second)
+
+
+def test_a_held_rim_is_kept(disc: Disc) -> None:
+    photo, _, zones = disc
+    rim = np.full(zones.shape, np.nan, np.float32)
+    rim[:, :80] = 0.25
+
+    alpha, _ = solve_matte(photo, zones, rim=rim)
+
+    assert (alpha[:, :80][zones[:, :80] == 128] == np.float32(0.25)).all()
+
+
+def test_a_good_start_needs_fewer_iterations(disc: Disc) -> None:
+    photo, truth, zones = disc
+
+    _, cold = solve_matte(photo, zones, start=np.full_like(truth, 0.5))
+    _, warm = solve_matte(photo, zones, start=truth)
+
+    assert warm.iterations < cold.iterations
+
+
+def test_can_be_cancelled(disc: Disc) -> None:
+    photo, truth, zones = disc
+    settings = SolveSettings(tolerance=1e-12)
+
+    with pytest.raises(Cancelled):
+        solve_matte(photo, zones, start=np.full_like(truth, 0.5), settings=settings, progress=lambda _share: False)
+
+
+def test_reports_when_it_does_not_converge(disc: Disc) -> None:
+    photo, truth, zones = disc
+    settings = SolveSettings(tolerance=1e-9, max_iterations=2)
+
+    _, report = solve_matte(photo, zones, start=np.full_like(truth, 0.5), settings=settings)
+
+    assert not report.converged
+    assert report.iterations == 2
+
+
+@given(height=st.integers(1, 7), width=st.integers(1, 7), seed=st.integers(0, 1000))
+def test_odd_little_pictures_never_break(height: int, width: int, seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    image = rng.random((height, width, 3), np.float32)
+    zones = rng.choice(np.array([0, 128, 255], np.uint8), (height, width))
+
+    alpha, _ = solve_matte(image, zones)
+
+    assert np.isfinite(alpha).all()
+    assert ((alpha >= 0) & (alpha <= 1)).all()
+
+
+def test_refuses_shapes_that_do_not_agree() -> None:
+    with pytest.raises(ValueError, match="do not agree"):
+        solve_matte(np.zeros((4, 4, 3), np.float32), np.zeros((4, 5), np.uint8))
+
+
+def test_clean_ends_leaves_the_middle_alone() -> None:
+    values = np.linspace(0.1, 0.9, 9, dtype=np.float32)
+
+    assert np.array_equal(clean_ends(values, 0.05), values)

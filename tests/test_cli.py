@@ -1,0 +1,132 @@
+import json
+import shutil
+from pathlib import Path
+
+import imagecodecs
+import numpy as np
+import pytest
+from PIL import Image
+
+from conftest import soft_disc
+from peel.cli import main
+from peel.job import edits
+from peel.work import recovery
+from peel.work.session import Session
+
+
+@pytest.fixture
+def pair(tmp_path: Path) -> tuple[Path, Path]:
+    photo, _, zones = soft_disc()
+    Image.fromarray(np.round(photo * 255).astype(np.uint8)).save(tmp_path / "photo.png")
+    Image.fromarray(zones).save(tmp_path / "zones.png")
+    return tmp_path / "photo.png", tmp_path / "zones.png"
+
+
+def _cut(photo: Path, zones: Path, *more: str) -> int:
+    return main(["cut", str(photo), "--zones", str(zones), *more])
+
+
+def test_cut_writes_matte_cutout_and_flat(pair: tuple[Path, Path], tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    matte, cutout, flat = tmp_path / "m.png", tmp_path / "c.png", tmp_path / "f.jpg"
+
+    code = _cut(*pair, "--matte", str(matte), "--cutout", str(cutout), "--on", "#FF00c8", "--flat", str(flat), "--json")
+
+    out = capsys.readouterr()
+    report = json.loads(out.out)
+    _, truth, _ = soft_disc()
+    solved = imagecodecs.png_decode(matte.read_bytes())
+    assert code == 0
+    assert solved.dtype == np.uint16
+    assert np.abs(solved / 65535 - truth).max() < 0.02
+    assert imagecodecs.png_decode(cutout.read_bytes()).shape == (120, 160, 4)
+    assert np.abs(np.asarray(Image.open(flat))[0, 0].astype(int) - (255, 0, 200)).max() < 4
+    assert {"read", "solve", "matte", "cutout", "flat"} <= set(report["seconds"])
+    assert report["peak_memory_mb"] > 0
+    assert report["converged"]
+    assert "Solving" in out.err
+
+
+def test_sixteen_bit_photos_give_sixteen_bit_cutouts(pair: tuple[Path, Path], tmp_path: Path) -> None:
+    photo, _, _ = soft_disc()
+    (tmp_path / "deep.png").write_bytes(imagecodecs.png_encode(np.round(photo * 65535).astype(np.uint16)))
+
+    assert _cut(tmp_path / "deep.png", pair[1], "--cutout", str(tmp_path / "c.png")) == 0
+
+    assert imagecodecs.png_decode((tmp_path / "c.png").read_bytes()).dtype == np.uint16
+
+
+def test_exit_codes_tell_what_went_wrong(pair: tuple[Path, Path], tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    photo, zones = pair
+    matte = ["--matte", str(tmp_path / "m.png")]
+    (tmp_path / "broken.jpg").write_bytes(b"no picture")
+    (tmp_path / "file").write_bytes(b"")
+    small, empty = tmp_path / "small.png", tmp_path / "empty.png"
+    Image.new("L", (9, 9)).save(small)
+    Image.new("L", (160, 120)).save(empty)
+    cases = [
+        (2, [str(photo), "--zones", str(zones)], "Nothing to write"),
+        (2, [str(photo), *matte], "zones"),
+        (2, [str(photo), "--zones", str(zones), *matte, "--on", "pink"], "pink is not a colour"),
+        (2, [str(photo), "--zones", str(zones), "--matte", str(photo)], "written over"),
+        (3, [str(tmp_path / "gone.jpg"), "--zones", str(zones), *matte], "is not there"),
+        (3, [str(tmp_path / "broken.jpg"), "--zones", str(zones), *matte], "not a JPEG"),
+        (3, [str(photo), "--zones", str(small), *matte], "9 × 9"),
+        (3, [str(photo), "--zones", str(empty), *matte], "marks no subject"),
+        (4, [str(photo), "--zones", str(zones), "--matte", str(tmp_path / "file" / "m.png")], "could not be written"),
+    ]
+
+    for code, arguments, words in cases:
+        assert main(["cut", *arguments]) == code, words
+        assert words in capsys.readouterr().err.replace("\n", " ")
+    assert not (tmp_path / "m.png").exists()
+
+
+def test_a_full_destination_is_explained(pair: tuple[Path, Path], capsys: pytest.CaptureFixture[str]) -> None:
+    if not Path("/dev/full").exists():
+        pytest.skip("this system has no /dev/full")
+
+    assert _cut(*pair, "--matte", "/dev/full/m.png") == 4
+    assert "could not be written" in capsys.readouterr().err
+
+
+def test_deliver_writes_what_a_job_asks_for(disc_file: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    session = Session.begin(disc_file, tmp_path / "disc.peel")
+    session.apply("Points", lambda job: edits.add_points(job, [(110, 50), (310, 50), (310, 250), (110, 250)]))
+    session.apply("Close", edits.close_contour)
+    session.close()
+
+    code = main(["deliver", str(tmp_path / "disc.peel"), "--to", str(tmp_path / "out"), "--json"])
+
+    rows = json.loads(capsys.readouterr().out)
+    assert code == 0
+    assert [Path(row["file"]).name for row in rows] == ["disc-cutout.png", "disc-flat.jpg", "disc-matte.png"]
+    assert all(Path(row["file"]).stat().st_size == row["bytes"] for row in rows)
+
+
+def test_delivering_an_unmarked_or_odd_job_is_explained(
+    disc_file: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    Session.begin(disc_file, tmp_path / "empty.peel").close()
+    shutil.copy(disc_file, tmp_path / "photo.peel")
+
+    assert main(["deliver", str(tmp_path / "empty.peel"), "--to", str(tmp_path)]) == 3
+    assert "no subject marked" in capsys.readouterr().err
+    assert main(["deliver", str(tmp_path / "photo.peel"), "--to", str(tmp_path)]) == 3
+    assert "is not a Peel job" in capsys.readouterr().err
+
+
+@pytest.mark.parametrize("command", ["cut", "deliver", "demo", "window"])
+def test_every_command_has_help(command: str, capsys: pytest.CaptureFixture[str]) -> None:
+    assert main([command, "--help"]) == 0
+    assert "Usage" in capsys.readouterr().out
+
+
+def test_an_unexpected_error_is_logged_not_shown(
+    pair: tuple[Path, Path], tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    monkeypatch.setattr("peel.work.cut.solve_matte", lambda *_a, **_k: 1 // 0)
+
+    assert _cut(*pair, "--matte", str(tmp_path / "m.png")) == 5
+
+    assert "Traceback" not in capsys.readouterr().err
+    assert "ZeroDivisionError" in recovery.log_file().read_text("utf-8")

@@ -1,0 +1,143 @@
+from pathlib import Path
+from typing import Any
+
+import imagecodecs
+import numpy as np
+import pytest
+from PIL import Image, ImageCms
+
+from peel.errors import Cancelled, DeliveryError
+from peel.job import edits
+from peel.job.edits import Stroke, Zone
+from peel.job.job import Job, Photo, new_job
+from peel.job.rect import Rect
+from peel.job.settings import Backing, Colour, Delivery
+from peel.work.delivery import cutout_pixels, deliver, flat_pixels, matte_pixels, planned
+from peel.work.solving import solve_job
+from peel.work.stages import Stages
+from peel.work.views import View, loudest_colour, render
+
+
+@pytest.fixture(scope="module", params=[8, 16])
+def solved(request: Any) -> Job:
+    from conftest import soft_disc
+
+    photo, _, zones = soft_disc(300, 420, 90)
+    dtype = np.uint8 if request.param == 8 else np.uint16
+    pixels = np.round(photo * np.iinfo(dtype).max).astype(dtype)
+    profile = ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes()
+    return solve_job(edits.use_zones(new_job(Photo("disc.png", pixels, profile)), zones))
+
+
+def _stages(job: Job) -> Stages:
+    return Stages(job.photo)
+
+
+def test_the_cutout_carries_no_old_backdrop(solved: Job) -> None:
+    pixels = cutout_pixels(solved, _stages(solved), 8)
+
+    colours, alpha = pixels[..., :3].astype(int), pixels[..., 3]
+    assert np.abs(colours[alpha > 0] - np.array([217, 128, 51])).max() <= 12
+    near = (alpha == 0) & (colours.sum(axis=-1) > 0)
+    assert near.any()  # colour goes on a little beyond the edge
+    assert np.abs(colours[near] - np.array([217, 128, 51])).max() <= 20
+    assert (colours[0, 0] == 0).all()
+
+
+def test_solid_pixels_are_delivered_as_photographed(solved: Job) -> None:
+    pixels = cutout_pixels(solved, _stages(solved), solved.photo.bits)
+
+    solid = solved.matte.read() == 65535
+    assert np.array_equal(pixels[..., :3][solid], solved.photo.pixels[solid])
+
+
+def test_matte_depths_agree(solved: Job) -> None:
+    low, high = matte_pixels(solved, 8), matte_pixels(solved, 16)
+
+    assert low.dtype == np.uint8
+    assert np.abs(low.astype(float) / 255 - high / 65535).max() <= 0.5 / 255 + 1e-9
+
+
+def test_what_is_shown_is_what_is_delivered(solved: Job) -> None:
+    job = solved.with_settings(backing=Backing(kind="colour", colour="#336699"))
+    shown = render(_stages(job), job, View.BACKING, job.photo.bounds, 0)
+
+    flat = flat_pixels(job, _stages(job), "#336699")
+
+    assert np.array_equal(shown, flat)
+
+
+def test_any_window_of_a_view_equals_the_whole(solved: Job) -> None:
+    stages = _stages(solved)
+    rect = Rect(70, 130, 201, 322)
+
+    for view in View:
+        whole = render(stages, solved, view, solved.photo.bounds, 0)
+        assert np.array_equal(render(_stages(solved), solved, view, rect, 0), whole[rect.slices]), view
+
+
+@pytest.mark.parametrize("level", [1, 2, 3])
+def test_coarser_levels_show_the_same_picture(solved: Job, level: int) -> None:
+    stages = _stages(solved)
+    fine = render(stages, solved, View.WHITE, solved.photo.bounds, 0).astype(float)
+
+    coarse = render(stages, solved, View.WHITE, stages.bounds(level), level)
+
+    step = 1 << level
+    height, width = fine.shape[0] // step, fine.shape[1] // step
+    averaged = fine[: height * step, : width * step].reshape(height, step, width, step, 3).mean(axis=(1, 3))
+    assert np.abs(coarse[:height, :width] - averaged).mean() < 1.5
+
+
+def test_strength_nought_keeps_the_photos_colours(solved: Job) -> None:
+    job = solved.with_settings(colour=Colour(clean=0))
+
+    colours = _stages(job).foreground(job, job.photo.bounds, 0)
+
+    np.testing.assert_allclose(colours, job.photo.colours(job.photo.bounds), atol=1e-6)
+
+
+def test_loud_differs_from_the_edge(solved: Job) -> None:
+    assert loudest_colour(_stages(solved), solved) in {"#2040ff", "#b000ff", "#00d0ff", "#00e040"}
+
+
+def test_delivers_what_is_ticked(solved: Job, tmp_path: Path) -> None:
+    delivery = Delivery(cutout_bits=16, matte_bits=16)
+    job = solved.with_settings(delivery=delivery)
+
+    written = deliver(job, _stages(job), tmp_path / "out")
+
+    names = ["disc-cutout.png", "disc-flat.jpg", "disc-matte.png"]
+    assert [item.path.name for item in written] == names
+    assert imagecodecs.png_decode((tmp_path / "out" / names[0]).read_bytes()).dtype == np.uint16
+    with Image.open(tmp_path / "out" / names[0]) as image:
+        image.load()
+        assert image.info["icc_profile"] == job.photo.profile
+    assert imagecodecs.png_decode((tmp_path / "out" / names[2]).read_bytes()).shape == (300, 420)
+
+
+def test_nothing_ticked_is_said(solved: Job, tmp_path: Path) -> None:
+    job = solved.with_settings(delivery=Delivery(cutout=False, flat=False, matte=False))
+
+    assert planned(job, tmp_path) == []
+    with pytest.raises(DeliveryError, match="No file is ticked"):
+        deliver(job, _stages(job), tmp_path)
+
+
+def test_a_stopped_delivery_leaves_no_part_of_a_file(solved: Job, tmp_path: Path) -> None:
+    folder = tmp_path / "out"
+    with pytest.raises(Cancelled):
+        deliver(solved, _stages(solved), folder, lambda share: share < 0.3)
+
+    assert sorted(path.name for path in folder.iterdir()) in ([], ["disc-cutout.png"])
+
+
+def test_zones_view_tells_the_three_apart(disc_job: Job) -> None:
+    job = edits.paint_zone(disc_job, Stroke(((100, 100),), 40), Zone.UNSURE)
+    job = edits.paint_zone(job, Stroke(((300, 100),), 40), Zone.SUBJECT)
+
+    shown = render(_stages(job), job, View.ZONES, job.photo.bounds, 0).astype(int)
+
+    assert np.array_equal(shown[100, 300], job.photo.pixels[100, 300])
+    assert shown[80:120, 80:120].std(axis=(0, 1)).max() > 10  # stippled
+    assert np.ptp(shown[250, 20], axis=-1) < 3  # grey

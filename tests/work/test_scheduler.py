@@ -1,0 +1,68 @@
+import threading
+
+import pytest
+
+from peel.work.scheduler import Lane, Ticket
+
+
+@pytest.fixture
+def gate() -> threading.Event:
+    return threading.Event()
+
+
+def test_newest_first_and_same_keys_overtake(gate: threading.Event) -> None:
+    lane, done = Lane("test"), []
+    lane.submit(None, lambda _ticket: gate.wait(5))
+    lane.submit("a", lambda _ticket: "old a", done.append)
+    lane.submit("b", lambda _ticket: "b", done.append)
+    lane.submit("a", lambda _ticket: "new a", done.append)
+
+    gate.set()
+
+    assert lane.wait_idle(5)
+    assert done == ["new a", "b"]
+    lane.close()
+
+
+def test_edits_keep_their_order_and_are_finished_on_closing(gate: threading.Event) -> None:
+    lane, done = Lane("test", in_order=True), []
+    lane.submit(None, lambda _ticket: gate.wait(5))
+    for number in range(5):
+        lane.submit(None, lambda _ticket, number=number: number, done.append)
+
+    gate.set()
+    lane.close()
+
+    assert done == [0, 1, 2, 3, 4]
+
+
+def test_a_running_request_is_told_and_then_ignored(gate: threading.Event) -> None:
+    lane, done, started = Lane("test"), [], threading.Event()
+
+    def work(ticket: Ticket) -> str:
+        started.set()
+        gate.wait(5)
+        ticket.check()
+        return "stale"
+
+    lane.submit("a", work, done.append)
+    started.wait(5)
+    lane.submit("a", lambda _ticket: "fresh", done.append)
+    gate.set()
+
+    assert lane.wait_idle(5)
+    assert done == ["fresh"]
+    lane.close()
+
+
+def test_failures_are_reported_and_the_lane_goes_on() -> None:
+    lane, failed, done = Lane("test"), [], []
+
+    lane.submit(None, lambda _ticket: 1 // 0, done.append, failed.append)
+    assert lane.wait_idle(5)
+    lane.submit(None, lambda _ticket: 2, done.append)
+
+    assert lane.wait_idle(5)
+    assert isinstance(failed[0], ZeroDivisionError)
+    assert done == [2]
+    lane.close()

@@ -1,0 +1,194 @@
+import math
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+
+from peel.errors import ProjectError
+from peel.files.project import ProjectFile
+from peel.job import edits
+from peel.job.edits import Stroke, Zone
+from peel.job.job import MATTE_ONE, Job
+from peel.job.settings import Backing
+from peel.matte.solve import solve_matte
+from peel.work import recovery
+from peel.work.news import News, Stored, Trouble
+from peel.work.session import Session
+from peel.work.solving import solve_job
+
+OUTLINE = [(210 + 90 * math.cos(turn), 150 + 90 * math.sin(turn)) for turn in np.linspace(0, 2 * math.pi, 40)[:-1]]
+
+
+@pytest.fixture
+def session(disc_file: Path) -> Any:
+    opened = Session.begin(disc_file, recovery.new_working_path(disc_file.name))
+    yield opened
+    opened.close()
+
+
+def _mark(session: Session) -> None:
+    session.apply("Points", lambda job: edits.add_points(job, OUTLINE))
+    session.apply("Close", edits.close_contour)
+    session.apply("Band", lambda job: edits.paint_zone(job, _ring(), Zone.UNSURE))
+
+
+def _ring() -> Stroke:
+    angles = np.linspace(0, 2 * np.pi, 60)
+    return Stroke(tuple((210 + 92 * float(np.cos(a)), 150 + 92 * float(np.sin(a))) for a in angles), 16)
+
+
+def test_an_edit_is_solved_by_itself(session: Session) -> None:
+    _mark(session)
+
+    assert session.wait_idle(60)
+    job = session.job
+    assert job.is_solved
+    matte = job.matte.read()
+    assert matte[150, 210] == MATTE_ONE
+    assert matte[150, 210 + 90] == pytest.approx(MATTE_ONE / 2, rel=0.2)  # half-way up the soft rim
+
+
+def test_undo_and_redo_restore_zones_and_matte(session: Session) -> None:
+    _mark(session)
+    session.wait_idle(60)
+    marked = session.job
+
+    session.undo()
+    session.wait_idle(60)
+    undone = session.job
+    session.redo()
+    session.wait_idle(60)
+
+    assert session.history.current.label == "Band"
+    assert not np.array_equal(undone.zones.read(), marked.zones.read())
+    assert np.array_equal(session.job.matte.read(), marked.matte.read())
+
+
+def test_a_drag_is_one_step_of_undo(session: Session) -> None:
+    for shade in ("#111111", "#222222", "#333333"):
+        backing = Backing(kind="colour", colour=shade)
+        session.apply("Backing", lambda job, b=backing: job.with_settings(backing=b), joins_last=True)
+    session.wait_idle()
+
+    session.undo()
+    session.wait_idle()
+
+    assert session.job.settings.backing.kind == "nothing"
+    assert session.history.redo_label == "Backing"
+
+
+def test_an_edit_that_changes_nothing_is_no_step(session: Session) -> None:
+    session.apply("Nothing", lambda job: job)
+    session.wait_idle()
+
+    assert session.history.undo_label is None
+
+
+def test_everything_is_there_again_without_saving(session: Session, disc_file: Path) -> None:
+    _mark(session)
+    session.apply("Backing", lambda job: job.with_settings(backing=Backing(kind="colour", colour="#123456")))
+    session.wait_idle(60)
+    before, labels = session.job, [state.label for state in session.history.states]
+    path = session.project.path
+    session.close()
+
+    again = Session.resume(ProjectFile.open(path))
+
+    assert np.array_equal(again.job.matte.read(), before.matte.read())
+    assert again.job.settings == before.settings
+    assert [state.label for state in again.history.states] == labels
+    for _ in labels:
+        again.undo()
+    assert again.wait_idle(60)
+    assert not again.job.has_subject
+    again.close()
+
+
+def test_a_full_disk_is_said_and_nothing_is_lost(session: Session, monkeypatch: pytest.MonkeyPatch) -> None:
+    news: list[News] = []
+    session.listen(news.append)
+    real = ProjectFile.append
+
+    def refuses(*_args: object) -> int:
+        message = "the disk is full."
+        raise ProjectError(message, "Make room.")
+
+    monkeypatch.setattr(ProjectFile, "append", refuses)
+    session.apply("First", lambda job: edits.add_points(job, OUTLINE))
+    session.wait_idle()
+    assert any(isinstance(item, Trouble) and "disk is full" in item.message for item in news)
+    assert not session.is_stored
+    monkeypatch.setattr(ProjectFile, "append", real)
+
+    session.apply("Second", edits.close_contour)
+    session.wait_idle(60)
+
+    assert session.is_stored
+    assert isinstance([item for item in news if isinstance(item, Stored)][-1], Stored)
+    assert [state.label for state in session.project.history().states] == ["Open", "First", "Second"]
+
+
+def test_a_bug_in_an_edit_is_reported_and_work_goes_on(session: Session) -> None:
+    news: list[News] = []
+    session.listen(news.append)
+
+    session.apply("Bug", lambda _job: 1 // 0)  # type: ignore[arg-type, return-value]
+    session.apply("Fine", lambda job: edits.add_points(job, OUTLINE))
+    session.wait_idle()
+
+    assert any(isinstance(item, Trouble) and "ZeroDivisionError" in item.trace for item in news)
+    assert session.history.undo_label == "Fine"
+
+
+def test_a_local_solve_agrees_with_a_full_one(disc_job: Job) -> None:
+    job = edits.paint_zone(disc_job, Stroke(((210, 150),), 70), Zone.SUBJECT)
+    job = solve_job(edits.paint_zone(job, _ring(), Zone.UNSURE))
+    changed = edits.paint_zone(job, Stroke(((300, 150), (310, 170)), 22), Zone.UNSURE)
+
+    local = solve_job(changed)
+
+    full, _ = solve_matte(changed.photo.colours(changed.photo.bounds), changed.zones.read())
+    assert local.is_solved
+    away = np.abs(local.alpha(local.photo.bounds) - full)
+    # where one of the two was just cleaned to 0 or 1 they differ by as much as cleaning takes
+    assert np.percentile(away, 99.9) <= 2 / 255
+    assert away.max() <= 4 / 255
+
+
+def test_unkept_jobs_are_offered_and_kept_ones_are_not(session: Session, tmp_path: Path) -> None:
+    working = session.project.path
+    assert recovery.unkept() == [working]
+    assert recovery.unkept_for("disc.png") == working
+
+    kept = recovery.keep_as(session, tmp_path / "kept.peel")
+
+    assert recovery.unkept() == []
+    assert kept.project.path == tmp_path / "kept.peel"
+    kept.close()
+
+
+def test_a_read_only_job_is_opened_as_a_copy(session: Session, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    kept = recovery.keep_as(session, tmp_path / "kept.peel")
+    kept.close()
+    monkeypatch.setattr("os.access", lambda path, _mode: Path(path) != tmp_path / "kept.peel")
+
+    opened = recovery.open_job(tmp_path / "kept.peel")
+
+    assert "read-only" in opened.notice
+    assert opened.session.project.path.parent == working_folder()
+    opened.session.close()
+
+
+def working_folder() -> Path:
+    return recovery.state_folder() / "unkept"
+
+
+def test_what_was_open_is_remembered(session: Session) -> None:
+    assert recovery.last_open() is None
+
+    recovery.remember_open(session.project.path)
+
+    assert recovery.last_open() == session.project.path
+    (recovery.state_folder() / "memory.json").write_text("{ broken", "utf-8")
+    assert recovery.last_open() is None
