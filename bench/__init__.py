@@ -1,0 +1,1 @@
+"""Speed and quality, as ratios against public baselines run in the same process."""

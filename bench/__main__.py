@@ -1,0 +1,54 @@
+"""Run the bench: ``python -m bench [quality] [window] [memory] [--folder DIR]``; all of it without arguments."""
+
+import argparse
+import json
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+from bench.cases import LARGE, all_demo, folder_cases, large_case
+
+PARTS = ("quality", "window", "memory")
+
+
+def main() -> int:
+    """Run what is asked for and print it."""
+    parser = argparse.ArgumentParser(prog="python -m bench", description=__doc__)
+    parser.add_argument("parts", nargs="*", help=f"any of {', '.join(PARTS)}; all by default")
+    parser.add_argument("--folder", type=Path, help="measure CASE/photo.png, zones.png, alpha.png, fg.png in a folder")
+    options = parser.parse_args()
+    parts = options.parts or ([] if options.folder else PARTS)
+    if "quality" in parts or options.folder:
+        from bench.quality import HEAD, row
+
+        print(HEAD, flush=True)
+        for case in folder_cases(options.folder) if options.folder else all_demo():
+            print(row(case), flush=True)
+    if "memory" in parts:
+        print(memory(), flush=True)
+    if "window" in parts:
+        from bench.window import measure
+
+        for line in measure():
+            print(line, flush=True)
+    return 0
+
+
+def memory(name: str = "tin-drummer") -> str:
+    """Run ``peel cut`` on 24 MP in a process of its own and give its peak memory."""
+    case = large_case(name, 24)
+    share = case.band.mean()
+    del case
+    folder = LARGE / "24"
+    with tempfile.TemporaryDirectory() as out:
+        command = [sys.executable, "-m", "peel", "cut", str(folder / f"{name}.jpg")]
+        command += ["--zones", str(folder / f"{name}-zones.png"), "--matte", f"{out}/m.png", "--cutout", f"{out}/c.png", "--json"]
+        done = subprocess.run(command, capture_output=True, text=True, check=True)
+    report = json.loads(done.stdout)
+    seconds = report["seconds"]["solve"]
+    return f"peel cut, 24 MP, {share * 100:.0f} % band: peak {report['peak_memory_mb']:.0f} MB, solve {seconds:.1f} s"
+
+
+if __name__ == "__main__":
+    raise SystemExit(main())
