@@ -1,7 +1,7 @@
 """Compute the matte of a photo, or of a window of it, from its zones."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Final
 
 import cv2
@@ -35,7 +35,7 @@ class SolveSettings:
     """
 
     eps: float = 1e-7
-    tolerance: float = 1e-4
+    tolerance: float = 5e-5
     max_iterations: int = 2000
     clean: float = 0.012
 

@@ -17,10 +17,11 @@ from peel.matte.trimap import BACKGROUND, FOREGROUND
 
 __all__ = ["check_solvable", "solve_job", "unsolved_rect"]
 
-_MARGIN: Final = 24  # pixels around a change that are first given to settle
+_MARGIN: Final = 32  # pixels around a change that are first given to settle
 _WIDEST: Final = 192
 _RIM: Final = 4  # pixels just inside the held rim that show whether it wants to move
-_SETTLED: Final = 2 / 255
+_SETTLED: Final = 3 / 255
+_FEW: Final = 0.02  # share of the pixels beside the rim that may move without a wider look
 
 
 def check_solvable(job: Job) -> None:
@@ -134,4 +135,5 @@ def _solve_near(
     if not rim.any():
         return alpha, False
     beside = cv2.dilate(rim, np.ones((2 * _RIM + 1, 2 * _RIM + 1), np.uint8)).astype(bool) & near & band
-    return alpha, bool((np.abs(alpha - before)[beside] > _SETTLED).any())
+    moved = np.abs(alpha - before)[beside] > _SETTLED
+    return alpha, bool(moved.size and moved.mean() > _FEW)
