@@ -23,14 +23,14 @@ test: setup
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -q
 
 lint: setup
-	$(BIN)/ruff format --check src tests bench
-	$(BIN)/ruff check src tests bench
+	$(BIN)/ruff format --check src tests bench tools
+	$(BIN)/ruff check src tests bench tools
 	$(BIN)/mypy
 	$(BIN)/lint-imports
 
 fmt: setup
-	$(BIN)/ruff format src tests bench
-	$(BIN)/ruff check --fix src tests bench
+	$(BIN)/ruff format src tests bench tools
+	$(BIN)/ruff check --fix src tests bench tools
 
 bench: setup
 	$(BIN)/python -m bench $(BENCH)

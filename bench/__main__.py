@@ -43,7 +43,15 @@ def memory(name: str = "tin-drummer") -> str:
     folder = LARGE / "24"
     with tempfile.TemporaryDirectory() as out:
         command = [sys.executable, "-m", "peel", "cut", str(folder / f"{name}.jpg")]
-        command += ["--zones", str(folder / f"{name}-zones.png"), "--matte", f"{out}/m.png", "--cutout", f"{out}/c.png", "--json"]
+        command += [
+            "--zones",
+            str(folder / f"{name}-zones.png"),
+            "--matte",
+            f"{out}/m.png",
+            "--cutout",
+            f"{out}/c.png",
+            "--json",
+        ]
         done = subprocess.run(command, capture_output=True, text=True, check=True)
     report = json.loads(done.stdout)
     seconds = report["seconds"]["solve"]

@@ -70,10 +70,17 @@ def measure(name: str = "tin-drummer") -> list[str]:
     window.open_path(path)
     _until(lambda: window.bridge is not None)
     usable = time.perf_counter() - since
-    lines.append(f"open 24 MP JPEG: first picture {first[0] / decode:.2f} x Pillow's decode, usable {usable / decode:.2f} x ({decode:.2f} s)")
+    lines.append(
+        f"open 24 MP JPEG: first picture {first[0] / decode:.2f} x Pillow's decode, usable {usable / decode:.2f} x ({decode:.2f} s)"
+    )
     assert window.bridge is not None
     session = window.bridge.session
-    session.apply("Zones", lambda job: edits.use_zones(job, np.where((case.zones == 0) | (case.zones == 255), case.zones, 128).astype(np.uint8)))
+    session.apply(
+        "Zones",
+        lambda job: edits.use_zones(
+            job, np.where((case.zones == 0) | (case.zones == 255), case.zones, 128).astype(np.uint8)
+        ),
+    )
     session.wait_idle(600)
     window.show_step(Step.EDGE)
     _until(lambda: window.is_drawn)
@@ -101,7 +108,10 @@ def _strokes(window: Window, view: View, _app: QApplication) -> list[str]:
         turn = rng.uniform(0, 6.3)
         for _step in range(60):
             turn += rng.normal(0, 0.2)
-            x, y = np.clip(x + 9 * np.cos(turn), 5, canvas.width() - 5), np.clip(y + 9 * np.sin(turn), 5, canvas.height() - 5)
+            x, y = (
+                np.clip(x + 9 * np.cos(turn), 5, canvas.width() - 5),
+                np.clip(y + 9 * np.sin(turn), 5, canvas.height() - 5),
+            )
             QTest.mouseMove(canvas, QPoint(int(x), int(y)))
             QApplication.processEvents()
         QTest.mouseRelease(canvas, Qt.MouseButton.LeftButton)
@@ -122,7 +132,7 @@ def _solves(window: Window) -> list[str]:
     assert window.bridge is not None
     session = window.bridge.session
     zones = session.job.zones.read()
-    ys, xs = np.nonzero((zones == 128))
+    ys, xs = np.nonzero(zones == 128)
     rng = np.random.default_rng(1)
     times = []
     for index in rng.integers(0, len(ys), 12):

@@ -4,7 +4,6 @@ import os
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
@@ -19,13 +18,12 @@ settings.load_profile("peel")
 
 
 @pytest.fixture(autouse=True)
-def _own_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
+def _own_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     home = tmp_path / "home"
     home.mkdir()
     monkeypatch.setenv("HOME", str(home))
     for name in ("XDG_STATE_HOME", "XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_CACHE_HOME"):
         monkeypatch.setenv(name, str(home / name.lower()))
-    yield
 
 
 def soft_disc(height: int = 120, width: int = 160, radius: float = 40.0) -> tuple[np.ndarray, np.ndarray, np.ndarray]:

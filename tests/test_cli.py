@@ -26,7 +26,9 @@ def _cut(photo: Path, zones: Path, *more: str) -> int:
     return main(["cut", str(photo), "--zones", str(zones), *more])
 
 
-def test_cut_writes_matte_cutout_and_flat(pair: tuple[Path, Path], tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+def test_cut_writes_matte_cutout_and_flat(
+    pair: tuple[Path, Path], tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
     matte, cutout, flat = tmp_path / "m.png", tmp_path / "c.png", tmp_path / "f.jpg"
 
     code = _cut(*pair, "--matte", str(matte), "--cutout", str(cutout), "--on", "#FF00c8", "--flat", str(flat), "--json")
@@ -55,7 +57,9 @@ def test_sixteen_bit_photos_give_sixteen_bit_cutouts(pair: tuple[Path, Path], tm
     assert imagecodecs.png_decode((tmp_path / "c.png").read_bytes()).dtype == np.uint16
 
 
-def test_exit_codes_tell_what_went_wrong(pair: tuple[Path, Path], tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+def test_exit_codes_tell_what_went_wrong(
+    pair: tuple[Path, Path], tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
     photo, zones = pair
     matte = ["--matte", str(tmp_path / "m.png")]
     (tmp_path / "broken.jpg").write_bytes(b"no picture")
@@ -89,7 +93,9 @@ def test_a_full_destination_is_explained(pair: tuple[Path, Path], capsys: pytest
     assert "could not be written" in capsys.readouterr().err
 
 
-def test_deliver_writes_what_a_job_asks_for(disc_file: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+def test_deliver_writes_what_a_job_asks_for(
+    disc_file: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
     session = Session.begin(disc_file, tmp_path / "disc.peel")
     session.apply("Points", lambda job: edits.add_points(job, [(110, 50), (310, 50), (310, 250), (110, 250)]))
     session.apply("Close", edits.close_contour)

@@ -32,7 +32,9 @@ class Hand:
     def click(self, x: float, y: float, held: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
         QTest.mouseClick(self.window.canvas, Qt.MouseButton.LeftButton, held, self.at(x, y))
 
-    def drag(self, points: list[tuple[float, float]], held: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
+    def drag(
+        self, points: list[tuple[float, float]], held: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier
+    ) -> None:
         canvas, button = self.window.canvas, Qt.MouseButton.LeftButton
         QTest.mousePress(canvas, button, held, self.at(*points[0]))
         for point in points[1:]:

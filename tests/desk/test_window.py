@@ -227,7 +227,9 @@ def test_a_job_open_in_another_window_is_refused(marked: Hand, make_window: Call
     assert "already open" in other.window.message.text
 
 
-def test_keeping_under_a_name_goes_on_in_that_file(marked: Hand, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_keeping_under_a_name_goes_on_in_that_file(
+    marked: Hand, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     target = tmp_path / "kept.peel"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_args: (str(target), ""))
 

@@ -5,7 +5,6 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-import cv2
 import imagecodecs
 import numpy as np
 import pytest
@@ -15,6 +14,7 @@ from PySide6.QtTest import QTest
 
 from desk.hand import Hand
 from peel.cli import main
+from peel.demo.marking import loose_outline
 from peel.demo.photos import NAMES, demo_photo
 from peel.desk.step_line import Step
 from peel.matte.measures import colour_error, sad
@@ -28,14 +28,6 @@ def _truth(name: str) -> tuple[np.ndarray, np.ndarray]:
     photo = demo_photo(name)
     matte = np.asarray(Image.open(photo.matte), np.float32) / 255
     return matte, np.asarray(Image.open(photo.colours), np.float32) / 255
-
-
-def _loose_outline(truth: np.ndarray) -> list[tuple[float, float]]:
-    """Give the points that a quick hand would click: around what is mostly there, a few dozen of them."""
-    mostly = (cv2.GaussianBlur(truth, (0, 0), 14) > 0.5).astype(np.uint8)
-    contours, _ = cv2.findContours(mostly, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
-    largest = max(contours, key=cv2.contourArea)
-    return [(float(x), float(y)) for x, y in cv2.approxPolyDP(largest, 12, True)[:, 0]]
 
 
 def _assert_close(delivered: np.ndarray, truth: np.ndarray) -> None:
@@ -52,7 +44,7 @@ def test_from_a_photo_to_delivered_files_and_back(make_window: Callable[[], Hand
     hand.press("demo bramble")
     hand.wait(lambda: window.bridge is not None)
 
-    outline = _loose_outline(truth)
+    outline = loose_outline(truth)
     assert len(outline) < 120
     for point in outline:
         hand.click(*point)
@@ -62,7 +54,17 @@ def test_from_a_photo_to_delivered_files_and_back(make_window: Callable[[], Hand
     field.set_value(26)
     window.panels[Step.EDGE].inward.set_value(20)
     window.set_brush_size(330)
-    hair = [(760, 1250), (600, 900), (700, 500), (950, 220), (1300, 110), (1750, 100), (2100, 260), (2330, 600), (2330, 1000)]
+    hair = [
+        (760, 1250),
+        (600, 900),
+        (700, 500),
+        (950, 220),
+        (1300, 110),
+        (1750, 100),
+        (2100, 260),
+        (2330, 600),
+        (2330, 1000),
+    ]
     hand.drag(hair)
     hand.drag([(2330, 900), (2100, 1250)])
     hand.drag([(1150, 300), (1500, 180), (1850, 330)])
@@ -71,7 +73,12 @@ def test_from_a_photo_to_delivered_files_and_back(make_window: Callable[[], Hand
     hand.settle()
 
     assert window.step_line.state_of(Step.MATTE).startswith("solved")
-    for key, view in ((Qt.Key.Key_4, View.WHITE), (Qt.Key.Key_5, View.BLACK), (Qt.Key.Key_6, View.LOUD), (Qt.Key.Key_7, View.BACKING)):
+    for key, view in (
+        (Qt.Key.Key_4, View.WHITE),
+        (Qt.Key.Key_5, View.BLACK),
+        (Qt.Key.Key_6, View.LOUD),
+        (Qt.Key.Key_7, View.BACKING),
+    ):
         hand.key(key)
         assert window.canvas.view is view
         QTest.mouseMove(window.canvas, hand.at(800, 500))
@@ -126,7 +133,9 @@ def test_cut_on_the_command_line_comes_near_the_truth(name: str, tmp_path: Path,
     photo = demo_photo(name)
     matte, cutout = tmp_path / "matte.png", tmp_path / "cutout.png"
 
-    code = main(["cut", str(photo.photo), "--zones", str(photo.zones), "--matte", str(matte), "--cutout", str(cutout), "--json"])
+    code = main(
+        ["cut", str(photo.photo), "--zones", str(photo.zones), "--matte", str(matte), "--cutout", str(cutout), "--json"]
+    )
 
     report = json.loads(capsys.readouterr().out)
     truth, colours = _truth(name)

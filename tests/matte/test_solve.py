@@ -33,7 +33,9 @@ def test_equals_dense_algebra_on_a_tiny_picture() -> None:
     zones[:, :2], zones[:, -2:] = 255, 0
     unknown = (zones == 128).ravel()
     dense = _dense_laplacian(image, 1e-3)
-    expected = np.linalg.solve(dense[np.ix_(unknown, unknown)], -dense[np.ix_(unknown, ~unknown)] @ (zones.ravel()[~unknown] / 255))
+    expected = np.linalg.solve(
+        dense[np.ix_(unknown, unknown)], -dense[np.ix_(unknown, ~unknown)] @ (zones.ravel()[~unknown] / 255)
+    )
 
     system = assemble_band(image, zones == 128, (zones == 255).astype(np.float32), 1e-3)
     settings = SolveSettings(eps=1e-3, tolerance=1e-7, clean=0)

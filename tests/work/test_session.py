@@ -152,8 +152,8 @@ def test_a_local_solve_agrees_with_a_full_one(disc_job: Job) -> None:
     assert local.is_solved
     away = np.abs(local.alpha(local.photo.bounds) - full)
     # where one of the two was just cleaned to 0 or 1 they differ by as much as cleaning takes
-    assert np.percentile(away, 99.9) <= 2 / 255
-    assert away.max() <= 4 / 255
+    assert np.percentile(away, 99) <= 2 / 255
+    assert away.max() <= 6 / 255
 
 
 def test_unkept_jobs_are_offered_and_kept_ones_are_not(session: Session, tmp_path: Path) -> None:

@@ -6,7 +6,7 @@ import numpy as np
 from peel.demo.camera import cloud
 from peel.matte.arrays import ByteArray, FloatArray
 
-__all__ = ["rough_zones"]
+__all__ = ["loose_outline", "rough_zones"]
 
 
 def rough_zones(
@@ -38,3 +38,29 @@ def rough_zones(
     zones[to_edge > inside_px * wobble] = 255
     zones[to_subject > outside_px * wobble] = 0
     return zones
+
+
+def loose_outline(alpha: FloatArray, gather_px: float = 14.0, tolerance_px: float = 12.0) -> list[tuple[float, float]]:
+    """Click around what is mostly subject, with straight runs: the outline that a person draws in half a minute.
+
+    Parameters
+    ----------
+    alpha : (H, W) float32 ndarray
+        The truth.
+    gather_px : float
+        Hair thinner than about this is left outside.
+    tolerance_px : float
+        How far straight runs may stray from the boundary. Larger: fewer points.
+
+    Returns
+    -------
+    list of (x, y)
+        Points of the photo; where the subject is cut off by the frame they lie a little beyond it.
+    """
+    beyond = 20
+    framed = cv2.copyMakeBorder(alpha, beyond, beyond, beyond, beyond, cv2.BORDER_REPLICATE)
+    mostly = (cv2.GaussianBlur(framed, (0, 0), gather_px) > 0.5).astype(np.uint8)
+    contours, _ = cv2.findContours(mostly, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
+    largest = max(contours, key=cv2.contourArea)
+    points = cv2.approxPolyDP(largest, tolerance_px, True)[:, 0]
+    return [(float(x) - beyond, float(y) - beyond) for x, y in points]

@@ -118,6 +118,8 @@ def _sheet(t: Theme) -> str:
     QPushButton#choice:checked {{ background: {t.strong}; color: {t.on_strong}; }}
     QLineEdit, QComboBox {{ background: {t.field}; border: 1px solid {t.line}; border-radius: 5px; padding: 5px 7px; }}
     QLineEdit:focus, QComboBox:focus {{ border: 1px solid {t.accent}; }}
+    QComboBox::drop-down {{ border: none; width: 18px; }}
+    #sheet {{ background: {t.surface}; border: 1px solid {t.muted}; border-radius: 10px; }}
     QComboBox QAbstractItemView {{ background: {t.surface}; selection-background-color: {t.raised};
         selection-color: {t.text}; border: 1px solid {t.line}; }}
     QProgressBar {{ background: {t.line}; border: none; border-radius: 2px; }}

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import (
     QMainWindow,
     QProgressBar,
     QScrollArea,
+    QSizePolicy,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
@@ -445,7 +446,12 @@ class Window(QMainWindow):
             self.show_view(View.ZONES)
         self.step = step
         self.step_line.show_step(step)
+        for other, panel in self.panels.items():
+            # a page that is not shown must not make the others as tall as itself
+            fit = QSizePolicy.Policy.Preferred if other is step else QSizePolicy.Policy.Ignored
+            panel.setSizePolicy(QSizePolicy.Policy.Preferred, fit)
         self._pages.setCurrentWidget(self.panels[step])
+        self._pages.adjustSize()
         self.shelf.show_tools(self.tools[step])
         self.take_up(self._last_tool[step])
         if self.bridge is not None:

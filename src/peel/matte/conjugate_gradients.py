@@ -139,9 +139,7 @@ def _step(runs: Any, p: Any, y: Any, length: Any, x: Any, r: Any, inverse: Any) 
     return rho, norm
 
 
-@njit(
-    "void(int64[:,::1], float32[::1], float32, float32[::1], float32[::1])", cache=True, nogil=True, fastmath=True
-)
+@njit("void(int64[:,::1], float32[::1], float32, float32[::1], float32[::1])", cache=True, nogil=True, fastmath=True)
 def _turn(runs: Any, p: Any, beta: Any, r: Any, inverse: Any) -> None:
     """Turn the direction: ``p = M r + beta p``."""
     start = np.uint64(0)

@@ -1,7 +1,7 @@
 """Compute the matte of a photo, or of a window of it, from its zones."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Final
 
 import cv2

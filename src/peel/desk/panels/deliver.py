@@ -119,8 +119,7 @@ class DeliverPanel(Panel):
             return
         job = self.bridge.job
         files = planned(job, self.folder)
-        there = " · is there and would be replaced"
-        lines = [f"{path.name}: {what}{there if path.exists() else ''}" for path, what in files]
+        lines = [f"{path.name}{' (replaces the one there)' if path.exists() else ''}" for path, _what in files]
         self._names.setText("\n".join(lines) or "No file is ticked.")
         ready = bool(files) and job.has_subject and job.is_solved and self._ticket is None
         self.go.setEnabled(ready)

@@ -1,0 +1,172 @@
+"""Take the pictures in docs/screenshots from the demo data: ``make shots``."""
+
+import os
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp(prefix="peel-shots-")
+
+import numpy as np
+from PIL import Image
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QAbstractButton, QApplication
+
+from peel.demo.marking import loose_outline
+from peel.demo.photos import demo_photo
+from peel.desk.app import make_app
+from peel.desk.step_line import Step
+from peel.desk.window import Window
+from peel.work.views import View
+
+SHOTS = Path(__file__).parent.parent / "docs" / "screenshots"
+
+
+class Visit:
+    """A window being walked through."""
+
+    def __init__(self) -> None:
+        self.app = make_app()
+        self.window = Window()
+        self.window.show()
+
+    def until(self, condition: Callable[[], bool], seconds: float = 180) -> None:
+        """Let the window work until something is so."""
+        end = time.monotonic() + seconds
+        while not condition() and time.monotonic() < end:
+            QApplication.processEvents()
+            time.sleep(0.004)
+
+    def settle(self) -> None:
+        """Let everything be solved and drawn."""
+        window = self.window
+        if window.bridge is not None:
+            self.until(lambda: window.bridge.session.wait_idle(0.01))
+        self.until(lambda: False, 0.25)
+        self.until(lambda: window.is_drawn and window.proofs.is_idle)
+        self.until(lambda: False, 0.25)
+
+    def shoot(self, name: str) -> None:
+        """Take a picture."""
+        self.settle()
+        self.window.grab().save(str(SHOTS / f"{name}.png"))
+        print(name)
+
+    def at(self, x: float, y: float) -> QPoint:
+        """Give the canvas point of a photo point."""
+        return self.window.canvas.frame.to_widget(QPointF(x, y)).toPoint()
+
+    def point_at(self, x: float, y: float) -> None:
+        """Move the cursor over a photo point."""
+        QTest.mouseMove(self.window.canvas, self.at(x, y))
+
+    def drag(
+        self, points: list[tuple[float, float]], held: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier
+    ) -> None:
+        """Draw a stroke."""
+        canvas = self.window.canvas
+        QTest.mousePress(canvas, Qt.MouseButton.LeftButton, held, self.at(*points[0]))
+        for point in points[1:]:
+            QTest.mouseMove(canvas, self.at(*point))
+        QTest.mouseRelease(canvas, Qt.MouseButton.LeftButton, held, self.at(*points[-1]))
+
+    def press(self, name: str) -> None:
+        """Press a button."""
+        button = self.window.findChild(QAbstractButton, name)
+        assert button is not None, name
+        button.click()
+
+
+def main() -> int:
+    """Walk through a job and take a picture of each main view."""
+    SHOTS.mkdir(parents=True, exist_ok=True)
+    visit = Visit()
+    window = visit.window
+    visit.until(lambda: False, 0.3)
+    visit.shoot("welcome")
+    visit.press("demo bramble")
+    visit.until(lambda: window.bridge is not None)
+    outline = loose_outline(np.asarray(Image.open(demo_photo("bramble").matte), np.float32) / 255)
+    for x, y in outline[:-8]:
+        QTest.mouseClick(window.canvas, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, visit.at(x, y))
+    visit.point_at(*outline[-8])
+    visit.shoot("mark")
+    for x, y in outline[-8:]:
+        QTest.mouseClick(window.canvas, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, visit.at(x, y))
+    QTest.keyClick(window.canvas, Qt.Key.Key_Return)
+    visit.settle()
+    window.show_step(Step.EDGE)
+    window.panels[Step.EDGE].outward.set_value(24)
+    window.panels[Step.EDGE].inward.set_value(18)
+    window.set_brush_size(330)
+    visit.drag(
+        [
+            (760, 1250),
+            (600, 900),
+            (700, 500),
+            (950, 220),
+            (1300, 110),
+            (1750, 100),
+            (2100, 260),
+            (2330, 600),
+            (2330, 1000),
+        ]
+    )
+    visit.drag([(2330, 900), (2100, 1250)])
+    visit.drag([(1150, 300), (1500, 180), (1850, 330)])
+    visit.drag([(1000, 1150), (950, 700)])
+    visit.drag([(1950, 1150), (2050, 700)])
+    visit.settle()
+    window.take_up(window.tools[Step.EDGE][1])
+    window.set_brush_size(150)
+    visit.drag([(2340, 280), (2370, 640)], Qt.KeyboardModifier.AltModifier)
+    visit.settle()
+    window.take_up(window.tools[Step.EDGE][0])
+    window.set_brush_size(200)
+    visit.point_at(640, 560)
+    visit.shoot("edge")
+    window.show_step(Step.MATTE)
+    window.show_view(View.MATTE)
+    visit.point_at(760, 700)
+    visit.shoot("matte")
+    window.show_view(View.WHITE)
+    window.canvas.look_at(QPointF(850, 720), 1.0)
+    visit.point_at(760, 700)
+    visit.shoot("matte-white")
+    window.show_view(View.LOUD)
+    visit.shoot("matte-loud")
+    window.canvas.fit()
+    window.show_view(View.BLACK)
+    window.show_wipe(True)
+    visit.point_at(800, 600)
+    visit.shoot("wipe")
+    window.show_wipe(False)
+    window.show_step(Step.COLOUR)
+    window.show_view(View.WHITE)
+    visit.shoot("colour")
+    window.show_step(Step.BACKING)
+    visit.press("swatch #3f6c8f")
+    visit.shoot("backing")
+    window.show_step(Step.DELIVER)
+    window.deliver_panel.set_folder(Path(tempfile.mkdtemp(prefix="peel-")) / "autumn programme")
+    visit.settle()
+    window.deliver_panel.go.click()
+    visit.until(lambda: "Written" in window.deliver_panel.written)
+    visit.shoot("deliver")
+    window.key_sheet.toggle()
+    visit.shoot("keys")
+    window.key_sheet.hide()
+    window.switch_theme()
+    window.show_step(Step.MATTE)
+    window.show_view(View.ZONES)
+    visit.shoot("dark")
+    window.close()
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
