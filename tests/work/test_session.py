@@ -151,9 +151,9 @@ def test_a_local_solve_agrees_with_a_full_one(disc_job: Job) -> None:
     full, _ = solve_matte(changed.photo.colours(changed.photo.bounds), changed.zones.read())
     assert local.is_solved
     away = np.abs(local.alpha(local.photo.bounds) - full)
-    # where one of the two was just cleaned to 0 or 1 they differ by as much as cleaning takes
+    # single pixels differ more: both stop at a residual, and cleaning moves values near 0 and 1
     assert np.percentile(away, 99) <= 2 / 255
-    assert away.max() <= 6 / 255
+    assert away.max() <= 12 / 255
 
 
 def test_unkept_jobs_are_offered_and_kept_ones_are_not(session: Session, tmp_path: Path) -> None:

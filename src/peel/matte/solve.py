@@ -1,7 +1,7 @@
 """Compute the matte of a photo, or of a window of it, from its zones."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Final
 
 import cv2
@@ -10,11 +10,13 @@ import numpy as np
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray
 from peel.matte.conjugate_gradients import Progress, SolveReport, solve_band
 from peel.matte.laplacian import assemble_band
-from peel.matte.trimap import BACKGROUND, FOREGROUND, UNKNOWN, alpha_from_trimap
+from peel.matte.sampling import ColourPrior, colour_prior, is_halved
+from peel.matte.trimap import BACKGROUND, FOREGROUND, alpha_from_trimap
 
 __all__ = ["SolveSettings", "band_window", "clean_ends", "solve_matte"]
 
 _COARSEST: Final = 20_000  # unknowns below which a coarser start saves nothing
+_LOOSER: Final = 4.0  # how much less exactly each coarser size is solved
 _REACH: Final = 2  # pixels around the band that its windows read
 
 
@@ -30,13 +32,16 @@ class SolveSettings:
         Relative residual at which the solver stops.
     max_iterations : int
         Bound on the solver's iterations at each resolution.
+    prior_weight : float
+        Pull of a fully trusted colour estimate. Larger: clearer gaps, but alike colours on both sides mislead more.
     clean : float
         Alpha closer than this to 0 or 1 becomes 0 or 1.
     """
 
     eps: float = 1e-7
-    tolerance: float = 5e-5
+    tolerance: float = 1e-4
     max_iterations: int = 2000
+    prior_weight: float = 1e-3
     clean: float = 0.012
 
 
@@ -69,11 +74,12 @@ def solve_matte(
     *,
     start: FloatArray | None = None,
     rim: FloatArray | None = None,
+    prior: ColourPrior | None = None,
     settings: SolveSettings | None = None,
     progress: Progress | None = None,
     interim: Callable[[FloatArray], None] | None = None,
 ) -> tuple[FloatArray, SolveReport]:
-    """Find alpha in the unsure zone by closed-form matting, coarse to fine.
+    """Find alpha in the unsure zone by closed-form matting with a colour prior, coarse to fine.
 
     Parameters
     ----------
@@ -85,6 +91,8 @@ def solve_matte(
         A matte to start from; without one, a coarser solve is the start.
     rim : (H, W) float32 ndarray, optional
         Alpha to hold where it is not NaN, over and above what the zones fix: the border of a local solve.
+    prior : ColourPrior, optional
+        What colour says by itself; found here if it is not given.
     settings : SolveSettings, optional
     progress : callable, optional
         Told the share done; answers False to stop.
@@ -106,8 +114,9 @@ def solve_matte(
 
     Notes
     -----
-    Levin, Lischinski and Weiss (2008) with hard constraints; see `peel.matte.laplacian`. A piece of band that
-    touches neither zone keeps its start.
+    Minimises ``alpha' L alpha + w sum_i c_i (alpha_i - p_i)^2``: Levin, Lischinski and Weiss (2008), see
+    `peel.matte.laplacian`, with the estimate of `peel.matte.sampling`. A piece of band that touches neither zone and
+    has no estimate keeps its start.
     """
     if image.shape != (*trimap.shape, 3):
         msg = f"image {image.shape} and trimap {trimap.shape} do not agree"
@@ -122,65 +131,90 @@ def solve_matte(
     window = band_window(unknown)
     if window is None:
         return alpha, SolveReport(0, 0, 0.0, True)
-    view, band = np.ascontiguousarray(image[window], np.float32), unknown[window]
-    if start is None:
-
-        def show(coarse: FloatArray) -> None:
-            if interim is not None:
-                shown = alpha.copy()
-                shown[window][band] = coarse[band]
-                interim(shown)
-
-        start_in = _coarse_start(view, band, alpha[window], settings, progress, show)
+    view = np.ascontiguousarray(image[window], np.float32)
+    if prior is None:
+        prior = colour_prior(
+            view, np.ascontiguousarray(trimap[window]), wanted=unknown[window], halved=is_halved(*trimap.shape)
+        )
     else:
-        start_in = start[window].astype(np.float32)
-    system = assemble_band(view, band, alpha[window], settings.eps)
-    values, report = solve_band(
+        prior = prior.part(window)
+    level = _Level(view, unknown[window], alpha[window], prior, None if start is None else start[window])
+
+    def show(coarse: FloatArray) -> None:
+        if interim is not None:
+            shown = alpha.copy()
+            shown[window][unknown[window]] = coarse[unknown[window]]
+            interim(shown)
+
+    values, report = _solve_level(level, settings, progress, show)
+    alpha[window][unknown[window]] = clean_ends(values, settings.clean)
+    return alpha, report
+
+
+@dataclass(frozen=True)
+class _Level:
+    """What is solved at one size: colours, which pixels are free, what the others hold, the prior, and a start."""
+
+    image: FloatArray
+    band: BoolArray
+    fixed: FloatArray
+    prior: ColourPrior
+    start: FloatArray | None
+
+    def smaller(self) -> "_Level":
+        """Give the same at half size; a pixel that covers any free one is free."""
+        size = (self.band.shape[1] // 2, self.band.shape[0] // 2)
+        free = self.band.astype(np.float32)
+        trust = _halved(self.prior.confidence, size)
+        weighted = _halved(self.prior.alpha * self.prior.confidence, size)
+        alpha: FloatArray = np.where(trust > 0, weighted / np.maximum(trust, np.float32(1e-6)), np.float32(0.5))
+        prior = ColourPrior(alpha, trust)
+        return _Level(_halved(self.image, size), _halved(free, size) > 0, _halved(self.fixed, size), prior, None)
+
+
+def _halved(picture: FloatArray, size: tuple[int, int]) -> FloatArray:
+    return cv2.resize(picture, size, interpolation=cv2.INTER_AREA)
+
+
+def _solve_level(
+    level: _Level, settings: SolveSettings, progress: Progress | None, show: Callable[[FloatArray], None]
+) -> tuple[FloatArray, SolveReport]:
+    """Solve a level from a coarser one, or from the start it was given; values of the free pixels."""
+    start = level.start if level.start is not None else _coarse_start(level, settings, progress, show)
+    system = assemble_band(level.image, level.band, level.fixed, settings.eps)
+    trust = level.prior.confidence[level.band] * np.float32(settings.prior_weight)
+    system.stencil[0] += trust
+    system.rhs[...] += trust * level.prior.alpha[level.band]
+    return solve_band(
         system,
-        start_in[band],
+        start[level.band],
         tolerance=settings.tolerance,
         max_iterations=settings.max_iterations,
         progress=progress,
     )
-    alpha[window][band] = clean_ends(values, settings.clean)
-    return alpha, report
 
 
 def _coarse_start(
-    image: FloatArray,
-    band: BoolArray,
-    alpha: FloatArray,
-    settings: SolveSettings,
-    progress: Progress | None,
-    show: Callable[[FloatArray], None],
+    level: _Level, settings: SolveSettings, progress: Progress | None, show: Callable[[FloatArray], None]
 ) -> FloatArray:
     """Solve at half size, and so on down, and scale the answer up."""
-    height, width = band.shape
-    if int(band.sum()) < _COARSEST or min(height, width) < 16:
-        return np.where(band, np.float32(0.5), alpha)
-    size = (width // 2, height // 2)
-    small_image = cv2.resize(image, size, interpolation=cv2.INTER_AREA)
-    small_band = cv2.resize(band.astype(np.float32), size, interpolation=cv2.INTER_AREA) > 0
-    small_alpha = cv2.resize(alpha, size, interpolation=cv2.INTER_AREA)
-    trimap = np.full(small_band.shape, UNKNOWN, np.uint8)
-    trimap[~small_band & (small_alpha < 0.25)] = BACKGROUND
-    trimap[~small_band & (small_alpha > 0.75)] = FOREGROUND
-    # Where a held rim gave values in between, keep them as they are.
-    rim = np.where(small_band, np.float32(np.nan), small_alpha)
-    # The quarter of the pixels takes about a quarter of the time, so its progress is not told, only its stop.
-    quiet: Progress | None = (lambda _share: progress(0.0)) if progress else None
+    height, width = level.band.shape
+    if int(level.band.sum()) < _COARSEST or min(height, width) < 16:
+        half = np.float32(0.5)
+        return np.asarray(half + level.prior.confidence * (level.prior.alpha - half), np.float32)
 
     def enlarged(solved: FloatArray) -> FloatArray:
         return cv2.resize(solved, (width, height), interpolation=cv2.INTER_LINEAR)
 
-    solved, _ = solve_matte(
-        small_image,
-        trimap,
-        rim=rim,
-        settings=settings,
-        progress=quiet,
-        interim=lambda coarse: show(enlarged(coarse)),
-    )
+    coarser = level.smaller()
+    # A start need not be exact, and the quarter of the pixels takes about a quarter of the time: only stops are told.
+    looser = replace(settings, tolerance=settings.tolerance * _LOOSER)
+    quiet: Progress | None = (lambda _share: progress(0.0)) if progress else None
+    values, _ = _solve_level(coarser, looser, quiet, lambda coarse: show(enlarged(coarse)))
+    solved = coarser.fixed.copy()
+    solved[coarser.band] = clean_ends(values, settings.clean)
     start = enlarged(solved)
+    # Where colour is sure of itself it starts closer than a coarser answer, in which thin gaps have closed.
+    start += np.square(level.prior.confidence) * (level.prior.alpha - start)
     show(start)
     return start

@@ -5,7 +5,7 @@ from typing import Final
 
 __all__ = ["warm"]
 
-_KERNELS: Final = ("laplacian", "conjugate_gradients", "foreground")
+_KERNELS: Final = ("laplacian", "conjugate_gradients", "sampling", "foreground")
 
 
 def warm() -> None:

@@ -12,6 +12,7 @@ from peel.job.job import Job
 from peel.job.rect import Rect
 from peel.matte.arrays import BoolArray, FloatArray
 from peel.matte.conjugate_gradients import Progress
+from peel.matte.sampling import ColourPrior, colour_prior, is_halved
 from peel.matte.solve import solve_matte
 from peel.matte.trimap import BACKGROUND, FOREGROUND
 
@@ -19,6 +20,7 @@ __all__ = ["check_solvable", "solve_job", "unsolved_rect"]
 
 _MARGIN: Final = 32  # pixels around a change that are first given to settle
 _WIDEST: Final = 192
+_CONTEXT: Final = 400  # pixels around a window that lend it their colours
 _RIM: Final = 4  # pixels just inside the held rim that show whether it wants to move
 _SETTLED: Final = 3 / 255
 _FEW: Final = 0.02  # share of the pixels beside the rim that may move without a wider look
@@ -130,10 +132,24 @@ def _solve_near(
     zones, before = job.zones.read(rect), job.alpha(rect)
     band = (zones != BACKGROUND) & (zones != FOREGROUND)
     held = np.where(near, np.float32(np.nan), before)
-    alpha, _ = solve_matte(job.photo.colours(rect), zones, start=start, rim=held, progress=progress, interim=interim)
+    prior = _prior_for(job, rect, near)
+    colours = job.photo.colours(rect)
+    alpha, _ = solve_matte(colours, zones, start=start, rim=held, prior=prior, progress=progress, interim=interim)
     rim = (band & ~near).astype(np.uint8)
     if not rim.any():
         return alpha, False
     beside = cv2.dilate(rim, np.ones((2 * _RIM + 1, 2 * _RIM + 1), np.uint8)).astype(bool) & near & band
     moved = np.abs(alpha - before)[beside] > _SETTLED
     return alpha, bool(moved.size and moved.mean() > _FEW)
+
+
+def _prior_for(job: Job, rect: Rect, near: BoolArray) -> ColourPrior:
+    """Ask colour about the pixels near a change, lending the colours of a wider neighbourhood."""
+    wide = rect.grown(_CONTEXT)
+    even = Rect(wide.top // 2 * 2, wide.left // 2 * 2, wide.bottom, wide.right)
+    around = even.intersection(job.photo.bounds)
+    wanted = np.zeros((around.height, around.width), bool)
+    wanted[rect.within(around)] = near
+    halved = is_halved(job.photo.height, job.photo.width)
+    prior = colour_prior(job.photo.colours(around), job.zones.read(around), wanted=wanted, halved=halved)
+    return prior.part(rect.within(around))

@@ -1,0 +1,84 @@
+import numpy as np
+import pytest
+
+from peel.matte.sampling import colour_prior
+from peel.matte.solve import SolveSettings, solve_matte
+
+
+def _leaves(height: int = 160, width: int = 200) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Green discs before a bright sky, with gaps that no certain backdrop reaches; the band lies over all of them."""
+    rng = np.random.default_rng(4)
+    ys, xs = np.mgrid[:height, :width]
+    alpha = (xs < 30).astype(np.float32)
+    for y, x in zip(rng.uniform(0, height, 60), rng.uniform(25, 150, 60), strict=True):
+        alpha = np.maximum(alpha, np.clip(9.5 - np.hypot(ys - y, xs - x), 0, 1))
+    green, sky = np.array([0.12, 0.32, 0.10]), np.array([0.80, 0.88, 0.95])
+    photo = alpha[..., None] * green + (1 - alpha[..., None]) * sky + rng.normal(0, 0.01, (height, width, 3))
+    zones = np.full(alpha.shape, 128, np.uint8)
+    zones[:, :25], zones[:, 170:] = 255, 0
+    return np.clip(photo, 0, 1).astype(np.float32), alpha.astype(np.float32), zones
+
+
+def test_opens_gaps_that_the_laplacian_alone_fills() -> None:
+    photo, truth, zones = _leaves()
+    band = zones == 128
+
+    alone, _ = solve_matte(photo, zones, settings=SolveSettings(prior_weight=0))
+    helped, report = solve_matte(photo, zones)
+
+    assert report.converged
+    assert np.abs(helped - truth)[band].mean() < 0.25 * np.abs(alone - truth)[band].mean()
+
+
+def test_is_sure_where_the_colours_differ_and_silent_where_they_do_not() -> None:
+    photo, truth, zones = _leaves()
+    same = np.full_like(photo, 0.5)
+
+    sure, silent = colour_prior(photo, zones), colour_prior(same, zones)
+
+    trusted = sure.confidence > 0.5
+    assert trusted.mean() > 0.3
+    assert np.abs(sure.alpha - truth)[trusted].mean() < 0.05
+    assert silent.confidence.max() < 0.05
+
+
+def test_near_certain_zones_colour_is_not_listened_to() -> None:
+    photo, _, zones = _leaves()
+
+    prior = colour_prior(photo, zones)
+
+    assert (prior.confidence[:, 25:36] == 0).all()
+    assert (prior.confidence[zones != 128] == 0).all()
+
+
+@pytest.mark.parametrize("turn", [np.fliplr, np.flipud, np.rot90])
+def test_turns_with_the_photo(turn: object) -> None:
+    photo, _, zones = _leaves()
+
+    straight = colour_prior(photo, zones)
+    turned = colour_prior(np.ascontiguousarray(turn(photo)), np.ascontiguousarray(turn(zones)))
+
+    assert np.abs(turn(straight.alpha) - turned.alpha).mean() < 0.005
+
+
+@pytest.mark.parametrize("halved", [False, True])
+def test_a_window_gives_what_the_photo_gives(halved: bool) -> None:
+    photo, _, zones = _leaves()
+    wanted = np.zeros(zones.shape, bool)
+    wanted[60:90, 80:120] = True
+
+    whole = colour_prior(photo, zones, halved=halved)
+    part = colour_prior(photo, zones, wanted=wanted, halved=halved)
+
+    np.testing.assert_allclose(part.alpha[wanted], whole.alpha[wanted], atol=1e-5)
+    np.testing.assert_allclose(part.confidence[wanted], whole.confidence[wanted], atol=1e-5)
+
+
+@pytest.mark.parametrize("value", [0, 128, 255])
+def test_a_single_zone_gives_no_confidence(value: int) -> None:
+    photo, _, zones = _leaves(40, 50)
+
+    prior = colour_prior(photo, np.full_like(zones, value))
+
+    assert (prior.confidence == 0).all()
+    assert np.isfinite(prior.alpha).all()
