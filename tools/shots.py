@@ -73,6 +73,7 @@ class Visit:
         for point in points[1:]:
             QTest.mouseMove(canvas, self.at(*point))
         QTest.mouseRelease(canvas, Qt.MouseButton.LeftButton, held, self.at(*points[-1]))
+        QTest.mouseClick(canvas, Qt.MouseButton.RightButton)  # the test library goes on holding Alt otherwise
 
     def press(self, name: str) -> None:
         """Press a button."""

@@ -11,6 +11,7 @@ __all__ = ["DARK", "FONT", "LIGHT", "Theme", "current", "install"]
 
 FONT: Final = "Atkinson Hyperlegible Next"
 _FONTS: Final = Path(__file__).parent / "assets" / "font"
+_CHEVRON: Final = (Path(__file__).parent / "assets" / "chevron.svg").as_posix()
 
 
 @dataclass(frozen=True)
@@ -118,7 +119,8 @@ def _sheet(t: Theme) -> str:
     QPushButton#choice:checked {{ background: {t.strong}; color: {t.on_strong}; }}
     QLineEdit, QComboBox {{ background: {t.field}; border: 1px solid {t.line}; border-radius: 5px; padding: 5px 7px; }}
     QLineEdit:focus, QComboBox:focus {{ border: 1px solid {t.accent}; }}
-    QComboBox::drop-down {{ border: none; width: 18px; }}
+    QComboBox::drop-down {{ border: none; width: 20px; }}
+    QComboBox::down-arrow {{ image: url({_CHEVRON}); width: 12px; height: 12px; }}
     #sheet {{ background: {t.surface}; border: 1px solid {t.muted}; border-radius: 10px; }}
     QComboBox QAbstractItemView {{ background: {t.surface}; selection-background-color: {t.raised};
         selection-color: {t.text}; border: 1px solid {t.line}; }}

@@ -35,6 +35,7 @@ class DeliverPanel(Panel):
 
     def build(self) -> None:
         """Put files, folder and button into the column."""
+        self.column.setSpacing(4)  # the one panel with much in it
         self._lane = Lane("deliver")
         self._ticket: Ticket | None = None
         self._cutout = self._tick("Cutout, transparent PNG")
