@@ -18,9 +18,9 @@ from peel.matte.trimap import BACKGROUND, FOREGROUND
 
 __all__ = ["check_solvable", "solve_job", "unsolved_rect"]
 
-_MARGIN: Final = 32  # pixels around a change that are first given to settle
-_WIDEST: Final = 192
-_CONTEXT: Final = 400  # pixels around a window that lend it their colours
+_MARGIN: Final = 48  # pixels around a change that are first given to settle
+_WIDEST: Final = 144
+_CONTEXT: Final = 300  # pixels around a window that lend it their colours
 _RIM: Final = 4  # pixels just inside the held rim that show whether it wants to move
 _SETTLED: Final = 3 / 255
 _FEW: Final = 0.02  # share of the pixels beside the rim that may move without a wider look
@@ -75,7 +75,7 @@ def solve_job(job: Job, progress: Progress | None = None, interim: Callable[[Job
     Notes
     -----
     Only pixels of the band near a change are free to move; the rest is held at the present matte. Where the matte
-    moves right beside what is held, the neighbourhood is widened and solved again from there.
+    moves right beside what is held, that answer is shown and the neighbourhood is widened and solved from there.
     """
     tiles = unsolved_rect(job)
     if tiles.is_empty:
@@ -99,7 +99,9 @@ def solve_job(job: Job, progress: Progress | None = None, interim: Callable[[Job
         alpha, restless = _solve_near(job, rect, near, start, progress, show)
         if not restless or margin >= _WIDEST:
             return with_matte(_settled(job, tiles), rect, alpha)
-        margin *= 2
+        if interim is not None:
+            interim(with_matte(job, rect, alpha, settled=False))
+        margin = _WIDEST
         wider = _around(distance <= margin + _RIM, whole)
         start = job.alpha(wider)
         start[rect.within(wider)] = alpha
