@@ -230,7 +230,13 @@ def colour_prior(
     photo turns the answer; variety comes from sharing pairs between neighbours.
     """
     unsure = (trimap != BACKGROUND) & (trimap != FOREGROUND)
-    asked = unsure if wanted is None else unsure & wanted
+    # Close to certain zones the matting Laplacian alone is better; far from them it fills every gap.
+    near, far = _LISTENED_PX
+    away = cv2.distanceTransform(unsure.astype(np.uint8), cv2.DIST_L2, 5)
+    asked = unsure & (away > near) if wanted is None else unsure & (away > near) & wanted
+    prior = ColourPrior(np.full(trimap.shape, 0.5, np.float32), np.zeros(trimap.shape, np.float32))
+    if not asked.any():
+        return prior
     step = 2 if (is_halved(*trimap.shape) if halved is None else halved) else 1
     small_image, small_trimap = _smaller(image, trimap) if step == 2 else (image, trimap)
     index, pairs, agreement = _find_pairs(small_image, small_trimap, _needed(asked, step))
@@ -238,12 +244,9 @@ def colour_prior(
     found, trust = np.empty(len(unknown), np.float32), np.empty(len(unknown), np.float32)
     full = np.ascontiguousarray(image, np.float32).reshape(-1, 3)
     _project(full, unknown, image.shape[1], index, step, pairs, agreement, found, trust)
-    prior = ColourPrior(np.full(trimap.shape, 0.5, np.float32), np.zeros(trimap.shape, np.float32))
     prior.alpha.ravel()[unknown] = found
-    # Close to certain zones the matting Laplacian alone is better; far from them it fills every gap.
-    away = cv2.distanceTransform(unsure.astype(np.uint8), cv2.DIST_L2, 5).ravel()[unknown]
-    near, far = _LISTENED_PX
-    prior.confidence.ravel()[unknown] = trust * np.clip((away - np.float32(near)) / np.float32(far - near), 0, 1)
+    heard = np.clip((away.ravel()[unknown] - np.float32(near)) / np.float32(far - near), 0, 1)
+    prior.confidence.ravel()[unknown] = trust * heard
     return prior
 
 

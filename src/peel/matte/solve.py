@@ -16,7 +16,7 @@ from peel.matte.trimap import BACKGROUND, FOREGROUND, alpha_from_trimap
 __all__ = ["SolveSettings", "band_window", "clean_ends", "solve_matte"]
 
 _COARSEST: Final = 20_000  # unknowns below which a coarser start saves nothing
-_LOOSER: Final = 4.0  # how much less exactly each coarser size is solved
+_LOOSER: Final = 2.0  # how much less exactly each coarser size is solved
 _REACH: Final = 2  # pixels around the band that its windows read
 
 
