@@ -202,7 +202,7 @@ def test_the_proofs_follow_the_cursor_and_swap(marked: Hand) -> None:
     QTest.mouseClick(matte, Qt.MouseButton.LeftButton)
 
     assert window.canvas.view is View.MATTE
-    assert matte.view is View.PHOTO
+    assert matte.view is View.ZONES  # what the picture showed since the first mark
 
 
 def test_a_broken_file_gives_a_sentence_and_the_work_stays(marked: Hand, tmp_path: Path) -> None:
@@ -334,3 +334,14 @@ def test_both_themes_dress_the_window(marked: Hand) -> None:
 
     assert light > 200
     assert dark < 80
+
+
+def test_the_first_mark_shows_the_zones_laid_around_it(hand: Hand, disc_file: Path) -> None:
+    hand.open(disc_file)
+    assert hand.window.canvas.view is View.PHOTO
+
+    hand.key(Qt.Key.Key_B)
+    hand.drag([(180, 150), (240, 150)])
+    hand.settle()
+
+    hand.wait(lambda: hand.window.canvas.view is View.ZONES)

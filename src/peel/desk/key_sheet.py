@@ -21,7 +21,8 @@ KEYS: Final = (
                ("Space, middle button", "pan"), ("F11", "full screen"))),
     ("Work", (("Page Down, Page Up", "next step, step before"), ("Ctrl+Z", "undo"), ("Ctrl+Shift+Z", "redo"),
               ("Ctrl+O", "open"), ("Ctrl+S", "keep under a name"), ("Ctrl+W", "close the photo"),
-              ("Ctrl+Return", "deliver"), ("Ctrl+Q", "quit"), ("?", "this sheet"))),
+              ("Ctrl+Return", "deliver"), ("Ctrl+Q", "quit"), ("Ctrl+Shift+L", "light or dark"),
+            ("?", "this sheet"))),
 )  # fmt: skip
 
 

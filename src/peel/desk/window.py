@@ -512,6 +512,8 @@ class Window(QMainWindow):
             self.step_line.show_history(history.undo_label, history.redo_label)
         if self.canvas.tool is not None:
             self.shelf.show_sentence(self.canvas.tool.sentence())
+        if job.has_subject and not before.has_subject and self.canvas.view is View.PHOTO:
+            self.show_view(View.ZONES)  # the first mark shows what was laid around it
         self._show_states(job)
         if job.is_solved and job.has_subject and (job.matte is not before.matte or job is before):
             self._find_loud(job)

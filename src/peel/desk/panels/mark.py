@@ -16,7 +16,7 @@ class MarkPanel(Panel):
     def build(self) -> None:
         """Put shares, contours and their buttons into the column."""
         self._advice = words(
-            "Go around the subject with Contour, or brush over it. Stay loose: the edge is found later.",
+            "Go around the subject with Contour, or brush over it. Stop short of where hair turns see-through.",
             "muted",
         )
         self._shares = words("")
