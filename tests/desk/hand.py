@@ -17,7 +17,7 @@ class Hand:
     def __init__(self, window: Window, qtbot: QtBot) -> None:
         self.window, self.qtbot = window, qtbot
 
-    def wait(self, condition: Callable[[], bool], timeout_s: float = 30) -> None:
+    def wait(self, condition: Callable[[], bool], timeout_s: float = 120) -> None:
         self.qtbot.waitUntil(condition, timeout=int(timeout_s * 1000))
 
     def settle(self) -> None:

@@ -1,10 +1,9 @@
 """The main window: puts the parts together and passes news between them."""
 
-import json
 from pathlib import Path
 from typing import Final
 
-from PySide6.QtCore import QEvent, QPointF, Qt, Signal
+from PySide6.QtCore import QEvent, Qt, Signal
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QPixmap
 from PySide6.QtWidgets import (
     QApplication,
@@ -33,6 +32,7 @@ from peel.desk.panels.edge import EdgePanel
 from peel.desk.panels.mark import MarkPanel
 from peel.desk.panels.matte import MattePanel
 from peel.desk.panels.panel import Panel
+from peel.desk.place import note_place, restore_place
 from peel.desk.proofs import Proofs
 from peel.desk.shelf import Shelf
 from peel.desk.step_line import Step, StepLine
@@ -72,7 +72,7 @@ class Window(QMainWindow):
         self._tiles: DisplayTiles | None = None
         self._errands = Lane("errands")
         self._solving: float | None = None
-        self._brush_size = BrushSize()
+        self.brush_size = BrushSize()
         self._make_tools()
         self._make_parts()
         self._lay_out()
@@ -87,8 +87,8 @@ class Window(QMainWindow):
     # made once
 
     def _make_tools(self) -> None:
-        contour, mark = ContourTool(), MarkBrush(self._brush_size)
-        band, zone = BandBrush(self._brush_size), ZoneBrush(self._brush_size)
+        contour, mark = ContourTool(), MarkBrush(self.brush_size)
+        band, zone = BandBrush(self.brush_size), ZoneBrush(self.brush_size)
         self.tools: dict[Step, list[Tool]] = {
             Step.MARK: [contour, mark],
             Step.EDGE: [band, zone],
@@ -233,14 +233,14 @@ class Window(QMainWindow):
             self,
             "Smaller brush",
             "[",
-            lambda: self.set_brush_size(self._brush_size.diameter_px / 1.2),
+            lambda: self.set_brush_size(self.brush_size.diameter_px / 1.2),
             repeat=True,
         )
         add_action(
             self,
             "Larger brush",
             "]",
-            lambda: self.set_brush_size(self._brush_size.diameter_px * 1.2),
+            lambda: self.set_brush_size(self.brush_size.diameter_px * 1.2),
             repeat=True,
         )
         add_action(self, "Wipe", "W", lambda: self.show_wipe(self.canvas.wipe is None))
@@ -305,7 +305,7 @@ class Window(QMainWindow):
         for panel in self.panels.values():
             panel.set_session(self.bridge)
         self._show_file()
-        self._restore_view()
+        restore_place(self)
         self._on_changed(self.bridge.job, self.bridge.job)
         self._on_stored(True)
         recovery.remember_open(session.project.path)
@@ -348,7 +348,7 @@ class Window(QMainWindow):
     def keep_as(self, path: Path) -> None:
         """Keep the job under a name and go on in that file."""
         if self.bridge is not None and path != self.bridge.session.project.path:
-            self._note_view()
+            note_place(self)
             self.opener.keep(self.bridge.session, path)
 
     def close_photo(self) -> None:
@@ -362,7 +362,7 @@ class Window(QMainWindow):
         """Part from the open session, if there is one."""
         if self.bridge is None:
             return
-        self._note_view()
+        note_place(self)
         self.canvas.set_session(None, None)
         self.proofs.set_session(None)
         for panel in self.panels.values():
@@ -394,49 +394,6 @@ class Window(QMainWindow):
         files = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
         if files:
             self.open_path(files[0])
-
-    # where one was
-
-    def _note_view(self) -> None:
-        """Remember step, view and place, for the next start."""
-        if self.bridge is None:
-            return
-        centre = self.canvas.centre()
-        place = {
-            "step": self.step.value,
-            "view": self.canvas.view.value,
-            "fitted": self.canvas.is_fitted,
-            "scale": self.canvas.frame.scale,
-            "centre": [centre.x(), centre.y()],
-            "size": self._brush_size.diameter_px,
-            "tool": self.canvas.tool.name if self.canvas.tool is not None else "",
-        }
-        try:
-            self.bridge.session.project.note("place", json.dumps(place))
-        except Exception as error:  # noqa: BLE001 - not worth keeping anyone from closing the window
-            del error
-
-    def _restore_view(self) -> None:
-        assert self.bridge is not None
-        try:
-            place = json.loads(self.bridge.session.project.note("place") or "{}")
-            self.show_step(Step(place.get("step", Step.MARK.value)))
-            self.show_view(View(place.get("view", View.PHOTO.value)))
-            self.set_brush_size(float(place.get("size", self._fitting_brush())))
-            named = [tool for tool in self.tools[self.step] if tool.name == place.get("tool")]
-            if named:
-                self.take_up(named[0])
-            if not place.get("fitted", True):
-                self.canvas.look_at(QPointF(*place["centre"]), float(place["scale"]))
-        except (ValueError, TypeError, KeyError, AttributeError):
-            self.show_step(Step.MARK)
-            self.show_view(View.PHOTO)
-
-    def _fitting_brush(self) -> float:
-        """Give a first brush about as large on every photo."""
-        assert self.bridge is not None
-        photo = self.bridge.session.photo
-        return max(2.0, round(max(photo.width, photo.height) / 40))
 
     # what is shown
 
@@ -470,8 +427,8 @@ class Window(QMainWindow):
 
     def set_brush_size(self, diameter_px: float) -> None:
         """Set the brush's diameter in photo pixels."""
-        self._brush_size.diameter_px = min(max(diameter_px, 2.0), 1200.0)
-        self.shelf.brush_size.show_value(self._brush_size.diameter_px)
+        self.brush_size.diameter_px = min(max(diameter_px, 2.0), 1200.0)
+        self.shelf.brush_size.show_value(self.brush_size.diameter_px)
         self.canvas.update()
 
     def show_view(self, view: View) -> None:
