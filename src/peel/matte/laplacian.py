@@ -72,7 +72,7 @@ def runs_of(mask: BoolArray) -> NDArray[np.int64]:
     return np.stack([rows * mask.shape[1] + starts, ends - starts], axis=1).astype(np.int64)
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _gather(index: Any, alpha: Any, y: int, x: int, members: Any, known: Any) -> bool:
     """Collect a window's unknowns and fixed values; tell whether it counts: inside the picture, with an unknown."""
     touched = False
@@ -88,7 +88,7 @@ def _gather(index: Any, alpha: Any, y: int, x: int, members: Any, known: Any) ->
     return touched
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _whiten(image: Any, y: int, x: int, eps: float, centred: Any, whitened: Any) -> None:
     """Centre a window's colours, and multiply them by the inverse of their regularised covariance."""
     for c in range(3):
@@ -121,7 +121,7 @@ def _whiten(image: Any, y: int, x: int, eps: float, centred: Any, whitened: Any)
         whitened[k, 2] = (i02 * r + i12 * g + i22 * b) * scale
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _scatter(members: Any, known: Any, centred: Any, whitened: Any, stencil: Any, rhs: Any) -> None:
     """Add a window's block: to the stencil between unknowns, to the right side beside a fixed pixel."""
     for k in range(9):
@@ -147,6 +147,8 @@ def _scatter(members: Any, known: Any, centred: Any, whitened: Any, stencil: Any
     "void(float32[:,:,::1], int32[:,::1], float32[:,::1], float64, float32[:,::1], float32[::1])",
     cache=True,
     nogil=True,
+    fastmath=True,
+    error_model="numpy",
 )
 def _accumulate(image: Any, index: Any, alpha: Any, eps: float, stencil: Any, rhs: Any) -> None:
     """Add every window that touches the band (Levin et al. 2008, eq. 12) to the stencil and right side."""
