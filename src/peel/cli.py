@@ -31,7 +31,9 @@ _COMMANDS = ("cut", "deliver", "demo", "window")
 
 @app.command()
 def window(
-    files: Annotated[list[Path] | None, typer.Argument(help="Photos or .peel jobs to open.")] = None,
+    files: Annotated[
+        list[Path] | None, typer.Argument(help="A photo or .peel job; of several the first is opened.")
+    ] = None,
 ) -> None:
     """Open the window (also what `peel FILES` does)."""
     raise typer.Exit(_show(files or [], demo=False))

@@ -125,7 +125,7 @@ def test_a_full_disk_is_said_and_nothing_is_lost(session: Session, monkeypatch: 
     session.wait_idle(60)
 
     assert session.is_stored
-    assert isinstance([item for item in news if isinstance(item, Stored)][-1], Stored)
+    assert [item for item in news if isinstance(item, Stored)][-1].is_complete
     assert [state.label for state in session.project.history().states] == ["Open", "First", "Second"]
 
 

@@ -21,6 +21,7 @@ from peel.work.session import Session
 __all__ = ["Opener"]
 
 _LOOK_PX = 1600
+_LEVELS = 7
 
 
 class Opener(QObject):
@@ -64,7 +65,7 @@ class Opener(QObject):
         self._submit(lambda: Opened(recovery.keep_as(session, path), f"Kept as {path}."))
 
     def _submit(self, work: Callable[[], Opened]) -> None:
-        self._lane.submit(None, lambda _ticket: work(), self.opened.emit, self._fail)
+        self._lane.submit(None, lambda _ticket: _with_pyramid(work()), self.opened.emit, self._fail)
 
     def _fail(self, error: BaseException) -> None:
         if isinstance(error, PeelError):
@@ -92,3 +93,9 @@ class Opener(QObject):
                 width, height = height, width
             self.previewed.emit(image_from_rgb(look), width, height)
         return Opened(Session.begin_with(content, path.name, recovery.new_working_path(path.name)))
+
+
+def _with_pyramid(opened: Opened) -> Opened:
+    """Make the photo's smaller levels here, so that the window's thread finds them ready."""
+    opened.session.stages.pyramid.pixels(_LEVELS)
+    return opened

@@ -11,13 +11,12 @@ from peel.job.job import Job
 from peel.job.rect import Rect
 from peel.matte.arrays import ByteArray
 from peel.work.scheduler import Lane, Ticket
-from peel.work.stages import CELL, Stages
+from peel.work.stages import CELL, HALO, Stages
 from peel.work.views import LOUDEST, View, render
 
 __all__ = ["DisplayTiles", "TileKey", "image_from_rgb"]
 
 _KEPT: Final = 500
-_HALO: Final = 48
 
 TileKey = tuple[View, int, int, int]
 
@@ -127,7 +126,7 @@ class DisplayTiles(QObject):
             return job.zones.tiles_in(under)
         if view is View.MATTE:
             return job.matte.tiles_in(under)
-        around = self._stages.covered(rect.grown(_HALO).intersection(self._stages.bounds(level)), level)
+        around = self._stages.covered(rect.grown(HALO).intersection(self._stages.bounds(level)), level)
         return (*job.matte.tiles_in(around), job.settings.colour.clean, self._behind(job, view))
 
     def _behind(self, job: Job, view: View) -> Any:

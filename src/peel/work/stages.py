@@ -22,10 +22,10 @@ from peel.matte.composite import composite_over
 from peel.matte.foreground import estimate_foreground
 from peel.matte.trimap import BACKGROUND, FOREGROUND
 
-__all__ = ["CELL", "Cache", "Pyramid", "Stages", "at_level", "level_size"]
+__all__ = ["CELL", "HALO", "Cache", "Pyramid", "Stages", "level_size"]
 
 CELL: Final = 256
-_HALO: Final = 48  # pixels around a cell that its edge colours are estimated from
+HALO: Final = 48  # pixels around a cell that its edge colours are estimated from
 
 
 class Cache:
@@ -57,12 +57,6 @@ def level_size(height: int, width: int, level: int) -> tuple[int, int]:
     """Give the size of a picture at a level."""
     step = 1 << level
     return -(-height // step), -(-width // step)
-
-
-def at_level(rect: Rect, level: int) -> Rect:
-    """Give the level's pixels that cover a rectangle of the photo."""
-    step = 1 << level
-    return Rect(rect.top // step, rect.left // step, -(-rect.bottom // step), -(-rect.right // step))
 
 
 def _shrunk(values: NDArray[Any], level: int) -> NDArray[Any]:
@@ -154,7 +148,7 @@ class Stages:
         return out
 
     def _foreground_cell(self, job: Job, cell: Rect, level: int) -> FloatArray:
-        around = cell.grown(_HALO).intersection(self.bounds(level))
+        around = cell.grown(HALO).intersection(self.bounds(level))
         under = self.covered(around, level)
         if job.matte.constant_in(under) is not None:
             return self.pyramid.colours(cell, level)
