@@ -15,6 +15,7 @@ from numba import njit
 
 from peel.errors import Cancelled
 from peel.matte.arrays import FloatArray
+from peel.matte.coarse_space import coarse_space
 from peel.matte.laplacian import BORDER, BandSystem
 
 __all__ = ["Progress", "SolveReport", "solve_band"]
@@ -22,7 +23,7 @@ __all__ = ["Progress", "SolveReport", "solve_band"]
 Progress = Callable[[float], bool]
 """Told the share done in [0, 1]; answers True to go on and False to stop."""
 
-_CHUNK: Final = 8  # iterations between two looks at the caller: about 20 ms on half a million unknowns
+_SHOWN_AFTER: Final = 10  # iterations; the coarse space has placed everything by then, and fine strands are coming
 
 
 @dataclass(frozen=True)
@@ -109,46 +110,58 @@ def _multiply(runs: Any, packed: Any, width: Any, p: Any, y: Any) -> float:
 
 
 @njit(
-    "UniTuple(float64, 2)(int64[:,::1], float32[::1], float32[::1], float32, float32[::1], float32[::1], float32[::1])",
+    "float64(int64[:,::1], float32[::1], float32[::1], float32, float32[::1], float32[::1], float32[::1], float32[::1])",
     cache=True,
     nogil=True,
     fastmath=True,
 )
-def _step(runs: Any, p: Any, y: Any, length: Any, x: Any, r: Any, inverse: Any) -> Any:
-    """Go `length` along `p`, and clear `y` for the next product; give the new ``r M r`` and ``r r``."""
+def _step(runs: Any, p: Any, y: Any, length: Any, x: Any, r: Any, inverse: Any, z: Any) -> float:
+    """Go `length` along `p`, clear `y` for the next product, begin ``z = M r`` by the diagonal; give ``r r``."""
     start = np.uint64(0)
-    rho: Any = 0.0
     norm: Any = 0.0
     for k in range(runs.shape[0]):
         at = np.uint64(runs[k, 0])
         n = np.uint64(runs[k, 1])
-        part = np.float32(0)
         square = np.float32(0)
         for u in range(n):
             i = np.uint64(u)
             x[start + i] += length * p[at + i]
             value = r[start + i] - length * y[at + i]
             r[start + i] = value
-            part += value * value * inverse[start + i]
+            z[start + i] = value * inverse[start + i]
             square += value * value
         for u in range(n):
             y[at + np.uint64(u)] = np.float32(0)
-        rho += part
         norm += square
         start += n
-    return rho, norm
+    return norm
 
 
-@njit("void(int64[:,::1], float32[::1], float32, float32[::1], float32[::1])", cache=True, nogil=True, fastmath=True)
-def _turn(runs: Any, p: Any, beta: Any, r: Any, inverse: Any) -> None:
-    """Turn the direction: ``p = M r + beta p``."""
+@njit("float64(int64[:,::1], float32[::1], float32[::1])", cache=True, nogil=True, fastmath=True)
+def _inner(runs: Any, a: Any, b: Any) -> float:
+    """Give ``a b``, summed run by run so that it comes out the same on any machine."""
+    start = np.uint64(0)
+    total: Any = 0.0
+    for k in range(runs.shape[0]):
+        part = np.float32(0)
+        n = np.uint64(runs[k, 1])
+        for u in range(n):
+            part += a[start + np.uint64(u)] * b[start + np.uint64(u)]
+        total += part
+        start += n
+    return total
+
+
+@njit("void(int64[:,::1], float32[::1], float32, float32[::1])", cache=True, nogil=True, fastmath=True)
+def _turn(runs: Any, p: Any, beta: Any, z: Any) -> None:
+    """Turn the direction: ``p = z + beta p``."""
     start = np.uint64(0)
     for k in range(runs.shape[0]):
         at = np.uint64(runs[k, 0])
         n = np.uint64(runs[k, 1])
         for u in range(n):
             i = np.uint64(u)
-            p[at + i] = inverse[start + i] * r[start + i] + beta * p[at + i]
+            p[at + i] = z[start + i] + beta * p[at + i]
         start += n
 
 
@@ -179,17 +192,22 @@ def _scatter(system: BandSystem, values: FloatArray) -> FloatArray:
 
 def solve_band(
     system: BandSystem,
+    colours: FloatArray,
     start: FloatArray,
     *,
     tolerance: float = 1e-4,
-    max_iterations: int = 3000,
+    max_iterations: int = 500,
     progress: Progress | None = None,
+    interim: Callable[[FloatArray], None] | None = None,
 ) -> tuple[FloatArray, SolveReport]:
-    """Solve ``A x = b`` from a first guess, with the diagonal as preconditioner.
+    """Solve ``A x = b`` from a first guess; the preconditioner adds the diagonal and a coarse space.
 
     Parameters
     ----------
     system : BandSystem
+        Its stencil is taken apart: the system cannot be used again.
+    colours : (N, 3) float32 ndarray
+        Colours of the unknowns in reading order, in [0, 1], which the coarse space is made of.
     start : (N,) float32 ndarray
         First guess; the better it is, the fewer iterations.
     tolerance : float
@@ -197,7 +215,9 @@ def solve_band(
     max_iterations : int
         Stop there in any case; the report then says it did not converge.
     progress : callable, optional
-        Asked every few iterations; False stops.
+        Asked before each iteration; False stops.
+    interim : callable, optional
+        Given the solution as it is after a few iterations, to be looked at meanwhile.
 
     Returns
     -------
@@ -214,25 +234,39 @@ def solve_band(
     if system.size == 0:
         return x, SolveReport(0, 0, 0.0, True)
     runs, width = system.runs, np.uint64(system.shape[1])
-    packed = _pack(runs, system.stencil)
-    r = system.rhs - _product(system, packed, x)
     inverse = (1.0 / np.maximum(system.stencil[0], 1e-12)).astype(np.float32)
-    p = _scatter(system, np.zeros_like(x))
-    y = np.zeros_like(p)
+    packed = _pack(runs, system.stencil)
+    system.release()
+
+    def product(region: FloatArray) -> FloatArray:
+        if progress and not progress(0.0):
+            raise Cancelled
+        out = np.zeros_like(region)
+        _multiply(runs, packed, width, region, out)
+        return out
+
+    coarse = coarse_space(runs, system.shape, colours, product)
+    r = system.rhs - _product(system, packed, x)
     scale = _scale(system, packed)
-    rho, residual = float(np.sum(r * r * inverse, dtype=np.float64)), float(np.linalg.norm(r)) / scale
+    z = inverse * r
+    coarse.correct(r, z)
+    p = _scatter(system, z)
+    y = np.zeros_like(p)
+    rho, residual = _inner(runs, r, z), float(np.sqrt(_inner(runs, r, r))) / scale
     first = max(residual, tolerance)
-    _turn(runs, p, np.float32(0), r, inverse)
     done = 0
     while residual > tolerance and done < max_iterations:
+        if progress and not progress(_share(residual, first, tolerance)):
+            raise Cancelled
         length = np.float32(rho / max(_multiply(runs, packed, width, p, y), 1e-30))
-        new, square = _step(runs, p, y, length, x, r, inverse)
-        residual = float(np.sqrt(square)) / scale
-        _turn(runs, p, np.float32(new / max(rho, 1e-30)), r, inverse)
+        residual = float(np.sqrt(_step(runs, p, y, length, x, r, inverse, z))) / scale
+        coarse.correct(r, z)
+        new = _inner(runs, r, z)
+        _turn(runs, p, np.float32(new / max(rho, 1e-30)), z)
         rho = new
         done += 1
-        if progress and done % _CHUNK == 0 and not progress(_share(residual, first, tolerance)):
-            raise Cancelled
+        if interim and done == _SHOWN_AFTER:
+            interim(x)
     return x, SolveReport(system.size, done, residual, residual <= tolerance)
 
 

@@ -30,7 +30,7 @@ _OFFSETS: Final = np.array(
 )
 
 
-@dataclass(frozen=True)
+@dataclass
 class BandSystem:
     """The linear system ``A x = b`` whose unknowns are the band's pixels in reading order.
 
@@ -58,6 +58,10 @@ class BandSystem:
     def size(self) -> int:
         """Number of unknowns."""
         return int(self.rhs.shape[0])
+
+    def release(self) -> None:
+        """Let go of the stencil, the bulk of the system, once it is laid out otherwise."""
+        self.stencil = self.stencil[:, :0]
 
 
 def runs_of(mask: BoolArray) -> NDArray[np.int64]:

@@ -1,4 +1,4 @@
-"""What colour says about a pixel by itself: the pair of known colours that explains it best, and how far to trust it.
+"""What colour says about a pixel by itself: alpha from pairs of known colours, and how far to trust it.
 
 References
 ----------
@@ -6,6 +6,8 @@ References
    Pattern Recognition, 2007. :doi:`10.1109/CVPR.2007.383006`
 .. [2] E. S. L. Gastal, M. M. Oliveira, "Shared sampling for real-time alpha matting", Computer Graphics Forum 29(2),
    2010, pp. 575-584. :doi:`10.1111/j.1467-8659.2009.01627.x`
+.. [3] Y.-Y. Chuang, B. Curless, D. H. Salesin, R. Szeliski, "A Bayesian approach to digital matting", IEEE Conference
+   on Computer Vision and Pattern Recognition, 2001. :doi:`10.1109/CVPR.2001.990970`
 """
 
 from dataclasses import dataclass
@@ -16,18 +18,22 @@ import numpy as np
 from numba import njit
 
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray, IntArray
+from peel.matte.noise import NoiseCurve, measure_noise
 from peel.matte.trimap import BACKGROUND, FOREGROUND, UNKNOWN
 
 __all__ = ["ColourPrior", "colour_prior", "is_halved"]
 
 _DIRECTIONS: Final = ((0, 1), (0, -1), (1, 0), (-1, 0), (1, 1), (1, -1), (-1, 1), (-1, -1))
-_HALVE_ABOVE: Final = 400_000  # pixels of a picture above which pairs are looked for at half size
-_PASSES: Final = 2
-_FIT: Final = 0.03  # colour distance at which a pair explains a pixel badly
-_FAR: Final = 0.15  # how much a colour twice as far away as the nearest has to explain better, in units of `_FIT`
-_CLOSE: Final = 0.35  # colours nearer than this tell little
-_LISTENED_PX: Final = (12.0, 36.0)  # distance from certain zones at which colour begins to be, and is, listened to
-_SPREAD: Final = 0.15  # alpha on which neighbouring pairs may disagree
+_HALVE_ABOVE: Final = 400_000  # pixels of a picture above which colours are gathered at half size
+_MISFIT: Final = 0.014  # colour distance by which the right pair misses a pixel, noise apart
+_FAR: Final = 0.15  # how fast a colour loses weight with its distance, in distances of the nearest
+_BEYOND: Final = 0.1  # how much less it counts to lie beyond one of the two colours than beside their line
+_ELSEWHERE: Final = 0.05  # weight of a colour that is the zone's, but not gathered for this pixel
+_ROUNDS: Final = 3  # of halving a zone's colours: eight colours stand for a zone
+_STRIDE: Final = 4  # pixels of a zone that stand for their neighbours among its colours
+_ABOUT_PX: Final = 80  # how far from the unsure zone a zone's colours are taken
+_UNHEARD: Final = 0.06  # trust below which an estimate is not listened to: faint ones add up over wide, smooth areas
+_SURE: Final = 0.02  # spread of alpha, as a standard deviation, at which trust has fallen to a half
 
 
 @dataclass(frozen=True)
@@ -66,112 +72,101 @@ def _nearest_along(trimap: Any, value: Any, dy: int, dx: int, seen: Any) -> None
                 seen[y, x] = -1
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
-def _explain(r: Any, g: Any, b: Any, pair: Any) -> Any:
-    """Give alpha and colour distance of a colour to the line between a pair's two colours."""
-    fr, fg, fb = pair[0] - pair[3], pair[1] - pair[4], pair[2] - pair[5]
-    square = fr * fr + fg * fg + fb * fb + np.float32(1e-6)
-    r, g, b = r - pair[3], g - pair[4], b - pair[5]
-    alpha = min(max((r * fr + g * fg + b * fb) / square, np.float32(0)), np.float32(1))
-    r, g, b = r - alpha * fr, g - alpha * fg, b - alpha * fb
-    return alpha, np.sqrt(r * r + g * g + b * b), np.sqrt(square)
+@njit(cache=True, nogil=True, fastmath=True)
+def _weigh_distances(found: Any, i: int, y: int, x: int, width: int, weights: Any) -> None:
+    """Give each gathered place a weight by how much farther than the nearest it is; 0 for none."""
+    nearest = 1e9
+    for k in range(found.shape[1]):
+        weights[k] = -1.0
+        if found[i, k] >= 0:
+            dy, dx = found[i, k] // width - y, found[i, k] % width - x
+            weights[k] = np.sqrt(float(dy * dy + dx * dx))
+            nearest = min(nearest, weights[k])
+    for k in range(found.shape[1]):
+        weights[k] = np.exp(-_FAR * (weights[k] / max(nearest, 1.0) - 1.0)) if weights[k] >= 0 else 0.0
 
 
 @njit(
-    "void(float32[:,::1], int64[::1], int64, int32[:,::1], int32[:,::1], float32[:,::1], float32[::1])",
+    "void(float32[:,::1], int64[::1], int64, int32[:,::1], int64, float32[:,::1], float32[:,::1], int32[:,::1], "
+    "int32[:,::1], float32[:,::1], float32[:,::1], float32[::1], float32[::1], float32[::1])",
     cache=True,
     nogil=True,
     fastmath=True,
+    error_model="numpy",
 )
-def _choose(image: Any, unknown: Any, width: int, near_fg: Any, near_bg: Any, pairs: Any, costs: Any) -> None:  # noqa: C901 - one loop over pairs
-    """Choose for each unknown the pair of gathered colours that explains it best, near ones preferred."""
-    trial = np.empty(6, np.float32)
-    away = np.empty((2, near_fg.shape[1]), np.float32)
-    for i in range(unknown.shape[0]):
-        here = unknown[i]
-        y, x = here // width, here % width
-        nearest = np.array([1e9, 1e9], np.float32)
-        for side in range(2):
-            near = near_fg if side == 0 else near_bg
-            for k in range(near.shape[1]):
-                at = near[i, k]
-                away[side, k] = -1.0
-                if at >= 0:
-                    away[side, k] = np.sqrt(float((at // width - y) ** 2 + (at % width - x) ** 2))
-                    nearest[side] = min(nearest[side], away[side, k])
-        costs[i] = 1e9
-        for k in range(near_fg.shape[1]):
-            if away[0, k] < 0:
-                continue
-            for c in range(3):
-                trial[c] = image[near_fg[i, k], c]
-            for m in range(near_bg.shape[1]):
-                if away[1, m] < 0:
-                    continue
-                for c in range(3):
-                    trial[3 + c] = image[near_bg[i, m], c]
-                _, distance, _ = _explain(image[here, 0], image[here, 1], image[here, 2], trial)
-                cost = distance / _FIT + _FAR * (away[0, k] / nearest[0] + away[1, m] / nearest[1] - 2.0)
-                if cost < costs[i]:
-                    costs[i] = cost
-                    pairs[i, :] = trial
-
-
-@njit(
-    "void(float32[:,::1], int64[::1], int32[:,::1], float32[:,::1], float32[::1], float32[:,::1], float32[::1])",
-    cache=True,
-    nogil=True,
-    fastmath=True,
-)
-def _share(image: Any, unknown: Any, index: Any, pairs: Any, costs: Any, shared: Any, agreement: Any) -> None:
-    """Average the pairs of a 5x5 neighbourhood by how well each explains the pixel in its middle."""
-    height, width = index.shape
-    for i in range(unknown.shape[0]):
-        here = unknown[i]
-        y, x = here // width, here % width
-        total, mean, square = 0.0, 0.0, 0.0
-        shared[i, :] = 0.0
-        for v in range(max(y - 2, 0), min(y + 3, height)):
-            for u in range(max(x - 2, 0), min(x + 3, width)):
-                j = index[v, u]
-                if j < 0 or costs[j] >= 1e8:
-                    continue
-                alpha, distance, _ = _explain(image[here, 0], image[here, 1], image[here, 2], pairs[j])
-                weight = np.exp(-2.0 * distance / _FIT - 0.25 * costs[j])
-                total += weight
-                mean += weight * alpha
-                square += weight * alpha * alpha
-                for c in range(6):
-                    shared[i, c] += weight * pairs[j, c]
-        agreement[i] = 0.0
-        if total > 0:
-            for c in range(6):
-                shared[i, c] /= total
-            spread = max(square / total - (mean / total) ** 2, 0.0)
-            agreement[i] = np.exp(-spread / (_SPREAD * _SPREAD))
-
-
-@njit(
-    "void(float32[:,::1], int64[::1], int64, int32[:,::1], int64,"
-    "float32[:,::1], float32[::1], float32[::1], float32[::1])",
-    cache=True,
-    nogil=True,
-    fastmath=True,
-)
-def _project(
-    image: Any, unknown: Any, width: int, index: Any, step: int, pairs: Any, agreement: Any, alpha: Any, trust: Any
+def _mix(  # noqa: C901 - one loop over pairs
+    image: Any,
+    unknown: Any,
+    width: int,
+    index: Any,
+    step: int,
+    subject: Any,
+    backdrop: Any,
+    near_fg: Any,
+    near_bg: Any,
+    own: Any,
+    behind: Any,
+    variance: Any,
+    alpha: Any,
+    trust: Any,
 ) -> None:
-    """Project each full-size pixel on the colour line of its pair; say how far to trust the answer."""
+    """Average alpha over all gathered pairs by how well each explains a pixel; trust it as far as they agree."""
+    places, others = near_fg.shape[1], near_bg.shape[1]
+    fg, fg_weight = np.empty((places + own.shape[0], 3), np.float32), np.empty(places + own.shape[0], np.float32)
+    bg, bg_weight = np.empty((others + behind.shape[0], 3), np.float32), np.empty(others + behind.shape[0], np.float32)
+    fg[places:], fg_weight[places:] = own, _ELSEWHERE
+    bg[others:], bg_weight[others:] = behind, _ELSEWHERE
+    last = np.int64(-1)
+    small = index.shape[1]
     for i in range(unknown.shape[0]):
         here = unknown[i]
         v = min((here // width) // step, index.shape[0] - 1)
-        u = min((here % width) // step, index.shape[1] - 1)
+        u = min((here % width) // step, small - 1)
         j = index[v, u]
-        alpha[i], trust[i] = 0.5, 0.0
-        if j >= 0 and agreement[j] > 0:
-            alpha[i], distance, between = _explain(image[here, 0], image[here, 1], image[here, 2], pairs[j])
-            apart = 1.0 - np.exp(-((between / _CLOSE) ** 4))
-            trust[i] = np.exp(-((distance / (2.0 * _FIT)) ** 2)) * apart * agreement[j]
+        if j != last:
+            last = j
+            _weigh_distances(near_fg, j, v, u, small, fg_weight[:places])
+            _weigh_distances(near_bg, j, v, u, small, bg_weight[:others])
+            for c in range(3):
+                for k in range(places):
+                    fg[k, c] = subject[max(near_fg[j, k], 0), c]
+                for k in range(others):
+                    bg[k, c] = backdrop[max(near_bg[j, k], 0), c]
+        r, g, b = image[here, 0], image[here, 1], image[here, 2]
+        bright = (r + g + b) / np.float32(3)
+        noise = variance[min(max(int(bright * variance.shape[0]), 0), variance.shape[0] - 1)]
+        spread = np.float32(_MISFIT * _MISFIT) + np.float32(2) * noise
+        total = mean = square = own_spread = best = np.float32(0)
+        for k in range(fg.shape[0]):
+            if fg_weight[k] <= 0:
+                continue
+            for m in range(bg.shape[0]):
+                if bg_weight[m] <= 0:
+                    continue
+                f0, f1, f2 = fg[k, 0] - bg[m, 0], fg[k, 1] - bg[m, 1], fg[k, 2] - bg[m, 2]
+                between = f0 * f0 + f1 * f1 + f2 * f2 + np.float32(1e-6)
+                d0, d1, d2 = r - bg[m, 0], g - bg[m, 1], b - bg[m, 2]
+                along = (d0 * f0 + d1 * f1 + d2 * f2) / between
+                d0, d1, d2 = d0 - along * f0, d1 - along * f1, d2 - along * f2
+                a = min(max(along, np.float32(0)), np.float32(1))
+                beyond = (along - a) * (along - a) * between
+                miss = (d0 * d0 + d1 * d1 + d2 * d2 + np.float32(_BEYOND) * beyond) / spread
+                if miss > np.float32(24):
+                    continue
+                fit = np.exp(np.float32(-0.5) * miss)
+                best = max(best, fit)
+                weight = fit * fg_weight[k] * bg_weight[m]
+                total += weight
+                mean += weight * a
+                square += weight * a * a
+                own_spread += weight * spread / between
+        alpha[i], trust[i] = np.float32(0.5), np.float32(0)
+        if total > np.float32(1e-12):
+            mean /= total
+            alpha[i] = mean
+            doubt = max(square / total - mean * mean, np.float32(0)) + own_spread / total
+            heard = best / (np.float32(1) + doubt / np.float32(_SURE * _SURE))
+            trust[i] = max(heard - np.float32(_UNHEARD), np.float32(0)) / np.float32(1 - _UNHEARD)
 
 
 def _gather(trimap: ByteArray, unknown: Any, zone: int) -> IntArray:
@@ -182,6 +177,13 @@ def _gather(trimap: ByteArray, unknown: Any, zone: int) -> IntArray:
         _nearest_along(trimap, np.uint8(zone), dy, dx, seen)
         found[:, k] = seen.ravel()[unknown]
     return found
+
+
+def _calmed(image: FloatArray, zone: BoolArray) -> FloatArray:
+    """Average a zone's colours over 3x3 pixels, the other zones left out; (N, 3)."""
+    weight = zone.astype(np.float32)
+    share = np.maximum(cv2.blur(weight, (3, 3)), np.float32(1e-6))[..., None]
+    return np.ascontiguousarray(cv2.blur(image * weight[..., None], (3, 3)) / share).reshape(-1, 3)
 
 
 def _smaller(image: FloatArray, trimap: ByteArray) -> tuple[FloatArray, ByteArray]:
@@ -198,13 +200,68 @@ def _smaller(image: FloatArray, trimap: ByteArray) -> tuple[FloatArray, ByteArra
     return np.ascontiguousarray(cv2.resize(image, size, interpolation=cv2.INTER_AREA)), zones
 
 
+def _palette(image: FloatArray, trimap: ByteArray, zone: int) -> FloatArray:
+    """Give colours that stand for a zone around the unsure one, by median cut; (K, 3)."""
+    size = (-(-trimap.shape[1] // _STRIDE), -(-trimap.shape[0] // _STRIDE))
+    thinned = np.ascontiguousarray(trimap[::_STRIDE, ::_STRIDE])
+    reach = 2 * (_ABOUT_PX // _STRIDE) + 1
+    unsure = ((thinned != BACKGROUND) & (thinned != FOREGROUND)).astype(np.uint8)
+    near = cv2.dilate(unsure, np.ones((reach, reach), np.uint8)) > 0
+    boxes = [image[::_STRIDE, ::_STRIDE][: size[1], : size[0]][near & (thinned == zone)]]
+    for _ in range(_ROUNDS):
+        boxes = [half for box in boxes for half in _cut(box)]
+    return np.array([box.mean(axis=0) for box in boxes if len(box)], np.float32).reshape(-1, 3)
+
+
+def _cut(colours: FloatArray) -> list[FloatArray]:
+    """Halve colours at the median of the channel in which they spread most."""
+    if len(colours) < 2:
+        return [colours]
+    channel = colours[:, int(np.argmax(colours.std(axis=0)))]
+    upper = channel > np.median(channel)
+    return [colours[~upper], colours[upper]] if upper.any() else [colours]
+
+
 def is_halved(height: int, width: int) -> bool:
     """Tell whether pairs of a picture of this size are looked for at half size, which loses nothing there."""
     return height * width > _HALVE_ABOVE
 
 
+def _palette(image: FloatArray, trimap: ByteArray, zone: int) -> FloatArray:
+    """Give colours that stand for a zone around the unsure one, by median cut; (K, 3)."""
+    size = (-(-trimap.shape[1] // _STRIDE), -(-trimap.shape[0] // _STRIDE))
+    thinned = np.ascontiguousarray(trimap[::_STRIDE, ::_STRIDE])
+    reach = 2 * (_ABOUT_PX // _STRIDE) + 1
+    unsure = ((thinned != BACKGROUND) & (thinned != FOREGROUND)).astype(np.uint8)
+    near = cv2.dilate(unsure, np.ones((reach, reach), np.uint8)) > 0
+    boxes = [image[::_STRIDE, ::_STRIDE][: size[1], : size[0]][near & (thinned == zone)]]
+    for _ in range(_ROUNDS):
+        boxes = [half for box in boxes for half in _cut(box)]
+    return np.array([box.mean(axis=0) for box in boxes if len(box)], np.float32).reshape(-1, 3)
+
+
+def _cut(colours: FloatArray) -> list[FloatArray]:
+    """Halve colours at the median of the channel in which they spread most."""
+    if len(colours) < 2:
+        return [colours]
+    channel = colours[:, int(np.argmax(colours.std(axis=0)))]
+    upper = channel > np.median(channel)
+    return [colours[~upper], colours[upper]] if upper.any() else [colours]
+
+
+def is_halved(height: int, width: int) -> bool:
+    """Tell whether colours of a picture of this size are gathered at half size, which loses nothing there."""
+    return height * width > _HALVE_ABOVE
+
+
 def colour_prior(
-    image: FloatArray, trimap: ByteArray, *, wanted: BoolArray | None = None, halved: bool | None = None
+    image: FloatArray,
+    trimap: ByteArray,
+    *,
+    noise: NoiseCurve | None = None,
+    wanted: BoolArray | None = None,
+    halved: bool | None = None,
+    own_colours: tuple[tuple[float, float, float], ...] = (),
 ) -> ColourPrior:
     """Estimate alpha in the unsure zone from known colours around it, pixel by pixel.
 
@@ -214,11 +271,15 @@ def colour_prior(
         Colours in [0, 1].
     trimap : (H, W) uint8 ndarray
         BACKGROUND, UNKNOWN, FOREGROUND.
+    noise : NoiseCurve, optional
+        Measured here if it is not given.
     wanted : (H, W) bool ndarray, optional
         Where an estimate is needed; the rest of the picture only lends its colours.
     halved : bool, optional
-        Whether to look for pairs at half size; by the picture's size if not given. A window of a larger photo gives
+        Whether to gather colours at half size; by the picture's size if not given. A window of a larger photo gives
         what that photo gives, and begins at even coordinates.
+    own_colours : tuple of colours
+        Colours of the subject that no certain pixel shows, such as that of sheer material; in [0, 1].
 
     Returns
     -------
@@ -226,55 +287,50 @@ def colour_prior(
 
     Notes
     -----
+    Where several pairs explain a pixel but not by the same alpha, as hair before a backdrop of nearly its own colour,
+    trust is low: it falls with the spread of alpha over all of them, and with the alpha that noise alone could make.
+
     Gathers in eight fixed directions rather than along rays that turn from pixel to pixel [2]_, so that turning the
-    photo turns the answer; variety comes from sharing pairs between neighbours.
+    photo turns the answer.
     """
-    unsure = (trimap != BACKGROUND) & (trimap != FOREGROUND)
-    # Close to certain zones the matting Laplacian alone is better; far from them it fills every gap.
-    near, far = _LISTENED_PX
-    away = cv2.distanceTransform(unsure.astype(np.uint8), cv2.DIST_L2, 5)
-    asked = unsure & (away > near) if wanted is None else unsure & (away > near) & wanted
+    asked = (trimap != BACKGROUND) & (trimap != FOREGROUND)
+    if wanted is not None:
+        asked &= wanted
     prior = ColourPrior(np.full(trimap.shape, 0.5, np.float32), np.zeros(trimap.shape, np.float32))
     if not asked.any():
         return prior
     step = 2 if (is_halved(*trimap.shape) if halved is None else halved) else 1
-    small_image, small_trimap = _smaller(image, trimap) if step == 2 else (image, trimap)
-    index, pairs, agreement = _find_pairs(small_image, small_trimap, _needed(asked, step))
+    small, zones = _smaller(image, trimap) if step == 2 else (np.ascontiguousarray(image, np.float32), trimap)
+    zones = np.ascontiguousarray(zones)
+    places = np.flatnonzero(_covered(asked, step)).astype(np.int64)
+    index = np.full(zones.shape, -1, np.int32)
+    index.ravel()[places] = np.arange(len(places), dtype=np.int32)
     unknown = np.flatnonzero(asked).astype(np.int64)
     found, trust = np.empty(len(unknown), np.float32), np.empty(len(unknown), np.float32)
-    full = np.ascontiguousarray(image, np.float32).reshape(-1, 3)
-    _project(full, unknown, image.shape[1], index, step, pairs, agreement, found, trust)
-    prior.alpha.ravel()[unknown] = found
-    heard = np.clip((away.ravel()[unknown] - np.float32(near)) / np.float32(far - near), 0, 1)
-    prior.confidence.ravel()[unknown] = trust * heard
+    _mix(
+        np.ascontiguousarray(image, np.float32).reshape(-1, 3),
+        unknown,
+        image.shape[1],
+        index,
+        step,
+        _calmed(small, zones == FOREGROUND),
+        _calmed(small, zones == BACKGROUND),
+        _gather(zones, places, FOREGROUND),
+        _gather(zones, places, BACKGROUND),
+        np.concatenate([_palette(image, trimap, FOREGROUND), np.array(own_colours, np.float32).reshape(-1, 3)]),
+        np.empty((0, 3), np.float32),
+        (noise or measure_noise(image)).variance,
+        found,
+        trust,
+    )
+    prior.alpha.ravel()[unknown], prior.confidence.ravel()[unknown] = found, trust
     return prior
 
 
-def _needed(asked: BoolArray, step: int) -> BoolArray:
-    """Give the pixels, at the size pairs are looked for, whose pairs the asked ones will share."""
-    reach = 2 * _PASSES * step
-    near = cv2.dilate(asked.astype(np.uint8), np.ones((2 * reach + 1, 2 * reach + 1), np.uint8))
-    if step == 2:
-        odd = (near.shape[0] % 2, near.shape[1] % 2)
-        near = cv2.copyMakeBorder(near, 0, odd[0], 0, odd[1], cv2.BORDER_REPLICATE)
-        near = near[::2, ::2] | near[1::2, ::2] | near[::2, 1::2] | near[1::2, 1::2]
-    return near.astype(bool)
-
-
-def _find_pairs(image: FloatArray, trimap: ByteArray, needed: BoolArray) -> tuple[IntArray, FloatArray, FloatArray]:
-    """Choose and share pairs; give each pixel's place among them (or -1), the pairs, and how far neighbours agree."""
-    unsure = (trimap != BACKGROUND) & (trimap != FOREGROUND)
-    unknown = np.flatnonzero(unsure & needed).astype(np.int64)
-    index = np.full(trimap.shape, -1, np.int32)
-    index.ravel()[unknown] = np.arange(len(unknown), dtype=np.int32)
-    flat = np.ascontiguousarray(image, np.float32).reshape(-1, 3)
-    zones = np.ascontiguousarray(trimap)
-    near_fg, near_bg = _gather(zones, unknown, FOREGROUND), _gather(zones, unknown, BACKGROUND)
-    pairs, costs = np.zeros((len(unknown), 6), np.float32), np.empty(len(unknown), np.float32)
-    _choose(flat, unknown, zones.shape[1], near_fg, near_bg, pairs, costs)
-    agreement = np.zeros(len(unknown), np.float32)
-    for _ in range(_PASSES):
-        shared = np.empty_like(pairs)
-        _share(flat, unknown, index, pairs, costs, shared, agreement)
-        pairs = shared
-    return index, pairs, agreement
+def _covered(asked: BoolArray, step: int) -> BoolArray:
+    """Give the pixels, at the size colours are gathered at, that hold an asked one."""
+    if step == 1:
+        return asked
+    odd = (asked.shape[0] % 2, asked.shape[1] % 2)
+    padded = np.pad(asked, ((0, odd[0]), (0, odd[1])))
+    return padded[::2, ::2] | padded[1::2, ::2] | padded[::2, 1::2] | padded[1::2, 1::2]

@@ -1,0 +1,254 @@
+"""The picture's own noise: how strong it is, and how to keep it out of the matte.
+
+A matte follows the photo, its noise included. Where the photo is a plane within its noise, over a window, the matte is
+one too, and its mean over that window is the better value; where strands or edges cross the window it is left alone.
+
+References
+----------
+.. [1] J. Immerkaer, "Fast noise variance estimation", Computer Vision and Image Understanding 64(2), 1996,
+   pp. 300-302: noise is what is left of small windows once their slope is taken away.
+.. [2] A. Goldenshluger, A. Nemirovski, "On spatially adaptive estimation of nonparametric regression", Mathematical
+   Methods of Statistics 6(2), 1997, pp. 135-170: the largest window in which the data still agree.
+"""
+
+from dataclasses import dataclass
+from typing import Any, Final
+
+import cv2
+import numpy as np
+from numba import njit
+
+from peel.matte.arrays import BoolArray, ByteArray, FloatArray
+
+__all__ = ["NoiseCurve", "even_out", "measure_noise", "plain_reach"]
+
+_BINS: Final = 16  # of brightness
+_SAMPLES: Final = 60_000  # windows looked at
+_FEWEST: Final = 200  # windows for a bin to count
+_QUIET: Final = 0.1  # share of the windows taken to hold nothing but noise
+_FLOOR: Final = 0.3 / 255  # noise of a picture of 8 bits that has no other
+_NORMAL_QUANTILE: Final = -1.2816  # of a normal distribution, at `_QUIET`
+_FREEDOM: Final = 66.0  # of 25 pixels times three channels, less a plane for each
+# Wilson and Hilferty's approximation of the same quantile of a chi-square distribution, over its mean
+_QUIET_SHARE: Final = (1 - 2 / (9 * _FREEDOM) + _NORMAL_QUANTILE * (2 / (9 * _FREEDOM)) ** 0.5) ** 3
+_LARGEST_RESIDUE: Final = 1.36  # times the noise: 1.5 deviations of a window's residue and a tenth for a rough estimate
+_LARGEST_SMALL: Final = 1.1
+_LARGEST_OWN: Final = 3.0  # times the matte's own noise
+_SPACINGS: Final = (1, 2)
+_LEFT: Final = 0.28  # of a matte's noise after averaging over a window
+_ROUGHEST: Final = 0.15
+_CELL: Final = 8  # pixels a side for which a matte's noise is one value
+_SURROUNDINGS: Final = ((7, np.float32(1)), (17, np.float32(0.01)))  # cells over which noise is carried, and weight
+
+
+@dataclass(frozen=True)
+class NoiseCurve:
+    """Variance of the noise of a colour channel, for sixteen steps of brightness from 0 to 1."""
+
+    variance: FloatArray
+
+    def deviation(self, image: FloatArray) -> FloatArray:
+        """Give the standard deviation expected at each pixel of a (..., 3) picture."""
+        place = np.clip((image.mean(axis=-1) * _BINS).astype(np.int32), 0, _BINS - 1)
+        return np.sqrt(self.variance)[place]
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _residue(image: Any, y: int, x: int, spacing: int, radius: int) -> Any:
+    """Give a window's mean brightness, and its mean square distance from a plane, all channels together."""
+    bright = 0.0
+    total = 0.0
+    count = (2 * radius + 1) ** 2
+    square = 2.0 * (1.0 + (4.0 if radius == 2 else 0.0)) * (2 * radius + 1)
+    for c in range(3):
+        centre = image[y, x, c]
+        mean = slope_y = slope_x = power = 0.0
+        for v in range(-radius, radius + 1):
+            for u in range(-radius, radius + 1):
+                value = image[y + v * spacing, x + u * spacing, c] - centre
+                mean += value
+                power += value * value
+                slope_y += v * value
+                slope_x += u * value
+        total += power - mean * mean / count - (slope_y * slope_y + slope_x * slope_x) / square
+        bright += mean / count + centre
+    return bright / 3.0, max(total, 0.0) / (3.0 * (count - 3))
+
+
+@njit("void(float32[:,:,::1], int64[::1], int64[::1], float32[:,::1])", cache=True, nogil=True)
+def _residues(image: Any, ys: Any, xs: Any, out: Any) -> None:
+    for i in range(ys.shape[0]):
+        out[i, 0], out[i, 1] = _residue(image, ys[i], xs[i], 1, 2)
+
+
+def measure_noise(image: FloatArray) -> NoiseCurve:
+    """Estimate the noise of a photo from its quietest windows.
+
+    Parameters
+    ----------
+    image : (H, W, 3) float32 ndarray
+        Colours in [0, 1].
+
+    Returns
+    -------
+    NoiseCurve
+        No less than rounding to 8 bits leaves.
+    """
+    height, width = image.shape[:2]
+    floor = np.full(_BINS, _FLOOR**2, np.float32)
+    if min(height, width) < 5:
+        return NoiseCurve(floor)
+    step = max(1, int(np.sqrt(height * width / _SAMPLES)))
+    ys, xs = (part.ravel() for part in np.mgrid[2 : height - 2 : step, 2 : width - 2 : step])
+    seen = np.empty((len(ys), 2), np.float32)
+    _residues(np.ascontiguousarray(image, np.float32), ys, xs, seen)
+    place = np.clip((seen[:, 0] * _BINS).astype(np.int32), 0, _BINS - 1)
+    overall = float(np.quantile(seen[:, 1], _QUIET)) / _QUIET_SHARE
+    known = [k for k in range(_BINS) if (place == k).sum() >= _FEWEST]
+    if not known:
+        return NoiseCurve(np.maximum(floor, np.float32(overall)))
+    # a brightness that only occurs in hair or leaves has no quiet window: it may not differ much from the rest
+    found = [
+        np.clip(np.quantile(seen[place == k, 1], _QUIET) / _QUIET_SHARE, 0.5 * overall, 1.8 * overall) for k in known
+    ]
+    return NoiseCurve(np.maximum(floor, np.interp(np.arange(_BINS), known, found).astype(np.float32)))
+
+
+@njit(
+    "void(float32[:,:,::1], boolean[:,::1], float32[::1], int64, int64, float32, uint8[:,::1])",
+    cache=True,
+    nogil=True,
+    fastmath=True,
+)
+def _find_planes(image: Any, asked: Any, variance: Any, spacing: int, radius: int, largest: Any, level: Any) -> None:
+    """Note where the photo is a plane within its noise over a window."""
+    height, width = level.shape
+    reach = spacing * radius
+    for y in range(reach, height - reach):
+        for x in range(reach, width - reach):
+            if asked[y, x]:
+                bright, residue = _residue(image, y, x, spacing, radius)
+                place = min(max(int(bright * variance.shape[0]), 0), variance.shape[0] - 1)
+                if residue <= largest * variance[place]:
+                    level[y, x] = reach
+
+
+def plain_reach(image: FloatArray, unknown: BoolArray, noise: NoiseCurve) -> ByteArray:
+    """Find where the photo is a plane within its noise, and how far around.
+
+    Parameters
+    ----------
+    image : (H, W, 3) float32 ndarray
+        Colours in [0, 1].
+    unknown : (H, W) bool ndarray
+        Where to look.
+    noise : NoiseCurve
+
+    Returns
+    -------
+    (H, W) uint8 ndarray
+        Pixels in each direction, 0 to 4; 1 only right beside wider windows, where less evidence is enough.
+    """
+    image = np.ascontiguousarray(image, np.float32)
+    reach = np.zeros(unknown.shape, np.uint8)
+    asked = np.ascontiguousarray(unknown)
+    for spacing in _SPACINGS:
+        _find_planes(image, asked, noise.variance, spacing, 2, np.float32(_LARGEST_RESIDUE), reach)
+        asked = reach == 2 * spacing
+    beside = cv2.dilate(reach, np.ones((5, 5), np.uint8)).astype(bool) & unknown & (reach == 0)
+    _find_planes(image, beside, noise.variance, 1, 1, np.float32(_LARGEST_SMALL), reach)
+    return reach
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _matte_residue(alpha: Any, y: int, x: int, spacing: int, radius: int) -> Any:
+    """Give a window's mean matte, and its mean square distance from a plane."""
+    centre = alpha[y, x]
+    mean = slope_y = slope_x = power = 0.0
+    count = (2 * radius + 1) ** 2
+    square = 2.0 * (1.0 + (4.0 if radius == 2 else 0.0)) * (2 * radius + 1)
+    for v in range(-radius, radius + 1):
+        for u in range(-radius, radius + 1):
+            value = alpha[y + v * spacing, x + u * spacing] - centre
+            mean += value
+            power += value * value
+            slope_y += v * value
+            slope_x += u * value
+    residue = power - mean * mean / count - (slope_y * slope_y + slope_x * slope_x) / square
+    return mean / count + centre, max(residue, 0.0) / (count - 3)
+
+
+@njit("void(float32[:,::1], uint8[:,::1], float32[:,:,::1])", cache=True, nogil=True)
+def _roughness(alpha: Any, reach: Any, cells: Any) -> None:
+    """Add up, cell by cell, how rough the matte is where the photo is plain, and how many pixels that were."""
+    for y in range(1, alpha.shape[0] - 1):
+        for x in range(1, alpha.shape[1] - 1):
+            if reach[y, x] >= 2:
+                across = alpha[y - 1, x - 1] - 2 * alpha[y - 1, x] + alpha[y - 1, x + 1]
+                across += alpha[y + 1, x - 1] - 2 * alpha[y + 1, x] + alpha[y + 1, x + 1]
+                across -= 2 * (alpha[y, x - 1] - 2 * alpha[y, x] + alpha[y, x + 1])
+                cells[0, y // _CELL, x // _CELL] += min(across * across / 36, _ROUGHEST * _ROUGHEST)
+                cells[1, y // _CELL, x // _CELL] += 1
+
+
+@njit(
+    "void(float32[:,::1], uint8[:,::1], float32[:,::1], int64, int64, float32[:,::1])",
+    cache=True,
+    nogil=True,
+    fastmath=True,
+)
+def _even(alpha: Any, reach: Any, variance: Any, spacing: int, radius: int, out: Any) -> None:
+    """Average a matte over plain windows in which it is a plane within its own noise too."""
+    height, width = alpha.shape
+    wide = spacing * radius
+    for y in range(wide, height - wide):
+        for x in range(wide, width - wide):
+            if reach[y, x] >= wide:
+                mean, residue = _matte_residue(alpha, y, x, spacing, radius)
+                if residue <= _LARGEST_OWN * variance[y // _CELL, x // _CELL]:
+                    out[y, x] = mean
+
+
+def even_out(alpha: FloatArray, reach: ByteArray) -> tuple[FloatArray, FloatArray]:
+    """Take the photo's noise out of a matte.
+
+    Parameters
+    ----------
+    alpha : (H, W) float32 ndarray
+        As solved, not yet clipped.
+    reach : (H, W) uint8 ndarray
+        From `plain_reach`.
+
+    Returns
+    -------
+    (H, W) float32 ndarray
+        The matte evened out where the photo is plain.
+    (H, W) float32 ndarray
+        Standard deviation of the noise that is left in it.
+    """
+    variance = _own_variance(alpha, reach)
+    smallest = np.where(reach == 1, reach, np.uint8(0))
+    for spacing, radius, chosen in ((1, 2, reach), (2, 2, reach), (1, 1, smallest)):
+        evened = alpha.copy()
+        _even(alpha, chosen, variance, spacing, radius, evened)
+        alpha = evened
+    left = np.sqrt(variance)
+    full = left.repeat(_CELL, 0)[: alpha.shape[0]].repeat(_CELL, 1)[:, : alpha.shape[1]]
+    return alpha, full * np.where(reach >= 2, np.float32(_LEFT), np.float32(1))
+
+
+def _own_variance(alpha: FloatArray, reach: ByteArray) -> FloatArray:
+    """Measure a matte's noise where the photo is plain, and carry it to its neighbourhood; one value a cell."""
+    cells = np.zeros((2, -(-alpha.shape[0] // _CELL), -(-alpha.shape[1] // _CELL)), np.float32)
+    _roughness(alpha, reach, cells)
+    count = max(float(cells[1].sum(dtype=np.float64)), 1.0)
+    total = np.full_like(cells[0], 1e-5 * cells[0].sum(dtype=np.float64) / count)
+    share = np.full_like(cells[1], 1e-5)
+    for size, part in _SURROUNDINGS:
+        total += part * _twice_blurred(cells[0], size)
+        share += part * _twice_blurred(cells[1], size)
+    return np.asarray(total / share, np.float32)
+
+
+def _twice_blurred(picture: FloatArray, size: int) -> FloatArray:
+    return cv2.blur(cv2.blur(picture, (size, size)), (size, size))
