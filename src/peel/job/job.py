@@ -1,6 +1,7 @@
 """The job: a photo and everything decided about it, as one immutable value."""
 
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from typing import Any, Final
 
 import numpy as np
@@ -10,6 +11,7 @@ from peel.job.plane import Plane
 from peel.job.rect import Rect
 from peel.job.settings import JobSettings
 from peel.matte.arrays import FloatArray
+from peel.matte.noise import NoiseCurve, measure_noise
 from peel.matte.trimap import BACKGROUND
 
 __all__ = ["MATTE_ONE", "PLANES", "Job", "Photo", "new_job"]
@@ -55,6 +57,11 @@ class Photo:
     def bounds(self) -> Rect:
         """The whole photo."""
         return Rect(0, 0, self.height, self.width)
+
+    @cached_property
+    def noise(self) -> NoiseCurve:
+        """Its noise, measured when first asked for."""
+        return measure_noise(self.pixels)
 
     def colours(self, rect: Rect) -> FloatArray:
         """Copy a window as float32 in [0, 1]."""

@@ -12,8 +12,9 @@ References
    elliptic problems", Computing 56(3), 1996, pp. 179-196: coarse spaces from what an operator leaves unpunished.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import partial
 from typing import Any, Final
 
 import numpy as np
@@ -23,15 +24,26 @@ from scipy import sparse
 from scipy.sparse.linalg import splu
 
 from peel.matte.arrays import FloatArray, IntArray
+from peel.matte.parallel import run_all, spans
 
-__all__ = ["CoarseSpace", "coarse_space"]
+__all__ = ["CoarseSpace", "Piece", "coarse_space"]
 
 _FUNCTIONS: Final = 4  # one, and the three colours
 _NEIGHBOURS: Final = 25  # nodes that a node's hat meets, two pixels of stencil beyond its edge included
 _DAMPING: Final = 1e-6  # keeps the factorisation definite where colours are flat and the basis is not independent
 
+_SPACINGS: Final = ((60_000, 12), (1_000_000, 24), (2**62, 24))  # unknowns up to which a spacing serves best
+
 Product = Callable[[FloatArray], FloatArray]
 """Multiplies a flat padded region by the system; the answer is a padded region too, read on the band only."""
+
+
+@dataclass(frozen=True)
+class Piece:
+    """Some of a band's runs, and the unknowns they hold."""
+
+    runs: slice
+    values: slice
 
 
 @dataclass(frozen=True)
@@ -62,14 +74,24 @@ class CoarseSpace:
     centre: NDArray[np.float64]
     factor: Any
 
-    def correct(self, residual: FloatArray, correction: FloatArray) -> None:
+    def correct(self, residual: FloatArray, correction: FloatArray, pieces: Sequence["Piece"]) -> None:
         """Add to `correction` the answer of the coarse problem to `residual`; both (N,) float32."""
-        sums = np.zeros((len(self.centre), _FUNCTIONS))
-        _restrict(self.runs, self.width, self.spacing, self.nodes, self.colours, residual, sums)
+        layout = (self.width, self.spacing, self.nodes)
+
+        def restricted(piece: Piece) -> NDArray[np.float64]:
+            sums = np.zeros((len(self.centre), _FUNCTIONS))
+            _restrict(self.runs[piece.runs], *layout, self.colours[piece.values], residual[piece.values], sums)
+            return sums
+
+        def prolonged(piece: Piece) -> None:
+            part = correction[piece.values]
+            _prolong(self.runs[piece.runs], *layout, self.colours[piece.values], answer, part)
+
+        sums = np.sum(run_all([partial(restricted, piece) for piece in pieces]), axis=0)
         sums[:, 1:] -= self.centre * sums[:, :1]
         answer = self.factor.solve(sums.ravel()).reshape(-1, _FUNCTIONS)
         answer[:, 0] -= (answer[:, 1:] * self.centre).sum(axis=1)
-        _prolong(self.runs, self.width, self.spacing, self.nodes, self.colours, answer, correction)
+        run_all([partial(prolonged, piece) for piece in pieces])
 
 
 @njit(
@@ -177,27 +199,36 @@ def _basis(
     region: Any,
 ) -> None:
     """Write one function of every third node, whose hats do not meet, to a padded region."""
-    i = 0
+    zero, step = np.float32(0), np.float32(1.0 / spacing)
+    start = 0
     for run in range(runs.shape[0]):
-        y, x = runs[run, 0] // width, runs[run, 0] % width
+        at = runs[run, 0]
+        y, x = at // width, at % width
         row = y // spacing
-        down = (y - row * spacing) / spacing
-        side = row % 3 == row_class
-        own_row = row if side else row + 1
-        in_row = own_row % 3 == row_class
-        weight = 1.0 - down if side else down
-        for k in range(runs[run, 1]):
-            column = (x + k) // spacing
-            value = 0.0
-            if in_row and (column % 3 == column_class or (column + 1) % 3 == column_class):
-                across = (x + k - column * spacing) / spacing
-                at = column % 3 == column_class
-                node = nodes[own_row, column if at else column + 1]
-                value = weight * (1.0 - across if at else across)
+        down = np.float32(y - row * spacing) * step
+        above = row % 3 == row_class
+        own_row = row if above else row + 1
+        weight = np.float32(1) - down if above else down
+        done = 0
+        while done < runs[run, 1]:
+            column = (x + done) // spacing
+            stop = min(runs[run, 1], (column + 1) * spacing - x)
+            before = column % 3 == column_class
+            if own_row % 3 == row_class and (before or (column + 1) % 3 == column_class):
+                node = nodes[own_row, column if before else column + 1]
+                across = np.float32(x + done - column * spacing) * step
+                level, slope = (weight - weight * across, -weight * step) if before else (weight * across, weight * step)
+                for k in range(done, stop):
+                    region[at + k] = level + slope * np.float32(k - done)
                 if function > 0:
-                    value *= colours[i + k, function - 1] - centre[node, function - 1]
-            region[runs[run, 0] + k] = value
-        i += runs[run, 1]
+                    middle = np.float32(centre[node, function - 1])
+                    for k in range(done, stop):
+                        region[at + k] *= colours[start + k, function - 1] - middle
+            else:
+                for k in range(done, stop):
+                    region[at + k] = zero
+            done = stop
+        start += runs[run, 1]
 
 
 @njit(cache=True, nogil=True)
@@ -228,8 +259,7 @@ def _couple(
     blocks: Any,
 ) -> None:
     """Add up what a product of `_basis` gives under each hat: ``blocks[node, place of the other, own, other's]``."""
-    half = spacing // 2
-    left, right = np.empty(4, np.float64), np.empty(4, np.float64)
+    half, step = spacing // 2, np.float32(1.0 / spacing)
     i = 0
     for run in range(runs.shape[0]):
         y, x = runs[run, 0] // width, runs[run, 0] % width
@@ -243,29 +273,38 @@ def _couple(
             # half a cell at a time: the other node is the same one for all of it
             stop = min(end, column * spacing + (half if x - column * spacing < half else spacing))
             other_column = _beside(x, spacing, column_class)
-            left[:], right[:] = 0.0, 0.0
-            for k in range(x, stop):
-                v = product[at + k]
-                t = v * (k - column * spacing) / spacing
-                left[0] += v
-                right[0] += t
-                for f in range(3):
-                    left[f + 1] += v * colours[i, f]
-                    right[f + 1] += t * colours[i, f]
-                i += 1
-            for side in range(4):
-                own_row, own_column = row + side // 2, column + side % 2
-                place = (other_row - own_row + 2) * 5 + other_column - own_column + 2
-                weight = down if side // 2 else 1.0 - down
-                for f in range(4):
-                    blocks[nodes[own_row, own_column], place, f, function] += weight * (
-                        right[f] if side % 2 else left[f] - right[f]
-                    )
+            offset = np.float32(x - column * spacing)
+            a0 = a1 = a2 = a3 = b0 = b1 = b2 = b3 = np.float32(0)
+            for k in range(stop - x):
+                v = product[at + x + k]
+                t = v * (offset + np.float32(k)) * step
+                r, g, b = colours[i + k, 0], colours[i + k, 1], colours[i + k, 2]
+                a0 += v
+                a1 += v * r
+                a2 += v * g
+                a3 += v * b
+                b0 += t
+                b1 += t * r
+                b2 += t * g
+                b3 += t * b
+            for side in range(2):
+                weight = down if side else 1.0 - down
+                place = (other_row - row - side + 2) * 5 + other_column - column + 2
+                left, right = nodes[row + side, column], nodes[row + side, column + 1]
+                blocks[left, place, 0, function] += weight * (a0 - b0)
+                blocks[left, place, 1, function] += weight * (a1 - b1)
+                blocks[left, place, 2, function] += weight * (a2 - b2)
+                blocks[left, place, 3, function] += weight * (a3 - b3)
+                blocks[right, place - 1, 0, function] += weight * b0
+                blocks[right, place - 1, 1, function] += weight * b1
+                blocks[right, place - 1, 2, function] += weight * b2
+                blocks[right, place - 1, 3, function] += weight * b3
+            i += stop - x
             x = stop
 
 
 def _grid(runs: NDArray[np.int64], shape: tuple[int, int], spacing: int) -> IntArray:
-    """Number the nodes whose hats meet an unknown."""
+    """Give each node whose hat meets an unknown a number."""
     unknown = np.zeros(shape[0] * shape[1], bool)
     _mark(runs, unknown)
     rows, columns = -(-shape[0] // spacing), -(-shape[1] // spacing)
@@ -311,7 +350,7 @@ def _assembled(blocks: NDArray[np.float64], nodes: IntArray) -> sparse.csc_matri
 
 
 def coarse_space(
-    runs: NDArray[np.int64], shape: tuple[int, int], colours: FloatArray, product: Product, spacing: int = 24
+    runs: NDArray[np.int64], shape: tuple[int, int], colours: FloatArray, product: Product, spacing: int | None = None
 ) -> CoarseSpace:
     """Build and factorise the coarse problem ``P' A P`` of a band's system.
 
@@ -323,13 +362,16 @@ def coarse_space(
         Colours of the unknowns in reading order, in [0, 1].
     product : callable
         Multiplies by the system.
-    spacing : int
-        Pixels between nodes, at least 8. Smaller: fewer iterations, more to factorise.
+    spacing : int, optional
+        Pixels between nodes, even and at least 8; chosen by the number of unknowns if not given. Smaller: fewer
+        iterations, more to factorise.
 
     Returns
     -------
     CoarseSpace
     """
+    if spacing is None:
+        spacing = next(pixels for size, pixels in _SPACINGS if len(colours) <= size)
     nodes = _grid(runs, shape, spacing)
     count = int(nodes.max()) + 1
     colours = np.ascontiguousarray(colours, np.float32)
@@ -338,23 +380,16 @@ def coarse_space(
     _restrict(runs, width, spacing, nodes, colours, np.ones(len(colours), np.float32), sums)
     centre = np.ascontiguousarray(sums[:, 1:] / np.maximum(sums[:, :1], 1e-9))
     blocks = np.zeros((count, _NEIGHBOURS, _FUNCTIONS, _FUNCTIONS))
-    region = np.zeros(shape[0] * shape[1], np.float32)
-    for row_class in range(3):
-        for column_class in range(3):
-            for function in range(_FUNCTIONS):
-                _basis(runs, width, spacing, nodes, colours, centre, row_class, column_class, function, region)
-                _couple(
-                    runs,
-                    width,
-                    spacing,
-                    nodes,
-                    colours,
-                    product(region),
-                    row_class,
-                    column_class,
-                    function,
-                    blocks,
-                )
+
+    def couple(classes: slice) -> None:
+        # hats of other classes fill other places of the blocks: two threads never write the same one
+        region = np.zeros(shape[0] * shape[1], np.float32)
+        for number in range(classes.start, classes.stop):
+            which = (number // 12, number // 4 % 3, number % 4)
+            _basis(runs, width, spacing, nodes, colours, centre, *which, region)
+            _couple(runs, width, spacing, nodes, colours, product(region), *which, blocks)
+
+    run_all([partial(couple, classes) for classes in spans(9 * _FUNCTIONS, 2)])
     blocks[:, :, 1:] -= centre[:, None, :, None] * blocks[:, :, :1]
     matrix = _assembled(blocks, nodes)
     factor = splu(matrix, permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True})

@@ -8,6 +8,7 @@ References
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from typing import Any, Final
 
 import numpy as np
@@ -15,14 +16,18 @@ from numba import njit
 
 from peel.errors import Cancelled
 from peel.matte.arrays import FloatArray
-from peel.matte.coarse_space import coarse_space
+from peel.matte.coarse_space import Piece, coarse_space
 from peel.matte.laplacian import BORDER, BandSystem
+from peel.matte.parallel import run_all
 
 __all__ = ["Progress", "SolveReport", "solve_band"]
 
 Progress = Callable[[float], bool]
 """Told the share done in [0, 1]; answers True to go on and False to stop."""
 
+_ROWS: Final = 13  # of the stencil
+_FRINGE: Final = 4  # zeros before and behind each row of a packed run
+_CUT_ABOVE: Final = 60_000  # unknowns from which two threads are worth their hand-over
 _SHOWN_AFTER: Final = 10  # iterations; the coarse space has placed everything by then, and fine strands are coming
 
 
@@ -230,44 +235,103 @@ def solve_band(
     Cancelled
         If `progress` said to stop.
     """
-    x = start.astype(np.float32, copy=True)
     if system.size == 0:
-        return x, SolveReport(0, 0, 0.0, True)
-    runs, width = system.runs, np.uint64(system.shape[1])
-    inverse = (1.0 / np.maximum(system.stencil[0], 1e-12)).astype(np.float32)
-    packed = _pack(runs, system.stencil)
-    system.release()
+        return start.astype(np.float32), SolveReport(0, 0, 0.0, True)
+    state = _State(system, start)
+
+    def go_on(share: float) -> None:
+        if progress and not progress(share):
+            raise Cancelled
 
     def product(region: FloatArray) -> FloatArray:
-        if progress and not progress(0.0):
-            raise Cancelled
+        go_on(0.0)
         out = np.zeros_like(region)
-        _multiply(runs, packed, width, region, out)
+        _multiply(state.runs, state.packed, np.uint64(system.shape[1]), region, out)
         return out
 
-    coarse = coarse_space(runs, system.shape, colours, product)
-    r = system.rhs - _product(system, packed, x)
-    scale = _scale(system, packed)
-    z = inverse * r
-    coarse.correct(r, z)
-    p = _scatter(system, z)
-    y = np.zeros_like(p)
-    rho, residual = _inner(runs, r, z), float(np.sqrt(_inner(runs, r, r))) / scale
+    coarse = coarse_space(state.runs, system.shape, colours, product)
+    coarse.correct(state.r, state.z, state.pieces)
+    state.turn(0.0)
+    rho, residual = state.inner(), state.residual()
     first = max(residual, tolerance)
     done = 0
     while residual > tolerance and done < max_iterations:
-        if progress and not progress(_share(residual, first, tolerance)):
-            raise Cancelled
-        length = np.float32(rho / max(_multiply(runs, packed, width, p, y), 1e-30))
-        residual = float(np.sqrt(_step(runs, p, y, length, x, r, inverse, z))) / scale
-        coarse.correct(r, z)
-        new = _inner(runs, r, z)
-        _turn(runs, p, np.float32(new / max(rho, 1e-30)), z)
+        go_on(_share(residual, first, tolerance))
+        residual = state.step(rho / max(state.multiply(), 1e-30))
+        coarse.correct(state.r, state.z, state.pieces)
+        new = state.inner()
+        state.turn(new / max(rho, 1e-30))
         rho = new
         done += 1
         if interim and done == _SHOWN_AFTER:
-            interim(x)
-    return x, SolveReport(system.size, done, residual, residual <= tolerance)
+            interim(state.x)
+    return state.x, SolveReport(system.size, done, residual, residual <= tolerance)
+
+
+class _State:
+    """The vectors of the iteration, and its steps, each done piece by piece."""
+
+    def __init__(self, system: BandSystem, start: FloatArray) -> None:
+        self.runs, self.width = system.runs, np.uint64(system.shape[1])
+        self.pieces = _pieces(system)
+        self.inverse = (1.0 / np.maximum(system.stencil[0], 1e-12)).astype(np.float32)
+        self.packed = _pack(self.runs, system.stencil)
+        system.release()
+        self.x = start.astype(np.float32, copy=True)
+        self.r = system.rhs - _product(system, self.packed, self.x)
+        self.scale = _scale(system, self.packed)
+        self.z = self.inverse * self.r
+        self.p = np.zeros(system.shape[0] * system.shape[1], np.float32)
+        self.y = np.zeros_like(self.p)
+
+    def residual(self) -> float:
+        """Give the relative residual."""
+        return float(np.sqrt(_inner(self.runs, self.r, self.r))) / self.scale
+
+    def multiply(self) -> float:
+        """Put ``A p`` into `y`; give ``p A p``.
+
+        The rows before each cut wait until both sides are done: what they add falls across it.
+        """
+        sides, seams = self.pieces[::2], self.pieces[1::2]
+        total = sum(run_all([partial(self._multiply, piece) for piece in sides]))
+        return total + sum(self._multiply(piece) for piece in seams)
+
+    def _multiply(self, piece: Piece) -> float:
+        before = _ROWS * (piece.values.start + 2 * _FRINGE * piece.runs.start)
+        return _multiply(self.runs[piece.runs], self.packed[before:], self.width, self.p, self.y)
+
+    def step(self, length: float) -> float:
+        """Go `length` along `p`, and begin ``z = M r`` by the diagonal; give the relative residual."""
+
+        def step(piece: Piece) -> float:
+            vectors = (v[piece.values] for v in (self.x, self.r, self.inverse, self.z))
+            return _step(self.runs[piece.runs], self.p, self.y, np.float32(length), *vectors)
+
+        return float(np.sqrt(sum(run_all([partial(step, piece) for piece in self.pieces])))) / self.scale
+
+    def inner(self) -> float:
+        """Give ``r z``."""
+        return _inner(self.runs, self.r, self.z)
+
+    def turn(self, beta: float) -> None:
+        """Turn the direction: ``p = z + beta p``."""
+
+        def turn(piece: Piece) -> None:
+            _turn(self.runs[piece.runs], self.p, np.float32(beta), self.z[piece.values])
+
+        run_all([partial(turn, piece) for piece in self.pieces])
+
+
+def _pieces(system: BandSystem) -> list[Piece]:
+    """Cut a large band into an upper side, a seam of two rows, and a lower side; a small one is one piece."""
+    if system.size < _CUT_ABOVE:
+        return [Piece(slice(0, len(system.runs)), slice(0, system.size))]
+    rows = system.runs[:, 0] // system.shape[1]
+    before = np.concatenate([[0], np.cumsum(system.runs[:, 1])])
+    middle = rows[int(np.searchsorted(before, system.size // 2))]
+    cuts = [0, *(int(np.searchsorted(rows, middle + k)) for k in (-2, 0)), len(rows)]
+    return [Piece(slice(a, b), slice(int(before[a]), int(before[b]))) for a, b in zip(cuts, cuts[1:], strict=False)]
 
 
 def _share(residual: float, first: float, tolerance: float) -> float:

@@ -7,6 +7,7 @@ References
 """
 
 from dataclasses import dataclass
+from functools import partial
 from typing import Any, Final
 
 import numpy as np
@@ -14,6 +15,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from peel.matte.arrays import BoolArray, FloatArray, IntArray
+from peel.matte.parallel import run_all
 
 __all__ = ["BORDER", "BandSystem", "assemble_band", "runs_of"]
 
@@ -148,17 +150,17 @@ def _scatter(members: Any, known: Any, centred: Any, whitened: Any, stencil: Any
 
 
 @njit(
-    "void(float32[:,:,::1], int32[:,::1], float32[:,::1], float64, float32[:,::1], float32[::1])",
+    "void(float32[:,:,::1], int32[:,::1], float32[:,::1], float64, float32[:,::1], float32[::1], int64, int64)",
     cache=True,
     nogil=True,
     fastmath=True,
     error_model="numpy",
 )
-def _accumulate(image: Any, index: Any, alpha: Any, eps: float, stencil: Any, rhs: Any) -> None:
-    """Add every window that touches the band (Levin et al. 2008, eq. 12) to the stencil and right side."""
+def _accumulate(image: Any, index: Any, alpha: Any, eps: float, stencil: Any, rhs: Any, top: int, bottom: int) -> None:
+    """Add every window of some rows that touches the band (Levin et al. 2008, eq. 12) to the stencil and right side."""
     centred, whitened = np.empty((9, 3), np.float64), np.empty((9, 3), np.float64)
     members, known = np.empty(9, np.int32), np.empty(9, np.float64)
-    for y in range(1, index.shape[0] - 1):
+    for y in range(top, bottom):
         for x in range(1, index.shape[1] - 1):
             if _gather(index, alpha, y, x, members, known):
                 _whiten(image, y, x, eps, centred, whitened)
@@ -199,6 +201,14 @@ def assemble_band(image: FloatArray, unknown: BoolArray, alpha: FloatArray, eps:
     stencil = np.zeros((_FORWARD + 1, count), np.float32)
     rhs = np.zeros(count, np.float32)
     padded = ((pad, pad), (pad, pad))
-    _accumulate(np.pad(image, (*padded, (0, 0))), index, np.pad(alpha.astype(np.float32), padded), eps, stencil, rhs)
+    colours, fixed = np.pad(image, (*padded, (0, 0))), np.pad(alpha.astype(np.float32), padded)
+
+    def rows(top: int, bottom: int) -> None:
+        _accumulate(colours, index, fixed, eps, stencil, rhs, top, bottom)
+
+    # windows of the two rows at the cut write to both sides: they wait
+    last, middle = shape[0] - 1, shape[0] // 2
+    run_all([partial(rows, 1, max(middle - 1, 1)), partial(rows, min(middle + 1, last), last)])
+    rows(max(middle - 1, 1), min(middle + 1, last))
     runs = runs_of(np.pad(unknown, padded))
     return BandSystem(shape, runs, stencil, rhs, unknown)

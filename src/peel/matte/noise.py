@@ -12,6 +12,7 @@ References
 """
 
 from dataclasses import dataclass
+from functools import partial
 from typing import Any, Final
 
 import cv2
@@ -19,6 +20,7 @@ import numpy as np
 from numba import njit
 
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray
+from peel.matte.parallel import run_all, spans
 
 __all__ = ["NoiseCurve", "even_out", "measure_noise", "plain_reach"]
 
@@ -54,31 +56,41 @@ class NoiseCurve:
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def _residue(image: Any, y: int, x: int, spacing: int, radius: int) -> Any:
-    """Give a window's mean brightness, and its mean square distance from a plane, all channels together."""
-    bright = 0.0
-    total = 0.0
-    count = (2 * radius + 1) ** 2
-    square = 2.0 * (1.0 + (4.0 if radius == 2 else 0.0)) * (2 * radius + 1)
+def _residue(image: Any, y: int, x: int, spacing: int, radius: int, limit: Any) -> Any:
+    """Give a window's mean square distance from a plane, all channels together; more than `limit` need not be exact."""
+    total = np.float32(0)
+    count = np.float32((2 * radius + 1) ** 2)
+    square = np.float32(2 * (1 + (4 if radius == 2 else 0)) * (2 * radius + 1))
+    share = np.float32(1) / (np.float32(3) * (count - np.float32(3)))
     for c in range(3):
         centre = image[y, x, c]
-        mean = slope_y = slope_x = power = 0.0
+        mean = slope_y = slope_x = power = np.float32(0)
         for v in range(-radius, radius + 1):
+            row = np.float32(0)
             for u in range(-radius, radius + 1):
                 value = image[y + v * spacing, x + u * spacing, c] - centre
-                mean += value
+                row += value
                 power += value * value
-                slope_y += v * value
-                slope_x += u * value
+                slope_x += np.float32(u) * value
+            mean += row
+            slope_y += np.float32(v) * row
         total += power - mean * mean / count - (slope_y * slope_y + slope_x * slope_x) / square
-        bright += mean / count + centre
-    return bright / 3.0, max(total, 0.0) / (3.0 * (count - 3))
+        if total * share > limit:
+            break
+    return max(total, np.float32(0)) * share
 
 
-@njit("void(float32[:,:,::1], int64[::1], int64[::1], float32[:,::1])", cache=True, nogil=True)
-def _residues(image: Any, ys: Any, xs: Any, out: Any) -> None:
+@njit(cache=True, nogil=True, fastmath=True)
+def _place(image: Any, y: int, x: int, bins: int) -> int:
+    bright = (image[y, x, 0] + image[y, x, 1] + image[y, x, 2]) * np.float32(1 / 3)
+    return min(max(int(bright * bins), 0), bins - 1)
+
+
+@njit("void(float32[:,:,::1], int64[::1], int64[::1], float32[::1], int64[::1])", cache=True, nogil=True)
+def _residues(image: Any, ys: Any, xs: Any, out: Any, places: Any) -> None:
     for i in range(ys.shape[0]):
-        out[i, 0], out[i, 1] = _residue(image, ys[i], xs[i], 1, 2)
+        out[i] = _residue(image, ys[i], xs[i], 1, 2, np.float32(np.inf))
+        places[i] = _place(image, ys[i], xs[i], _BINS)
 
 
 def measure_noise(image: FloatArray) -> NoiseCurve:
@@ -86,8 +98,8 @@ def measure_noise(image: FloatArray) -> NoiseCurve:
 
     Parameters
     ----------
-    image : (H, W, 3) float32 ndarray
-        Colours in [0, 1].
+    image : (H, W, 3) ndarray
+        Colours: floats in [0, 1], or 8- or 16-bit integers.
 
     Returns
     -------
@@ -99,37 +111,46 @@ def measure_noise(image: FloatArray) -> NoiseCurve:
     if min(height, width) < 5:
         return NoiseCurve(floor)
     step = max(1, int(np.sqrt(height * width / _SAMPLES)))
-    ys, xs = (part.ravel() for part in np.mgrid[2 : height - 2 : step, 2 : width - 2 : step])
-    seen = np.empty((len(ys), 2), np.float32)
-    _residues(np.ascontiguousarray(image, np.float32), ys, xs, seen)
-    place = np.clip((seen[:, 0] * _BINS).astype(np.int32), 0, _BINS - 1)
-    overall = float(np.quantile(seen[:, 1], _QUIET)) / _QUIET_SHARE
+    rows = np.arange(2, height - 2, step)
+    strips = image[(rows[:, None] + np.arange(-2, 3)).ravel()]
+    most = np.iinfo(strips.dtype).max if strips.dtype.kind == "u" else 1
+    ys, xs = (part.ravel() for part in np.mgrid[2 : 5 * len(rows) : 5, 2 : width - 2 : step])
+    seen, place = np.empty(len(ys), np.float32), np.empty(len(ys), np.int64)
+    _residues(np.multiply(strips, np.float32(1 / most), dtype=np.float32), ys, xs, seen, place)
+    overall = float(np.quantile(seen, _QUIET)) / _QUIET_SHARE
     known = [k for k in range(_BINS) if (place == k).sum() >= _FEWEST]
     if not known:
         return NoiseCurve(np.maximum(floor, np.float32(overall)))
     # a brightness that only occurs in hair or leaves has no quiet window: it may not differ much from the rest
-    found = [
-        np.clip(np.quantile(seen[place == k, 1], _QUIET) / _QUIET_SHARE, 0.5 * overall, 1.8 * overall) for k in known
-    ]
+    found = [np.clip(np.quantile(seen[place == k], _QUIET) / _QUIET_SHARE, 0.5 * overall, 1.8 * overall) for k in known]
     return NoiseCurve(np.maximum(floor, np.interp(np.arange(_BINS), known, found).astype(np.float32)))
 
 
 @njit(
-    "void(float32[:,:,::1], boolean[:,::1], float32[::1], int64, int64, float32, uint8[:,::1])",
+    "void(float32[:,:,::1], boolean[:,::1], float32[::1], int64, int64, float32, uint8[:,::1], int64, int64)",
     cache=True,
     nogil=True,
     fastmath=True,
 )
-def _find_planes(image: Any, asked: Any, variance: Any, spacing: int, radius: int, largest: Any, level: Any) -> None:
+def _find_planes(
+    image: Any,
+    asked: Any,
+    variance: Any,
+    spacing: int,
+    radius: int,
+    largest: Any,
+    level: Any,
+    top: int,
+    bottom: int,
+) -> None:
     """Note where the photo is a plane within its noise over a window."""
     height, width = level.shape
     reach = spacing * radius
-    for y in range(reach, height - reach):
+    for y in range(max(top, reach), min(bottom, height - reach)):
         for x in range(reach, width - reach):
             if asked[y, x]:
-                bright, residue = _residue(image, y, x, spacing, radius)
-                place = min(max(int(bright * variance.shape[0]), 0), variance.shape[0] - 1)
-                if residue <= largest * variance[place]:
+                limit = largest * variance[_place(image, y, x, variance.shape[0])]
+                if _residue(image, y, x, spacing, radius, limit) <= limit:
                     level[y, x] = reach
 
 
@@ -152,11 +173,19 @@ def plain_reach(image: FloatArray, unknown: BoolArray, noise: NoiseCurve) -> Byt
     image = np.ascontiguousarray(image, np.float32)
     reach = np.zeros(unknown.shape, np.uint8)
     asked = np.ascontiguousarray(unknown)
+
+    def find(asked: BoolArray, spacing: int, radius: int, largest: float) -> None:
+        def rows(part: slice) -> None:
+            limits = (spacing, radius, np.float32(largest))
+            _find_planes(image, asked, noise.variance, *limits, reach, part.start, part.stop)
+
+        run_all([partial(rows, part) for part in spans(len(unknown), 2)])
+
     for spacing in _SPACINGS:
-        _find_planes(image, asked, noise.variance, spacing, 2, np.float32(_LARGEST_RESIDUE), reach)
+        find(asked, spacing, 2, _LARGEST_RESIDUE)
         asked = reach == 2 * spacing
     beside = cv2.dilate(reach, np.ones((5, 5), np.uint8)).astype(bool) & unknown & (reach == 0)
-    _find_planes(image, beside, noise.variance, 1, 1, np.float32(_LARGEST_SMALL), reach)
+    find(beside, 1, 1, _LARGEST_SMALL)
     return reach
 
 

@@ -11,6 +11,7 @@ References
 """
 
 from dataclasses import dataclass
+from functools import partial
 from typing import Any, Final
 
 import cv2
@@ -19,6 +20,7 @@ from numba import njit
 
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray, IntArray
 from peel.matte.noise import NoiseCurve, measure_noise
+from peel.matte.parallel import run_all, spans
 from peel.matte.trimap import BACKGROUND, FOREGROUND, UNKNOWN
 
 __all__ = ["ColourPrior", "colour_prior", "is_halved"]
@@ -86,15 +88,71 @@ def _weigh_distances(found: Any, i: int, y: int, x: int, width: int, weights: An
         weights[k] = np.exp(-_FAR * (weights[k] / max(nearest, 1.0) - 1.0)) if weights[k] >= 0 else 0.0
 
 
+@njit(cache=True, nogil=True, fastmath=True)
+def _pair_up(fg: Any, fg_weight: Any, bg: Any, bg_weight: Any, pairs: Any) -> int:
+    """List all pairs that count: backdrop colour, its way to the subject's, one over that squared, weight, that squared."""
+    count = 0
+    for k in range(fg.shape[0]):
+        for m in range(bg.shape[0]):
+            weight = fg_weight[k] * bg_weight[m]
+            if weight > 0:
+                between = np.float32(1e-6)
+                for c in range(3):
+                    way = fg[k, c] - bg[m, c]
+                    pairs[c, count] = bg[m, c]
+                    pairs[3 + c, count] = way
+                    between += way * way
+                pairs[6, count] = np.float32(1) / between
+                pairs[8, count] = between
+                pairs[7, count] = weight
+                count += 1
+    return count
+
+
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+def _weigh(pairs: Any, count: Any, r: Any, g: Any, b: Any, spread: Any) -> Any:
+    """Average alpha over pairs by how well each explains a colour; give that, its doubt, and how well they fit.
+
+    The weight of a misfit is a bell with an end, which the machine's vectors compute faster than an exponential.
+    """
+    total = mean = square = fits = noise = np.float32(0)
+    zero, one = np.float32(0), np.float32(1)
+    scale = one / (np.float32(32) * spread)
+    for u in range(count):
+        i = np.uint64(u)
+        d0, d1, d2 = r - pairs[0, i], g - pairs[1, i], b - pairs[2, i]
+        f0, f1, f2 = pairs[3, i], pairs[4, i], pairs[5, i]
+        dot = d0 * f0 + d1 * f1 + d2 * f2
+        along = dot * pairs[6, i]
+        a = min(max(along, zero), one)
+        beside = max(d0 * d0 + d1 * d1 + d2 * d2 - dot * along, zero)
+        beyond = (along - a) * (dot - a * pairs[8, i])
+        fit = max(one - (beside + np.float32(_BEYOND) * beyond) * scale, zero)
+        fit *= fit
+        fit *= fit
+        fit *= fit
+        fit *= fit
+        weight = fit * pairs[7, i]
+        fits += weight * fit
+        total += weight
+        mean += weight * a
+        square += weight * a * a
+        noise += weight * pairs[6, i]
+    if total <= np.float32(1e-9):
+        return np.float32(0.5), one, zero
+    mean /= total
+    return mean, max(square / total - mean * mean, zero) + noise * spread / total, fits / total
+
+
 @njit(
     "void(float32[:,::1], int64[::1], int64, int32[:,::1], int64, float32[:,::1], float32[:,::1], int32[:,::1], "
-    "int32[:,::1], float32[:,::1], float32[:,::1], float32[::1], float32[::1], float32[::1])",
+    "int32[:,::1], float32[:,::1], float32[::1], float32[::1], float32[::1])",
     cache=True,
     nogil=True,
     fastmath=True,
     error_model="numpy",
 )
-def _mix(  # noqa: C901 - one loop over pairs
+def _mix(
     image: Any,
     unknown: Any,
     width: int,
@@ -105,68 +163,37 @@ def _mix(  # noqa: C901 - one loop over pairs
     near_fg: Any,
     near_bg: Any,
     own: Any,
-    behind: Any,
     variance: Any,
     alpha: Any,
     trust: Any,
 ) -> None:
-    """Average alpha over all gathered pairs by how well each explains a pixel; trust it as far as they agree."""
-    places, others = near_fg.shape[1], near_bg.shape[1]
+    """Estimate alpha of each unknown from all pairs of its gathered colours; trust it as far as they agree."""
+    places, others, small = near_fg.shape[1], near_bg.shape[1], index.shape[1]
     fg, fg_weight = np.empty((places + own.shape[0], 3), np.float32), np.empty(places + own.shape[0], np.float32)
-    bg, bg_weight = np.empty((others + behind.shape[0], 3), np.float32), np.empty(others + behind.shape[0], np.float32)
+    bg, bg_weight = np.empty((others, 3), np.float32), np.empty(others, np.float32)
     fg[places:], fg_weight[places:] = own, _ELSEWHERE
-    bg[others:], bg_weight[others:] = behind, _ELSEWHERE
-    last = np.int64(-1)
-    small = index.shape[1]
+    pairs = np.empty((9, fg.shape[0] * others), np.float32)
+    last, count = np.int64(-1), np.int64(0)
     for i in range(unknown.shape[0]):
         here = unknown[i]
-        v = min((here // width) // step, index.shape[0] - 1)
-        u = min((here % width) // step, small - 1)
+        v, u = min((here // width) // step, index.shape[0] - 1), min((here % width) // step, small - 1)
         j = index[v, u]
         if j != last:
             last = j
             _weigh_distances(near_fg, j, v, u, small, fg_weight[:places])
-            _weigh_distances(near_bg, j, v, u, small, bg_weight[:others])
+            _weigh_distances(near_bg, j, v, u, small, bg_weight)
             for c in range(3):
                 for k in range(places):
                     fg[k, c] = subject[max(near_fg[j, k], 0), c]
                 for k in range(others):
                     bg[k, c] = backdrop[max(near_bg[j, k], 0), c]
+            count = _pair_up(fg, fg_weight, bg, bg_weight, pairs)
         r, g, b = image[here, 0], image[here, 1], image[here, 2]
-        bright = (r + g + b) / np.float32(3)
-        noise = variance[min(max(int(bright * variance.shape[0]), 0), variance.shape[0] - 1)]
-        spread = np.float32(_MISFIT * _MISFIT) + np.float32(2) * noise
-        total = mean = square = own_spread = best = np.float32(0)
-        for k in range(fg.shape[0]):
-            if fg_weight[k] <= 0:
-                continue
-            for m in range(bg.shape[0]):
-                if bg_weight[m] <= 0:
-                    continue
-                f0, f1, f2 = fg[k, 0] - bg[m, 0], fg[k, 1] - bg[m, 1], fg[k, 2] - bg[m, 2]
-                between = f0 * f0 + f1 * f1 + f2 * f2 + np.float32(1e-6)
-                d0, d1, d2 = r - bg[m, 0], g - bg[m, 1], b - bg[m, 2]
-                along = (d0 * f0 + d1 * f1 + d2 * f2) / between
-                d0, d1, d2 = d0 - along * f0, d1 - along * f1, d2 - along * f2
-                a = min(max(along, np.float32(0)), np.float32(1))
-                beyond = (along - a) * (along - a) * between
-                miss = (d0 * d0 + d1 * d1 + d2 * d2 + np.float32(_BEYOND) * beyond) / spread
-                if miss > np.float32(24):
-                    continue
-                fit = np.exp(np.float32(-0.5) * miss)
-                best = max(best, fit)
-                weight = fit * fg_weight[k] * bg_weight[m]
-                total += weight
-                mean += weight * a
-                square += weight * a * a
-                own_spread += weight * spread / between
-        alpha[i], trust[i] = np.float32(0.5), np.float32(0)
-        if total > np.float32(1e-12):
-            mean /= total
-            alpha[i] = mean
-            doubt = max(square / total - mean * mean, np.float32(0)) + own_spread / total
-            heard = best / (np.float32(1) + doubt / np.float32(_SURE * _SURE))
-            trust[i] = max(heard - np.float32(_UNHEARD), np.float32(0)) / np.float32(1 - _UNHEARD)
+        place = min(max(int((r + g + b) * np.float32(1 / 3) * variance.shape[0]), 0), variance.shape[0] - 1)
+        spread = np.float32(_MISFIT * _MISFIT) + np.float32(2) * variance[place]
+        alpha[i], doubt, fit = _weigh(pairs, count, r, g, b, spread)
+        heard = fit / (np.float32(1) + doubt / np.float32(_SURE * _SURE))
+        trust[i] = max(heard - np.float32(_UNHEARD), np.float32(0)) / np.float32(1 - _UNHEARD)
 
 
 def _gather(trimap: ByteArray, unknown: Any, zone: int) -> IntArray:
@@ -200,28 +227,6 @@ def _smaller(image: FloatArray, trimap: ByteArray) -> tuple[FloatArray, ByteArra
     return np.ascontiguousarray(cv2.resize(image, size, interpolation=cv2.INTER_AREA)), zones
 
 
-def _palette(image: FloatArray, trimap: ByteArray, zone: int) -> FloatArray:
-    """Give colours that stand for a zone around the unsure one, by median cut; (K, 3)."""
-    size = (-(-trimap.shape[1] // _STRIDE), -(-trimap.shape[0] // _STRIDE))
-    thinned = np.ascontiguousarray(trimap[::_STRIDE, ::_STRIDE])
-    reach = 2 * (_ABOUT_PX // _STRIDE) + 1
-    unsure = ((thinned != BACKGROUND) & (thinned != FOREGROUND)).astype(np.uint8)
-    near = cv2.dilate(unsure, np.ones((reach, reach), np.uint8)) > 0
-    boxes = [image[::_STRIDE, ::_STRIDE][: size[1], : size[0]][near & (thinned == zone)]]
-    for _ in range(_ROUNDS):
-        boxes = [half for box in boxes for half in _cut(box)]
-    return np.array([box.mean(axis=0) for box in boxes if len(box)], np.float32).reshape(-1, 3)
-
-
-def _cut(colours: FloatArray) -> list[FloatArray]:
-    """Halve colours at the median of the channel in which they spread most."""
-    if len(colours) < 2:
-        return [colours]
-    channel = colours[:, int(np.argmax(colours.std(axis=0)))]
-    upper = channel > np.median(channel)
-    return [colours[~upper], colours[upper]] if upper.any() else [colours]
-
-
 def is_halved(height: int, width: int) -> bool:
     """Tell whether pairs of a picture of this size are looked for at half size, which loses nothing there."""
     return height * width > _HALVE_ABOVE
@@ -247,11 +252,6 @@ def _cut(colours: FloatArray) -> list[FloatArray]:
     channel = colours[:, int(np.argmax(colours.std(axis=0)))]
     upper = channel > np.median(channel)
     return [colours[~upper], colours[upper]] if upper.any() else [colours]
-
-
-def is_halved(height: int, width: int) -> bool:
-    """Tell whether colours of a picture of this size are gathered at half size, which loses nothing there."""
-    return height * width > _HALVE_ABOVE
 
 
 def colour_prior(
@@ -307,22 +307,19 @@ def colour_prior(
     index.ravel()[places] = np.arange(len(places), dtype=np.int32)
     unknown = np.flatnonzero(asked).astype(np.int64)
     found, trust = np.empty(len(unknown), np.float32), np.empty(len(unknown), np.float32)
-    _mix(
-        np.ascontiguousarray(image, np.float32).reshape(-1, 3),
-        unknown,
-        image.shape[1],
-        index,
-        step,
+    flat = np.ascontiguousarray(image, np.float32).reshape(-1, 3)
+    known = (
         _calmed(small, zones == FOREGROUND),
         _calmed(small, zones == BACKGROUND),
-        _gather(zones, places, FOREGROUND),
-        _gather(zones, places, BACKGROUND),
+        *run_all([partial(_gather, zones, places, zone) for zone in (FOREGROUND, BACKGROUND)]),
         np.concatenate([_palette(image, trimap, FOREGROUND), np.array(own_colours, np.float32).reshape(-1, 3)]),
-        np.empty((0, 3), np.float32),
         (noise or measure_noise(image)).variance,
-        found,
-        trust,
     )
+
+    def mix(part: slice) -> None:
+        _mix(flat, unknown[part], image.shape[1], index, step, *known, found[part], trust[part])
+
+    run_all([partial(mix, part) for part in spans(len(unknown), 2)])
     prior.alpha.ravel()[unknown], prior.confidence.ravel()[unknown] = found, trust
     return prior
 

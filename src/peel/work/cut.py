@@ -91,7 +91,7 @@ def cut(photo_path: Path, zones_path: Path, files: CutFiles, progress: Progress 
         tell("Solving", share)
         return True
 
-    alpha, report = solve_matte(photo.colours(photo.bounds), trimap, progress=solving)
+    alpha, report = solve_matte(photo.colours(photo.bounds), trimap, noise=photo.noise, progress=solving)
     job = use_zones(new_job(photo), trimap)
     job = with_matte(job, photo.bounds, alpha)
     del alpha

@@ -136,7 +136,16 @@ def _solve_near(
     held = np.where(near, np.float32(np.nan), before)
     prior = _prior_for(job, rect, near)
     colours = job.photo.colours(rect)
-    alpha, _ = solve_matte(colours, zones, start=start, rim=held, prior=prior, progress=progress, interim=interim)
+    alpha, _ = solve_matte(
+        colours,
+        zones,
+        start=before if start is None else start,
+        rim=held,
+        prior=prior,
+        noise=job.photo.noise,
+        progress=progress,
+        interim=interim,
+    )
     rim = (band & ~near).astype(np.uint8)
     if not rim.any():
         return alpha, False
@@ -153,5 +162,6 @@ def _prior_for(job: Job, rect: Rect, near: BoolArray) -> ColourPrior:
     wanted = np.zeros((around.height, around.width), bool)
     wanted[rect.within(around)] = near
     halved = is_halved(job.photo.height, job.photo.width)
-    prior = colour_prior(job.photo.colours(around), job.zones.read(around), wanted=wanted, halved=halved)
+    colours, zones = job.photo.colours(around), job.zones.read(around)
+    prior = colour_prior(colours, zones, noise=job.photo.noise, wanted=wanted, halved=halved)
     return prior.part(rect.within(around))
