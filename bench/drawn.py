@@ -312,10 +312,8 @@ def drawn_case(kind: str, d: Drawing | None = None) -> Case:
     alpha[alpha > 0.998] = 1
     colours, behind = develop(subject[..., :3] / np.maximum(subject[..., 3:], 1e-4)), develop(room)
     a = alpha[..., None]
-    if d.linear:
-        clean = _encode(_decode(colours) * a + _decode(behind) * (1 - a))
-    else:
-        clean = colours * a + behind * (1 - a)
+    into, back = (_decode, _encode) if d.linear else (np.asarray, np.asarray)
+    clean = back(into(colours) * a + into(behind) * (1 - a))
     grain = rng.standard_normal(clean.shape, np.float32) * d.noise * (0.6 + 0.8 * np.sqrt(clean))
     photo = np.round(np.clip(clean + grain, 0, 1) * 255) / np.float32(255)
     return Case(kind, photo.astype(np.float32), _marked(alpha, d, inside, outside), alpha, colours)

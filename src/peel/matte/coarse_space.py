@@ -217,7 +217,9 @@ def _basis(
             if own_row % 3 == row_class and (before or (column + 1) % 3 == column_class):
                 node = nodes[own_row, column if before else column + 1]
                 across = np.float32(x + done - column * spacing) * step
-                level, slope = (weight - weight * across, -weight * step) if before else (weight * across, weight * step)
+                level, slope = (
+                    (weight - weight * across, -weight * step) if before else (weight * across, weight * step)
+                )
                 for k in range(done, stop):
                     region[at + k] = level + slope * np.float32(k - done)
                 if function > 0:

@@ -9,6 +9,7 @@ References
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
+from itertools import pairwise
 from typing import Any, Final
 
 import numpy as np
@@ -115,7 +116,8 @@ def _multiply(runs: Any, packed: Any, width: Any, p: Any, y: Any) -> float:
 
 
 @njit(
-    "float64(int64[:,::1], float32[::1], float32[::1], float32, float32[::1], float32[::1], float32[::1], float32[::1])",
+    "float64(int64[:,::1], float32[::1], float32[::1], float32, float32[::1], float32[::1], float32[::1], "
+    "float32[::1])",
     cache=True,
     nogil=True,
     fastmath=True,
@@ -331,7 +333,7 @@ def _pieces(system: BandSystem) -> list[Piece]:
     before = np.concatenate([[0], np.cumsum(system.runs[:, 1])])
     middle = rows[int(np.searchsorted(before, system.size // 2))]
     cuts = [0, *(int(np.searchsorted(rows, middle + k)) for k in (-2, 0)), len(rows)]
-    return [Piece(slice(a, b), slice(int(before[a]), int(before[b]))) for a, b in zip(cuts, cuts[1:], strict=False)]
+    return [Piece(slice(a, b), slice(int(before[a]), int(before[b]))) for a, b in pairwise(cuts)]
 
 
 def _share(residual: float, first: float, tolerance: float) -> float:

@@ -4,6 +4,7 @@ import os
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from functools import lru_cache
+from itertools import pairwise
 from typing import TypeVar
 
 __all__ = ["run_all", "spans"]
@@ -35,4 +36,4 @@ def spans(size: int, pieces: int) -> list[slice]:
     [slice(0, 2, None), slice(2, 5, None)]
     """
     bounds = [size * k // pieces for k in range(pieces + 1)]
-    return [slice(a, b) for a, b in zip(bounds, bounds[1:], strict=False)]
+    return [slice(a, b) for a, b in pairwise(bounds)]

@@ -19,22 +19,25 @@ import numpy as np
 from numba import njit
 
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray, IntArray
-from peel.matte.noise import NoiseCurve, measure_noise
+from peel.matte.noise import NoiseCurve, measure_noise, plain_reach
 from peel.matte.parallel import run_all, spans
 from peel.matte.trimap import BACKGROUND, FOREGROUND, UNKNOWN
 
-__all__ = ["ColourPrior", "colour_prior", "is_halved"]
+__all__ = ["ColourPrior", "colour_prior"]
 
 _DIRECTIONS: Final = ((0, 1), (0, -1), (1, 0), (-1, 0), (1, 1), (1, -1), (-1, 1), (-1, -1))
 _HALVE_ABOVE: Final = 400_000  # pixels of a picture above which colours are gathered at half size
 _MISFIT: Final = 0.014  # colour distance by which the right pair misses a pixel, noise apart
 _FAR: Final = 0.15  # how fast a colour loses weight with its distance, in distances of the nearest
-_BEYOND: Final = 0.1  # how much less it counts to lie beyond one of the two colours than beside their line
+_BEYOND: Final = 0.3  # how much less it counts to lie beyond one of the two colours than beside their line
 _ELSEWHERE: Final = 0.05  # weight of a colour that is the zone's, but not gathered for this pixel
 _ROUNDS: Final = 3  # of halving a zone's colours: eight colours stand for a zone
 _STRIDE: Final = 4  # pixels of a zone that stand for their neighbours among its colours
 _ABOUT_PX: Final = 80  # how far from the unsure zone a zone's colours are taken
 _UNHEARD: Final = 0.06  # trust below which an estimate is not listened to: faint ones add up over wide, smooth areas
+_ROOT: Final = 0.6  # a power by which little trust counts for more than its share
+_FROM_EDGE: Final = 0.021  # depth of a band, in sides of a square photo of the same area, ...
+_BOOSTS: Final = (0.0625, 0.075, 1.0)  # at which trust is a quarter; at least; in plain stretches at most; at most
 _SURE: Final = 0.02  # spread of alpha, as a standard deviation, at which trust has fallen to a half
 
 
@@ -47,15 +50,18 @@ class ColourPrior:
     alpha : (H, W) float32 ndarray
         In [0, 1]; meaningful in the unsure zone.
     confidence : (H, W) float32 ndarray
-        In [0, 1]; 0 where no colours could be found, and outside the unsure zone.
+        How far to listen to it, in [0, 1]; 0 where no colours could be found, and outside the unsure zone.
+    plain : (H, W) uint8 ndarray
+        How far around each asked pixel the photo is plain, from `peel.matte.noise.plain_reach`.
     """
 
     alpha: FloatArray
     confidence: FloatArray
+    plain: ByteArray
 
     def part(self, window: tuple[slice, slice]) -> "ColourPrior":
         """Give the estimate for a window."""
-        return ColourPrior(self.alpha[window], self.confidence[window])
+        return ColourPrior(self.alpha[window], self.confidence[window], self.plain[window])
 
 
 @njit("void(uint8[:,::1], uint8, int64, int64, int32[:,::1])", cache=True, nogil=True)
@@ -90,7 +96,7 @@ def _weigh_distances(found: Any, i: int, y: int, x: int, width: int, weights: An
 
 @njit(cache=True, nogil=True, fastmath=True)
 def _pair_up(fg: Any, fg_weight: Any, bg: Any, bg_weight: Any, pairs: Any) -> int:
-    """List all pairs that count: backdrop colour, its way to the subject's, one over that squared, weight, that squared."""
+    """List all pairs that count: backdrop colour, way to the subject's, one over its square, weight, its square."""
     count = 0
     for k in range(fg.shape[0]):
         for m in range(bg.shape[0]):
@@ -227,11 +233,6 @@ def _smaller(image: FloatArray, trimap: ByteArray) -> tuple[FloatArray, ByteArra
     return np.ascontiguousarray(cv2.resize(image, size, interpolation=cv2.INTER_AREA)), zones
 
 
-def is_halved(height: int, width: int) -> bool:
-    """Tell whether pairs of a picture of this size are looked for at half size, which loses nothing there."""
-    return height * width > _HALVE_ABOVE
-
-
 def _palette(image: FloatArray, trimap: ByteArray, zone: int) -> FloatArray:
     """Give colours that stand for a zone around the unsure one, by median cut; (K, 3)."""
     size = (-(-trimap.shape[1] // _STRIDE), -(-trimap.shape[0] // _STRIDE))
@@ -260,7 +261,7 @@ def colour_prior(
     *,
     noise: NoiseCurve | None = None,
     wanted: BoolArray | None = None,
-    halved: bool | None = None,
+    photo_shape: tuple[int, int] | None = None,
     own_colours: tuple[tuple[float, float, float], ...] = (),
 ) -> ColourPrior:
     """Estimate alpha in the unsure zone from known colours around it, pixel by pixel.
@@ -275,9 +276,9 @@ def colour_prior(
         Measured here if it is not given.
     wanted : (H, W) bool ndarray, optional
         Where an estimate is needed; the rest of the picture only lends its colours.
-    halved : bool, optional
-        Whether to gather colours at half size; by the picture's size if not given. A window of a larger photo gives
-        what that photo gives, and begins at even coordinates.
+    photo_shape : tuple of int, optional
+        Height and width of the photo of which this is a window; the window begins at even coordinates, and then gets
+        what the photo would. The picture's own if not given.
     own_colours : tuple of colours
         Colours of the subject that no certain pixel shows, such as that of sheer material; in [0, 1].
 
@@ -293,13 +294,16 @@ def colour_prior(
     Gathers in eight fixed directions rather than along rays that turn from pixel to pixel [2]_, so that turning the
     photo turns the answer.
     """
-    asked = (trimap != BACKGROUND) & (trimap != FOREGROUND)
-    if wanted is not None:
-        asked &= wanted
-    prior = ColourPrior(np.full(trimap.shape, 0.5, np.float32), np.zeros(trimap.shape, np.float32))
+    unsure = (trimap != BACKGROUND) & (trimap != FOREGROUND)
+    asked = unsure if wanted is None else unsure & wanted
+    height, width = photo_shape or trimap.shape
+    noise = noise or measure_noise(image)
+    around = asked if wanted is None else unsure & cv2.dilate(wanted.astype(np.uint8), np.ones((5, 5))).astype(bool)
+    plain = plain_reach(image, around, noise)
+    prior = ColourPrior(np.full(trimap.shape, 0.5, np.float32), np.zeros(trimap.shape, np.float32), plain)
     if not asked.any():
         return prior
-    step = 2 if (is_halved(*trimap.shape) if halved is None else halved) else 1
+    step = 2 if height * width > _HALVE_ABOVE else 1
     small, zones = _smaller(image, trimap) if step == 2 else (np.ascontiguousarray(image, np.float32), trimap)
     zones = np.ascontiguousarray(zones)
     places = np.flatnonzero(_covered(asked, step)).astype(np.int64)
@@ -313,7 +317,7 @@ def colour_prior(
         _calmed(small, zones == BACKGROUND),
         *run_all([partial(_gather, zones, places, zone) for zone in (FOREGROUND, BACKGROUND)]),
         np.concatenate([_palette(image, trimap, FOREGROUND), np.array(own_colours, np.float32).reshape(-1, 3)]),
-        (noise or measure_noise(image)).variance,
+        noise.variance,
     )
 
     def mix(part: slice) -> None:
@@ -321,7 +325,23 @@ def colour_prior(
 
     run_all([partial(mix, part) for part in spans(len(unknown), 2)])
     prior.alpha.ravel()[unknown], prior.confidence.ravel()[unknown] = found, trust
+    _listen(prior, trimap, float(np.sqrt(height * width)))
     return prior
+
+
+def _listen(prior: ColourPrior, trimap: ByteArray, side: float) -> None:
+    """Weigh trust by what the rest of the solve knows: little where a band is deep, much near certain zones.
+
+    A half-clear guess over a plain stretch of the photo is more often a colour that nobody marked, as of sheer cloth,
+    than a mixture of marked ones: it is not listened to at all.
+    """
+    least, in_plain, most = _BOOSTS
+    unsure = ((trimap != BACKGROUND) & (trimap != FOREGROUND)).astype(np.uint8)
+    away = cv2.distanceTransform(unsure, cv2.DIST_L2, 5)
+    boost = np.clip(np.minimum(away, np.float32(1e6)) / np.float32(4 * _FROM_EDGE * side), least, most)
+    clearness = np.maximum(1 - 8 * prior.alpha * (1 - prior.alpha), 0)
+    boost = np.where(prior.plain > 0, np.minimum(boost, np.float32(in_plain)) * clearness, boost)
+    np.multiply(prior.confidence ** np.float32(_ROOT), boost, out=prior.confidence)
 
 
 def _covered(asked: BoolArray, step: int) -> BoolArray:

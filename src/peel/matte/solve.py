@@ -9,8 +9,8 @@ import numpy as np
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray
 from peel.matte.conjugate_gradients import Progress, SolveReport, solve_band
 from peel.matte.laplacian import BandSystem, assemble_band
-from peel.matte.noise import NoiseCurve, even_out, measure_noise, plain_reach
-from peel.matte.sampling import ColourPrior, colour_prior, is_halved
+from peel.matte.noise import NoiseCurve, even_out
+from peel.matte.sampling import ColourPrior, colour_prior
 from peel.matte.trimap import BACKGROUND, FOREGROUND, alpha_from_trimap
 
 __all__ = ["SolveSettings", "band_window", "clean_ends", "solve_matte"]
@@ -41,7 +41,7 @@ class SolveSettings:
     eps: float = 1e-7
     tolerance: float = 1e-4
     max_iterations: int = 500
-    prior_weight: float = 1.5e-3
+    prior_weight: float = 5e-3
     clean: float = 2.0
 
 
@@ -136,13 +136,11 @@ def solve_matte(
         return alpha, SolveReport(0, 0, 0.0, True)
     view = np.ascontiguousarray(image[window], np.float32)
     band = unknown[window]
-    noise = noise or measure_noise(view)
     if prior is None:
         zones = np.ascontiguousarray(trimap[window])
-        prior = colour_prior(view, zones, noise=noise, wanted=band, halved=is_halved(*trimap.shape))
+        prior = colour_prior(view, zones, noise=noise, wanted=band, photo_shape=trimap.shape)
     else:
         prior = prior.part(window)
-    reach = plain_reach(view, band, noise)
 
     def show(values: FloatArray) -> None:
         shown = alpha.copy()
@@ -152,7 +150,7 @@ def solve_matte(
 
     first = alpha[window] if start is None else start[window]
     values, report = solve_band(
-        _system(view, band, alpha[window], prior, reach, settings),
+        _system(view, band, alpha[window], prior, settings),
         view[band],
         first[band],
         tolerance=settings.tolerance,
@@ -161,34 +159,24 @@ def solve_matte(
         interim=show if interim else None,
     )
     alpha[window][band] = values
-    alpha[window][band] = _cleaned(np.ascontiguousarray(alpha[window]), reach, settings.clean)[band]
+    alpha[window][band] = _cleaned(np.ascontiguousarray(alpha[window]), prior.plain, settings.clean)[band]
     return alpha, report
 
 
-def _cleaned(alpha: FloatArray, reach: ByteArray, deviations: float) -> FloatArray:
+def _cleaned(alpha: FloatArray, plain: ByteArray, deviations: float) -> FloatArray:
     """Take the photo's noise out of a matte, and make its ends clear and solid."""
     if deviations <= 0:
         return np.clip(alpha, 0, 1)
-    evened, left = even_out(alpha, reach)
+    evened, left = even_out(alpha, np.ascontiguousarray(plain))
     return clean_ends(evened, np.clip(np.float32(deviations) * left, *_MARGINS))
 
 
 def _system(
-    image: FloatArray,
-    band: BoolArray,
-    fixed: FloatArray,
-    prior: ColourPrior,
-    reach: ByteArray,
-    settings: SolveSettings,
+    image: FloatArray, band: BoolArray, fixed: FloatArray, prior: ColourPrior, settings: SolveSettings
 ) -> BandSystem:
     """Assemble the Laplacian and the pull of the prior."""
     system = assemble_band(image, band, fixed, settings.eps)
-    guess, trust = prior.alpha[band], prior.confidence[band]
-    # A half-clear guess over a plain stretch of the photo is more often a colour nobody marked, as of sheer cloth,
-    # than a mixture of marked ones.
-    plain = reach[band] > 0
-    trust = np.where(plain, trust * np.maximum(1 - 8 * guess * (1 - guess), 0), trust)
-    weight = trust * np.float32(settings.prior_weight)
+    weight = prior.confidence[band] * np.float32(settings.prior_weight)
     system.stencil[0] += weight
-    system.rhs[...] += weight * guess
+    system.rhs[...] += weight * prior.alpha[band]
     return system

@@ -12,7 +12,7 @@ from peel.job.job import Job
 from peel.job.rect import Rect
 from peel.matte.arrays import BoolArray, FloatArray
 from peel.matte.conjugate_gradients import Progress
-from peel.matte.sampling import ColourPrior, colour_prior, is_halved
+from peel.matte.sampling import ColourPrior, colour_prior
 from peel.matte.solve import solve_matte
 from peel.matte.trimap import BACKGROUND, FOREGROUND
 
@@ -161,7 +161,7 @@ def _prior_for(job: Job, rect: Rect, near: BoolArray) -> ColourPrior:
     around = even.intersection(job.photo.bounds)
     wanted = np.zeros((around.height, around.width), bool)
     wanted[rect.within(around)] = near
-    halved = is_halved(job.photo.height, job.photo.width)
+    shape = (job.photo.height, job.photo.width)
     colours, zones = job.photo.colours(around), job.zones.read(around)
-    prior = colour_prior(colours, zones, noise=job.photo.noise, wanted=wanted, halved=halved)
+    prior = colour_prior(colours, zones, noise=job.photo.noise, wanted=wanted, photo_shape=shape)
     return prior.part(rect.within(around))

@@ -1,0 +1,95 @@
+import numpy as np
+import pytest
+
+from peel.matte import conjugate_gradients
+from peel.matte.coarse_space import Piece, coarse_space
+from peel.matte.conjugate_gradients import solve_band
+from peel.matte.laplacian import assemble_band
+
+_EPS = 1e-5
+
+
+def _picture(height: int, width: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    rng = np.random.default_rng(1)
+    photo = rng.random((height, width, 3), np.float32)
+    band = np.zeros((height, width), bool)
+    band[3:-3, 4:-5] = rng.random((height - 6, width - 9)) < 0.9
+    return photo, band, (np.mgrid[:height, :width][1] > width // 2).astype(np.float32)
+
+
+def _dense(photo: np.ndarray, band: np.ndarray, fixed: np.ndarray) -> np.ndarray:
+    """Read the system matrix off the stencil, in double precision."""
+    system = assemble_band(photo, band, fixed, _EPS)
+    index = np.full((band.shape[0] + 4, band.shape[1] + 4), -1)
+    index[2:-2, 2:-2][band] = np.arange(system.size)
+    out = np.diag(system.stencil[0].astype(float))
+    steps = [(0, 1), (0, 2), *((down, across) for down in (1, 2) for across in range(-2, 3))]
+    for row, (down, across) in enumerate(steps, start=1):
+        for y, x in zip(*np.nonzero(index >= 0), strict=True):
+            other = index[y + down, x + across]
+            if other >= 0:
+                out[index[y, x], other] = out[other, index[y, x]] = system.stencil[row, index[y, x]]
+    return out
+
+
+def test_the_coarse_correction_solves_the_coarse_problem() -> None:
+    photo, band, fixed = _picture(30, 37)
+    dense = _dense(photo, band, fixed)
+    system = assemble_band(photo, band, fixed, _EPS)
+
+    def product(region: np.ndarray) -> np.ndarray:
+        out = np.zeros(system.shape, np.float32)
+        out[2:-2, 2:-2][band] = dense @ region.reshape(system.shape)[2:-2, 2:-2][band]
+        return out.ravel()
+
+    space = coarse_space(system.runs, system.shape, photo[band], product, spacing=8)
+    everything = [Piece(slice(0, len(system.runs)), slice(0, system.size))]
+    ys, xs = (part + 2 for part in np.nonzero(band))
+    hats = []
+    for row in range(space.nodes.shape[0]):
+        for column in range(space.nodes.shape[1]):
+            hat = np.clip(1 - np.abs(ys / 8 - row), 0, 1) * np.clip(1 - np.abs(xs / 8 - column), 0, 1)
+            if space.nodes[row, column] >= 0:
+                hats += [hat, *(hat * photo[band][:, c] for c in range(3))]
+    basis = np.stack(hats, axis=1)
+    residual = np.random.default_rng(2).normal(size=system.size).astype(np.float32)
+    expected = basis @ np.linalg.pinv(basis.T @ dense @ basis, rcond=1e-10) @ (basis.T @ residual)
+
+    correction = np.zeros(system.size, np.float32)
+    space.correct(residual, correction, everything)
+
+    assert np.abs(correction - expected).max() < 0.02 * np.abs(expected).max()
+
+
+def test_a_wide_band_needs_few_iterations() -> None:
+    ys, xs = np.mgrid[:300, :400]
+    truth = np.clip((xs - 150 + 30 * np.sin(ys / 20)) / 60, 0, 1).astype(np.float32)
+    rng = np.random.default_rng(0)
+    photo = (truth[..., None] * (0.8, 0.5, 0.2) + (1 - truth[..., None]) * (0.1, 0.3, 0.5)).astype(np.float32)
+    photo += rng.normal(0, 0.005, photo.shape).astype(np.float32)
+    band = np.zeros(truth.shape, bool)
+    band[:, 20:380] = True
+
+    system = assemble_band(photo, band, (xs > 200).astype(np.float32), 1e-7)
+    values, report = solve_band(system, photo[band], np.full(band.sum(), 0.5, np.float32), tolerance=1e-4)
+
+    assert report.converged
+    assert report.iterations < 80
+    assert np.abs(values - truth[band]).mean() < 0.02
+
+
+@pytest.mark.parametrize("above", [1, 10**9])
+def test_the_cut_into_pieces_does_not_show(above: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    photo, band, fixed = _picture(90, 110)
+    start = np.full(int(band.sum()), 0.5, np.float32)
+    monkeypatch.setattr(conjugate_gradients, "_CUT_ABOVE", above)
+
+    values, report = solve_band(assemble_band(photo, band, fixed, 1e-3), photo[band], start, tolerance=1e-6)
+
+    dense = _dense(photo, band, fixed)
+    assert report.converged
+    assert dense.shape == (len(values), len(values))
+    system = assemble_band(photo, band, fixed, 1e-3)
+    monkeypatch.setattr(conjugate_gradients, "_CUT_ABOVE", 10**9)
+    whole, _ = solve_band(system, photo[band], start, tolerance=1e-6)
+    np.testing.assert_allclose(values, whole, atol=1e-3)
