@@ -23,7 +23,7 @@ from peel.matte.noise import NoiseCurve, measure_noise, plain_reach
 from peel.matte.parallel import run_all, spans
 from peel.matte.trimap import BACKGROUND, FOREGROUND, UNKNOWN
 
-__all__ = ["ColourPrior", "colour_prior"]
+__all__ = ["ColourPrior", "colour_prior", "subject_palette"]
 
 _DIRECTIONS: Final = ((0, 1), (0, -1), (1, 0), (-1, 0), (1, 1), (1, -1), (-1, 1), (-1, -1))
 _HALVE_ABOVE: Final = 400_000  # pixels of a picture above which colours are gathered at half size
@@ -32,8 +32,8 @@ _FAR: Final = 0.15  # how fast a colour loses weight with its distance, in dista
 _BEYOND: Final = 0.3  # how much less it counts to lie beyond one of the two colours than beside their line
 _ELSEWHERE: Final = 0.05  # weight of a colour that is the zone's, but not gathered for this pixel
 _ROUNDS: Final = 3  # of halving a zone's colours: eight colours stand for a zone
-_STRIDE: Final = 4  # pixels of a zone that stand for their neighbours among its colours
-_ABOUT_PX: Final = 80  # how far from the unsure zone a zone's colours are taken
+_THINNED: Final = 700  # pixels a side of a square photo, of those that stand for the rest among a zone's colours
+_ABOUT: Final = 41  # of those pixels around the unsure zone, from which colours are taken
 _UNHEARD: Final = 0.06  # trust below which an estimate is not listened to: faint ones add up over wide, smooth areas
 _ROOT: Final = 0.6  # a power by which little trust counts for more than its share
 _FROM_EDGE: Final = 0.021  # depth of a band, in sides of a square photo of the same area, ...
@@ -233,17 +233,29 @@ def _smaller(image: FloatArray, trimap: ByteArray) -> tuple[FloatArray, ByteArra
     return np.ascontiguousarray(cv2.resize(image, size, interpolation=cv2.INTER_AREA)), zones
 
 
-def _palette(image: FloatArray, trimap: ByteArray, zone: int) -> FloatArray:
-    """Give colours that stand for a zone around the unsure one, by median cut; (K, 3)."""
-    size = (-(-trimap.shape[1] // _STRIDE), -(-trimap.shape[0] // _STRIDE))
-    thinned = np.ascontiguousarray(trimap[::_STRIDE, ::_STRIDE])
-    reach = 2 * (_ABOUT_PX // _STRIDE) + 1
+def subject_palette(image: Any, trimap: Any) -> FloatArray:
+    """Give colours that stand for the subject around the unsure zone, by median cut.
+
+    Parameters
+    ----------
+    image : (H, W, 3) ndarray
+        The whole photo: floats in [0, 1], or 8- or 16-bit integers.
+    trimap : (H, W) uint8 ndarray
+
+    Returns
+    -------
+    (K, 3) float32 ndarray
+        Up to eight colours in [0, 1].
+    """
+    stride = max(1, round(np.sqrt(trimap.size) / _THINNED))
+    thinned = np.ascontiguousarray(trimap[::stride, ::stride])
     unsure = ((thinned != BACKGROUND) & (thinned != FOREGROUND)).astype(np.uint8)
-    near = cv2.dilate(unsure, np.ones((reach, reach), np.uint8)) > 0
-    boxes = [image[::_STRIDE, ::_STRIDE][: size[1], : size[0]][near & (thinned == zone)]]
+    near = cv2.dilate(unsure, np.ones((_ABOUT, _ABOUT), np.uint8)) > 0
+    boxes = [image[::stride, ::stride][near & (thinned == FOREGROUND)]]
     for _ in range(_ROUNDS):
         boxes = [half for box in boxes for half in _cut(box)]
-    return np.array([box.mean(axis=0) for box in boxes if len(box)], np.float32).reshape(-1, 3)
+    most = np.iinfo(image.dtype).max if image.dtype.kind == "u" else 1
+    return np.array([box.mean(axis=0) / most for box in boxes if len(box)], np.float32).reshape(-1, 3)
 
 
 def _cut(colours: FloatArray) -> list[FloatArray]:
@@ -262,7 +274,7 @@ def colour_prior(
     noise: NoiseCurve | None = None,
     wanted: BoolArray | None = None,
     photo_shape: tuple[int, int] | None = None,
-    own_colours: tuple[tuple[float, float, float], ...] = (),
+    own_colours: FloatArray | None = None,
 ) -> ColourPrior:
     """Estimate alpha in the unsure zone from known colours around it, pixel by pixel.
 
@@ -279,8 +291,8 @@ def colour_prior(
     photo_shape : tuple of int, optional
         Height and width of the photo of which this is a window; the window begins at even coordinates, and then gets
         what the photo would. The picture's own if not given.
-    own_colours : tuple of colours
-        Colours of the subject that no certain pixel shows, such as that of sheer material; in [0, 1].
+    own_colours : (K, 3) float32 ndarray, optional
+        More colours of the subject, wherever they are: `subject_palette`, and such as no certain pixel shows.
 
     Returns
     -------
@@ -316,7 +328,7 @@ def colour_prior(
         _calmed(small, zones == FOREGROUND),
         _calmed(small, zones == BACKGROUND),
         *run_all([partial(_gather, zones, places, zone) for zone in (FOREGROUND, BACKGROUND)]),
-        np.concatenate([_palette(image, trimap, FOREGROUND), np.array(own_colours, np.float32).reshape(-1, 3)]),
+        np.ascontiguousarray(subject_palette(image, trimap) if own_colours is None else own_colours, np.float32),
         noise.variance,
     )
 
@@ -324,24 +336,24 @@ def colour_prior(
         _mix(flat, unknown[part], image.shape[1], index, step, *known, found[part], trust[part])
 
     run_all([partial(mix, part) for part in spans(len(unknown), 2)])
-    prior.alpha.ravel()[unknown], prior.confidence.ravel()[unknown] = found, trust
-    _listen(prior, trimap, float(np.sqrt(height * width)))
+    away = cv2.distanceTransform(unsure.astype(np.uint8), cv2.DIST_L2, 5).ravel()[unknown]
+    depth = np.minimum(away, np.float32(1e6))
+    heard = _heard(found, trust, plain.ravel()[unknown] > 0, depth / np.float32(np.sqrt(height * width)))
+    prior.alpha.ravel()[unknown], prior.confidence.ravel()[unknown] = found, heard
     return prior
 
 
-def _listen(prior: ColourPrior, trimap: ByteArray, side: float) -> None:
-    """Weigh trust by what the rest of the solve knows: little where a band is deep, much near certain zones.
+def _heard(alpha: FloatArray, trust: FloatArray, plain: BoolArray, depth: FloatArray) -> FloatArray:
+    """Weigh trust by what else is known: it counts for more where a band is deep, for less near certain zones.
 
     A half-clear guess over a plain stretch of the photo is more often a colour that nobody marked, as of sheer cloth,
     than a mixture of marked ones: it is not listened to at all.
     """
     least, in_plain, most = _BOOSTS
-    unsure = ((trimap != BACKGROUND) & (trimap != FOREGROUND)).astype(np.uint8)
-    away = cv2.distanceTransform(unsure, cv2.DIST_L2, 5)
-    boost = np.clip(np.minimum(away, np.float32(1e6)) / np.float32(4 * _FROM_EDGE * side), least, most)
-    clearness = np.maximum(1 - 8 * prior.alpha * (1 - prior.alpha), 0)
-    boost = np.where(prior.plain > 0, np.minimum(boost, np.float32(in_plain)) * clearness, boost)
-    np.multiply(prior.confidence ** np.float32(_ROOT), boost, out=prior.confidence)
+    boost = np.clip(depth / np.float32(4 * _FROM_EDGE), least, most)
+    clearness = np.maximum(1 - 8 * alpha * (1 - alpha), 0)
+    boost = np.where(plain, np.minimum(boost, np.float32(in_plain)) * clearness, boost)
+    return np.asarray(trust ** np.float32(_ROOT) * boost, np.float32)
 
 
 def _covered(asked: BoolArray, step: int) -> BoolArray:

@@ -10,12 +10,12 @@ from peel.matte.arrays import BoolArray, ByteArray, FloatArray
 from peel.matte.conjugate_gradients import Progress, SolveReport, solve_band
 from peel.matte.laplacian import BandSystem, assemble_band
 from peel.matte.noise import NoiseCurve, even_out
-from peel.matte.sampling import ColourPrior, colour_prior
+from peel.matte.sampling import ColourPrior, colour_prior, subject_palette
 from peel.matte.trimap import BACKGROUND, FOREGROUND, alpha_from_trimap
 
 __all__ = ["SolveSettings", "band_window", "clean_ends", "solve_matte"]
 
-_MARGINS: Final = (0.008, 0.08)  # least and most by which ends are cleaned
+_MARGINS: Final = (0.008, 0.03, 0.08)  # least, most in plain stretches, and most by which ends are cleaned
 _REACH: Final = 2  # pixels around the band that its windows read
 
 
@@ -56,16 +56,19 @@ def band_window(unknown: BoolArray, reach: int = _REACH) -> tuple[slice, slice] 
     )
 
 
-def clean_ends(alpha: FloatArray, margin: FloatArray | float) -> FloatArray:
-    """Set values within `margin` of 0 or 1 to 0 or 1; a new array, clipped to [0, 1].
+def clean_ends(alpha: FloatArray, margin: FloatArray | float, *, stretch: BoolArray | bool = True) -> FloatArray:
+    """Set values within `margin` of 0 or 1 to 0 or 1; a new array.
 
-    >>> clean_ends(np.array([-0.1, 0.005, 0.5, 0.995], np.float32), 0.01).tolist()
-    [0.0, 0.0, 0.5, 1.0]
+    Where `stretch` is set, what lies up to twice as far is stretched, so that there is no step.
+
+    >>> clean_ends(np.array([-0.1, 0.01, 0.03, 0.5, 0.995], np.float32), 0.02).round(4).tolist()
+    [0.0, 0.0, 0.02, 0.5, 1.0]
     """
     out = np.clip(alpha, 0.0, 1.0)
-    out[out < margin] = 0.0
-    out[out > 1.0 - margin] = 1.0
-    return out
+    ends = np.minimum(out, 1 - out)
+    kept = np.where(stretch, np.minimum(ends, 2 * (ends - margin)), ends)
+    kept[ends <= margin] = 0
+    return np.asarray(np.where(out < 0.5, kept, 1 - kept), np.float32)
 
 
 def solve_matte(
@@ -138,7 +141,8 @@ def solve_matte(
     band = unknown[window]
     if prior is None:
         zones = np.ascontiguousarray(trimap[window])
-        prior = colour_prior(view, zones, noise=noise, wanted=band, photo_shape=trimap.shape)
+        palette = subject_palette(image, trimap)
+        prior = colour_prior(view, zones, noise=noise, wanted=band, photo_shape=trimap.shape, own_colours=palette)
     else:
         prior = prior.part(window)
 
@@ -168,7 +172,10 @@ def _cleaned(alpha: FloatArray, plain: ByteArray, deviations: float) -> FloatArr
     if deviations <= 0:
         return np.clip(alpha, 0, 1)
     evened, left = even_out(alpha, np.ascontiguousarray(plain))
-    return clean_ends(evened, np.clip(np.float32(deviations) * left, *_MARGINS))
+    least, in_plain, most = _MARGINS
+    margin = np.clip(np.float32(deviations) * left, least, np.where(plain < 2, most, in_plain))
+    # a faint slope over a plain stretch is an edge out of focus: it stays as it is
+    return clean_ends(evened, margin, stretch=plain < 2)
 
 
 def _system(

@@ -12,18 +12,19 @@ from peel.job.job import Job
 from peel.job.rect import Rect
 from peel.matte.arrays import BoolArray, FloatArray
 from peel.matte.conjugate_gradients import Progress
-from peel.matte.sampling import ColourPrior, colour_prior
+from peel.matte.sampling import ColourPrior, colour_prior, subject_palette
 from peel.matte.solve import solve_matte
 from peel.matte.trimap import BACKGROUND, FOREGROUND
 
 __all__ = ["check_solvable", "solve_job", "unsolved_rect"]
 
-_MARGIN: Final = 48  # pixels around a change that are first given to settle
-_WIDEST: Final = 144
+_MARGIN: Final = 64  # pixels around a change that are first given to settle
+_WIDEST: Final = 112
 _CONTEXT: Final = 300  # pixels around a window that lend it their colours
 _RIM: Final = 4  # pixels just inside the held rim that show whether it wants to move
-_SETTLED: Final = 3 / 255
-_FEW: Final = 0.02  # share of the pixels beside the rim that may move without a wider look
+_RUN_OUT: Final = 0.6  # of a margin in which a new answer gives way to the old one
+_SETTLED: Final = 8 / 255
+_FEW: Final = 0.05  # share of the pixels beside the rim that may move without a wider look
 
 
 def check_solvable(job: Job) -> None:
@@ -96,7 +97,8 @@ def solve_job(job: Job, progress: Progress | None = None, interim: Callable[[Job
             if interim is not None:
                 interim(with_matte(job, rect, coarse, settled=False))
 
-        alpha, restless = _solve_near(job, rect, near, start, progress, show)
+        solved, restless = _solve_near(job, rect, near, start, progress, show)
+        alpha = _joined(solved, job.alpha(rect), distance[rect.within(whole)], margin)
         if not restless or margin >= _WIDEST:
             return with_matte(_settled(job, tiles), rect, alpha)
         if interim is not None:
@@ -104,7 +106,13 @@ def solve_job(job: Job, progress: Progress | None = None, interim: Callable[[Job
         margin = _WIDEST
         wider = _around(distance <= margin + _RIM, whole)
         start = job.alpha(wider)
-        start[rect.within(wider)] = alpha
+        start[rect.within(wider)] = solved
+
+
+def _joined(solved: FloatArray, before: FloatArray, distance: FloatArray, margin: float) -> FloatArray:
+    """Let a new answer run out into what was there: far from a change, what moved only did so for the rim's sake."""
+    share = np.clip((np.float32(margin) - distance) / np.float32(margin * _RUN_OUT), 0, 1)
+    return before + (solved - before) * share
 
 
 def _settled(job: Job, tiles: Rect) -> Job:
@@ -163,5 +171,6 @@ def _prior_for(job: Job, rect: Rect, near: BoolArray) -> ColourPrior:
     wanted[rect.within(around)] = near
     shape = (job.photo.height, job.photo.width)
     colours, zones = job.photo.colours(around), job.zones.read(around)
-    prior = colour_prior(colours, zones, noise=job.photo.noise, wanted=wanted, photo_shape=shape)
+    palette = subject_palette(job.photo.pixels, job.zones.read())
+    prior = colour_prior(colours, zones, noise=job.photo.noise, wanted=wanted, photo_shape=shape, own_colours=palette)
     return prior.part(rect.within(around))
