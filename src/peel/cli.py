@@ -59,16 +59,24 @@ def cut(
     cutout: Annotated[Path | None, typer.Option(help="Write the cutout here, as PNG with straight alpha.")] = None,
     on: Annotated[str, typer.Option(help="Backing colour of the flat picture, as #rrggbb.")] = "#ffffff",
     flat: Annotated[Path | None, typer.Option(help="Write the cutout on the colour here, as JPEG.")] = None,
+    mixing: Annotated[str, typer.Option(help="How the photo mixes colours: found, value or light.")] = "found",
+    own_colour: Annotated[
+        list[str] | None, typer.Option(help="A colour of sheer material, as #rrggbb; may be given several times.")
+    ] = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print seconds per stage and peak memory.")] = False,
 ) -> None:
     """Cut a photo by zones drawn in a picture."""
-    from peel.work.cut import CutFiles
+    from peel.work.cut import CutFiles, CutWays
     from peel.work.cut import cut as run_cut
 
     files = CutFiles(matte, cutout, flat, _colour(on))
     _check_outputs([path for path in (matte, cutout, flat) if path is not None], [photo, zones])
+    if mixing not in ("found", "value", "light"):
+        message = f"{mixing} is no way of mixing colours."
+        raise UsageError(message, "Choose found, value or light.")
+    ways = CutWays(mixing, tuple(_colour(text) for text in own_colour or ()))
     with _progress() as tell:
-        report = run_cut(photo, zones, files, tell)
+        report = run_cut(photo, zones, files, tell, ways)
     if as_json:
         typer.echo(json.dumps(report.as_json()))
 

@@ -6,14 +6,14 @@ Each is one step of undo. All are pure and may run on any thread.
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from enum import Enum
-from typing import Any, Final
+from typing import Any, Final, Literal
 
 import numpy as np
 
 from peel.job.job import MATTE_ONE, Job
 from peel.job.plane import Plane
 from peel.job.rect import Rect
-from peel.job.settings import Band, Contour, Point
+from peel.job.settings import Band, Contour, Matte, Point
 from peel.matte.arrays import ByteArray, FloatArray
 from peel.matte.strokes import polygon_mask, stroke_bounds, stroke_mask
 from peel.matte.trimap import BACKGROUND, FOREGROUND, UNKNOWN, lay_band
@@ -188,6 +188,12 @@ def _painted(plane: Plane, stroke: Stroke, window: Rect, value: int) -> Plane:
 def set_band(job: Job, band: Band) -> Job:
     """Set how wide the band is laid around the marked boundary."""
     return _lay_zones(job.with_settings(band=band), job.photo.bounds)
+
+
+def set_mixing(job: Job, mixing: Literal["value", "light"]) -> Job:
+    """Set how subject and backdrop mix; the whole matte is to be solved again."""
+    unsure = (job.zones.read() == UNKNOWN).astype(np.uint8)
+    return replace(job.with_settings(matte=Matte(mixing=mixing)), unsolved=job.unsolved.write(job.photo.bounds, unsure))
 
 
 def use_zones(job: Job, trimap: ByteArray) -> Job:

@@ -12,6 +12,7 @@ __all__ = [
     "Delivery",
     "HexColour",
     "JobSettings",
+    "Matte",
     "Point",
     "rgb_from_hex",
 ]
@@ -47,6 +48,12 @@ class Band(_Settings):
     inward_px: Annotated[float, Field(ge=0, le=400)] = 8.0
 
 
+class Matte(_Settings):
+    """How subject and backdrop mix where both show: as light, or by encoded value; None until that was found out."""
+
+    mixing: Literal["value", "light"] | None = None
+
+
 class Colour(_Settings):
     """Edge colour: 0 keeps the photo's own colours in the band, 1 gives all of it the subject's."""
 
@@ -76,6 +83,7 @@ class JobSettings(_Settings):
 
     contours: tuple[Contour, ...] = ()
     band: Band = Band()
+    matte: Matte = Matte()
     colour: Colour = Colour()
     backing: Backing = Backing()
     delivery: Delivery = Delivery()

@@ -49,10 +49,13 @@ class NoiseCurve:
 
     variance: FloatArray
 
-    def deviation(self, image: FloatArray) -> FloatArray:
-        """Give the standard deviation expected at each pixel of a (..., 3) picture."""
-        place = np.clip((image.mean(axis=-1) * _BINS).astype(np.int32), 0, _BINS - 1)
-        return np.sqrt(self.variance)[place]
+    def in_light(self) -> "NoiseCurve":
+        """Give the noise of the same picture turned into amounts of light (sRGB)."""
+        light = (np.arange(_BINS) + 0.5) / _BINS
+        value = np.where(light <= 0.0031308, light * 12.92, 1.055 * light ** (1 / 2.4) - 0.055)
+        slope = np.where(value <= 0.04045, 1 / 12.92, 2.4 / 1.055 * ((value + 0.055) / 1.055) ** 1.4)
+        encoded = self.variance[np.clip((value * _BINS).astype(int), 0, _BINS - 1)]
+        return NoiseCurve((encoded * slope**2).astype(np.float32))
 
 
 @njit(cache=True, nogil=True, fastmath=True)
@@ -112,8 +115,8 @@ def measure_noise(image: FloatArray) -> NoiseCurve:
         return NoiseCurve(floor)
     step = max(1, int(np.sqrt(height * width / _SAMPLES)))
     rows = np.arange(2, height - 2, step)
-    strips = image[(rows[:, None] + np.arange(-2, 3)).ravel()]
-    most = np.iinfo(strips.dtype).max if strips.dtype.kind == "u" else 1
+    strips: Any = image[(rows[:, None] + np.arange(-2, 3)).ravel()]
+    most = int(np.iinfo(strips.dtype).max) if strips.dtype.kind == "u" else 1
     ys, xs = (part.ravel() for part in np.mgrid[2 : 5 * len(rows) : 5, 2 : width - 2 : step])
     seen, place = np.empty(len(ys), np.float32), np.empty(len(ys), np.int64)
     _residues(np.multiply(strips, np.float32(1 / most), dtype=np.float32), ys, xs, seen, place)

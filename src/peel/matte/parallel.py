@@ -1,20 +1,22 @@
 """Run pieces of numeric work beside each other; compiled kernels let go of the interpreter's lock while they run."""
 
 import os
+import threading
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from functools import lru_cache
 from itertools import pairwise
-from typing import TypeVar
+from typing import Final, TypeVar
 
 __all__ = ["run_all", "spans"]
 
 _T = TypeVar("_T")
+_NAME: Final = "peel-matte"
 
 
 @lru_cache(maxsize=1)
 def _pool() -> ThreadPoolExecutor:
-    return ThreadPoolExecutor(max_workers=max(1, (os.cpu_count() or 1) - 1), thread_name_prefix="peel-matte")
+    return ThreadPoolExecutor(max_workers=max(1, (os.cpu_count() or 1) - 1), thread_name_prefix=_NAME)
 
 
 def run_all(tasks: Sequence[Callable[[], _T]]) -> list[_T]:
@@ -22,8 +24,9 @@ def run_all(tasks: Sequence[Callable[[], _T]]) -> list[_T]:
 
     How work is cut into tasks must not depend on the machine, so that results do not either.
     """
-    if len(tasks) == 1:
-        return [tasks[0]()]
+    # a task that has tasks of its own would wait for the thread it holds
+    if len(tasks) == 1 or threading.current_thread().name.startswith(_NAME):
+        return [task() for task in tasks]
     others = [_pool().submit(task) for task in tasks[1:]]
     first = tasks[0]()
     return [first, *(other.result() for other in others)]

@@ -23,7 +23,7 @@ from peel.matte.noise import NoiseCurve, measure_noise, plain_reach
 from peel.matte.parallel import run_all, spans
 from peel.matte.trimap import BACKGROUND, FOREGROUND, UNKNOWN
 
-__all__ = ["ColourPrior", "colour_prior", "subject_palette"]
+__all__ = ["ColourPrior", "calmed", "colour_prior", "gather", "subject_palette"]
 
 _DIRECTIONS: Final = ((0, 1), (0, -1), (1, 0), (-1, 0), (1, 1), (1, -1), (-1, 1), (-1, -1))
 _HALVE_ABOVE: Final = 400_000  # pixels of a picture above which colours are gathered at half size
@@ -202,7 +202,7 @@ def _mix(
         trust[i] = max(heard - np.float32(_UNHEARD), np.float32(0)) / np.float32(1 - _UNHEARD)
 
 
-def _gather(trimap: ByteArray, unknown: Any, zone: int) -> IntArray:
+def gather(trimap: ByteArray, unknown: Any, zone: int) -> IntArray:
     """List for each unknown the nearest pixel of a zone in eight directions; O(pixels)."""
     seen = np.empty(trimap.shape, np.int32)
     found = np.empty((len(unknown), len(_DIRECTIONS)), np.int32)
@@ -212,7 +212,7 @@ def _gather(trimap: ByteArray, unknown: Any, zone: int) -> IntArray:
     return found
 
 
-def _calmed(image: FloatArray, zone: BoolArray) -> FloatArray:
+def calmed(image: FloatArray, zone: BoolArray) -> FloatArray:
     """Average a zone's colours over 3x3 pixels, the other zones left out; (N, 3)."""
     weight = zone.astype(np.float32)
     share = np.maximum(cv2.blur(weight, (3, 3)), np.float32(1e-6))[..., None]
@@ -325,9 +325,9 @@ def colour_prior(
     found, trust = np.empty(len(unknown), np.float32), np.empty(len(unknown), np.float32)
     flat = np.ascontiguousarray(image, np.float32).reshape(-1, 3)
     known = (
-        _calmed(small, zones == FOREGROUND),
-        _calmed(small, zones == BACKGROUND),
-        *run_all([partial(_gather, zones, places, zone) for zone in (FOREGROUND, BACKGROUND)]),
+        calmed(small, zones == FOREGROUND),
+        calmed(small, zones == BACKGROUND),
+        *run_all([partial(gather, zones, places, zone) for zone in (FOREGROUND, BACKGROUND)]),
         np.ascontiguousarray(subject_palette(image, trimap) if own_colours is None else own_colours, np.float32),
         noise.variance,
     )

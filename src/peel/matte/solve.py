@@ -79,6 +79,7 @@ def solve_matte(
     rim: FloatArray | None = None,
     prior: ColourPrior | None = None,
     noise: NoiseCurve | None = None,
+    own_colours: FloatArray | None = None,
     settings: SolveSettings | None = None,
     progress: Progress | None = None,
     interim: Callable[[FloatArray], None] | None = None,
@@ -99,6 +100,8 @@ def solve_matte(
         What colour says by itself; found here if it is not given.
     noise : NoiseCurve, optional
         The photo's; measured here if it is not given.
+    own_colours : (K, 3) float32 ndarray, optional
+        Colours of the subject that no certain pixel shows, such as that of sheer cloth; read if no `prior` is given.
     settings : SolveSettings, optional
     progress : callable, optional
         Told the share done; answers False to stop.
@@ -137,11 +140,14 @@ def solve_matte(
     window = band_window(unknown)
     if window is None:
         return alpha, SolveReport(0, 0, 0.0, True)
-    view = np.ascontiguousarray(image[window], np.float32)
+    # a picture of floats may hold anything; what is no number is black
+    view = np.nan_to_num(image[window].astype(np.float32), nan=0.0, posinf=1.0, neginf=0.0)
     band = unknown[window]
     if prior is None:
         zones = np.ascontiguousarray(trimap[window])
-        palette = subject_palette(image, trimap)
+        palette = np.nan_to_num(subject_palette(image, trimap), posinf=1.0, neginf=0.0)
+        if own_colours is not None:
+            palette = np.concatenate([palette, own_colours])
         prior = colour_prior(view, zones, noise=noise, wanted=band, photo_shape=trimap.shape, own_colours=palette)
     else:
         prior = prior.part(window)

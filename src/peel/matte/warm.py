@@ -5,7 +5,7 @@ from typing import Final
 
 __all__ = ["warm"]
 
-_KERNELS: Final = ("laplacian", "coarse_space", "conjugate_gradients", "noise", "sampling", "foreground")
+_KERNELS: Final = ("laplacian", "coarse_space", "conjugate_gradients", "noise", "sampling", "light", "foreground")
 
 
 def warm() -> None:

@@ -7,18 +7,22 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
+import numpy as np
+
 from peel.errors import PhotoError
 from peel.files.photo import read_photo, read_zones
 from peel.files.pictures import write_jpeg, write_png
 from peel.job.edits import use_zones, with_matte
 from peel.job.job import Job, new_job
+from peel.job.settings import rgb_from_hex
 from peel.matte.conjugate_gradients import SolveReport
+from peel.matte.light import mixes_as_light, to_light
 from peel.matte.solve import solve_matte
 from peel.matte.trimap import missing_zone, trimap_from_gray
 from peel.work.delivery import cutout_pixels, flat_pixels, matte_pixels
 from peel.work.stages import Stages
 
-__all__ = ["CutFiles", "CutReport", "cut"]
+__all__ = ["CutFiles", "CutReport", "CutWays", "cut"]
 
 Progress = Callable[[str, float], None]
 
@@ -34,12 +38,21 @@ class CutFiles:
 
 
 @dataclass(frozen=True)
+class CutWays:
+    """How to cut: how the photo mixes its colours ("found", "value" or "light"), and colours of sheer material."""
+
+    mixing: str = "found"
+    own_colours: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
 class CutReport:
-    """Seconds per stage, peak memory of the process in MB, and what the solver did."""
+    """Seconds per stage, peak memory of the process in MB, what the solver did, and how the photo mixes colours."""
 
     seconds: dict[str, float]
     peak_memory_mb: float
     solve: SolveReport
+    mixing: str
 
     def as_json(self) -> dict[str, object]:
         """Give the report as plain values."""
@@ -50,6 +63,7 @@ class CutReport:
             "iterations": self.solve.iterations,
             "residual": self.solve.residual,
             "converged": self.solve.converged,
+            "mixing": self.mixing,
         }
 
 
@@ -66,7 +80,13 @@ class _Clock:
         self._since = now
 
 
-def cut(photo_path: Path, zones_path: Path, files: CutFiles, progress: Progress | None = None) -> CutReport:
+def cut(
+    photo_path: Path,
+    zones_path: Path,
+    files: CutFiles,
+    progress: Progress | None = None,
+    ways: CutWays | None = None,
+) -> CutReport:
     """Solve the matte of a photo from its zones and write the results.
 
     Raises
@@ -91,13 +111,20 @@ def cut(photo_path: Path, zones_path: Path, files: CutFiles, progress: Progress 
         tell("Solving", share)
         return True
 
-    alpha, report = solve_matte(photo.colours(photo.bounds), trimap, noise=photo.noise, progress=solving)
+    ways = ways or CutWays()
+    in_light = mixes_as_light(photo.pixels, trimap) if ways.mixing == "found" else ways.mixing == "light"
+    colours, noise = photo.colours(photo.bounds), photo.noise
+    own = np.array([rgb_from_hex(colour) for colour in ways.own_colours], np.float32).reshape(-1, 3)
+    if in_light:
+        colours, own, noise = to_light(colours), to_light(own), noise.in_light()
+    alpha, report = solve_matte(colours, trimap, noise=noise, own_colours=own, progress=solving)
+    del colours
     job = use_zones(new_job(photo), trimap)
     job = with_matte(job, photo.bounds, alpha)
     del alpha
     clock.lap("solve")
     _write(job, files, clock, tell)
-    return CutReport(clock.seconds, _peak_memory_mb(), report)
+    return CutReport(clock.seconds, _peak_memory_mb(), report, "light" if in_light else "value")
 
 
 def _write(job: Job, files: CutFiles, clock: _Clock, tell: Progress) -> None:

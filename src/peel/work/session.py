@@ -268,7 +268,10 @@ class Session:
         before = self.job
         if before.zones is not solved.zones or before.is_solved:
             return
-        after = replace(before, matte=solved.matte, unsolved=solved.unsolved)
+        if before.settings.matte.mixing not in (None, solved.settings.matte.mixing):
+            return
+        settings = before.settings.model_copy(update={"matte": solved.settings.matte})
+        after = replace(before, settings=settings, matte=solved.matte, unsolved=solved.unsolved)
         self._history = self._history.amended(after)
         self._tell(Changed(after, before))
         if solved.is_solved:

@@ -10,8 +10,11 @@ from peel.errors import SolveError
 from peel.job.edits import with_matte
 from peel.job.job import Job
 from peel.job.rect import Rect
+from peel.job.settings import Matte
 from peel.matte.arrays import BoolArray, FloatArray
 from peel.matte.conjugate_gradients import Progress
+from peel.matte.light import mixes_as_light, to_light
+from peel.matte.noise import NoiseCurve
 from peel.matte.sampling import ColourPrior, colour_prior, subject_palette
 from peel.matte.solve import solve_matte
 from peel.matte.trimap import BACKGROUND, FOREGROUND
@@ -81,6 +84,9 @@ def solve_job(job: Job, progress: Progress | None = None, interim: Callable[[Job
     tiles = unsolved_rect(job)
     if tiles.is_empty:
         return job
+    if job.settings.matte.mixing is None:
+        in_light = mixes_as_light(job.photo.pixels, job.zones.read())
+        job = job.with_settings(matte=Matte(mixing="light" if in_light else "value"))
     whole = tiles.grown(_WIDEST).intersection(job.photo.bounds)
     changed = job.unsolved.read(whole) > 0
     if changed.all():
@@ -143,14 +149,13 @@ def _solve_near(
     band = (zones != BACKGROUND) & (zones != FOREGROUND)
     held = np.where(near, np.float32(np.nan), before)
     prior = _prior_for(job, rect, near)
-    colours = job.photo.colours(rect)
     alpha, _ = solve_matte(
-        colours,
+        _seen(job, job.photo.colours(rect)),
         zones,
         start=before if start is None else start,
         rim=held,
         prior=prior,
-        noise=job.photo.noise,
+        noise=_noise(job),
         progress=progress,
         interim=interim,
     )
@@ -170,7 +175,16 @@ def _prior_for(job: Job, rect: Rect, near: BoolArray) -> ColourPrior:
     wanted = np.zeros((around.height, around.width), bool)
     wanted[rect.within(around)] = near
     shape = (job.photo.height, job.photo.width)
-    colours, zones = job.photo.colours(around), job.zones.read(around)
-    palette = subject_palette(job.photo.pixels, job.zones.read())
-    prior = colour_prior(colours, zones, noise=job.photo.noise, wanted=wanted, photo_shape=shape, own_colours=palette)
+    colours, zones = _seen(job, job.photo.colours(around)), job.zones.read(around)
+    palette = _seen(job, subject_palette(job.photo.pixels, job.zones.read()))
+    prior = colour_prior(colours, zones, noise=_noise(job), wanted=wanted, photo_shape=shape, own_colours=palette)
     return prior.part(rect.within(around))
+
+
+def _seen(job: Job, colours: FloatArray) -> FloatArray:
+    """Give colours as the solve looks at them: as amounts of light where the photo mixes so."""
+    return to_light(colours) if job.settings.matte.mixing == "light" else colours
+
+
+def _noise(job: Job) -> NoiseCurve:
+    return job.photo.noise.in_light() if job.settings.matte.mixing == "light" else job.photo.noise

@@ -1,0 +1,151 @@
+"""Whether a photo mixes subject and backdrop as light does, or as its encoded values do.
+
+A lens mixes light: where a strand covers half a pixel, the light is half and half, and its encoded value is not the
+mean of the two encoded values. Retouched, rendered and scanned pictures are often mixed by their values. The matting
+equation holds for one or the other.
+
+References
+----------
+.. [1] IEC 61966-2-1:1999, the sRGB transfer function.
+"""
+
+from functools import partial
+from typing import Any, Final
+
+import numpy as np
+from numba import njit
+
+from peel.matte.arrays import ByteArray, FloatArray
+from peel.matte.parallel import run_all, spans
+from peel.matte.sampling import calmed, gather
+from peel.matte.trimap import BACKGROUND, FOREGROUND
+
+__all__ = ["mixes_as_light", "to_light"]
+
+_TABLE_SIZE: Final = 4096
+_SAMPLES: Final = 3000
+_THINNED: Final = 900  # pixels a side of a square photo, of those that stand for the rest
+_LEVELS: Final = 16  # of alpha that are tried
+_MIXED: Final = (0.15, 0.85)  # alpha at which the two ways of mixing differ
+_MISS: Final = 0.03**2  # square distance from which a pair does not explain a pixel either way
+_FEWEST: Final = 60  # mixed pixels to decide by
+_BETTER: Final = 1.08  # times closer that light has to come
+_CERTAINTY: Final = 4.0  # deviations of the mean by which it has to
+
+
+def _curve(values: Any) -> Any:
+    return np.where(values <= 0.04045, values / 12.92, ((values + 0.055) / 1.055) ** 2.4)
+
+
+_TABLE: Final = np.append(_curve(np.arange(_TABLE_SIZE) / (_TABLE_SIZE - 1)), 1.0).astype(np.float32)
+
+
+@njit("void(float32[::1], float32[::1], float32[::1])", cache=True, nogil=True)
+def _look_up(values: Any, table: Any, out: Any) -> None:
+    last = table.shape[0] - 2
+    for i in range(values.shape[0]):
+        place = min(max(values[i], np.float32(0)), np.float32(1)) * np.float32(last)
+        k = int(place)
+        out[i] = table[k] + (table[k + 1] - table[k]) * (place - np.float32(k))
+
+
+def to_light(colours: FloatArray) -> FloatArray:
+    """Turn encoded values into amounts of light (sRGB [1]_); float32 in [0, 1], any shape, a new array.
+
+    >>> to_light(np.array([0.0, 0.5, 1.0], np.float32)).round(3).tolist()
+    [0.0, 0.214..., 1.0]
+    """
+    flat = np.ascontiguousarray(colours, np.float32).ravel()
+    out = np.empty_like(flat)
+    run_all([partial(_look_up, flat[part], _TABLE, out[part]) for part in spans(len(flat), 2)])
+    return out.reshape(colours.shape)
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _encoded(light: Any) -> Any:
+    return 1.055 * light ** (1 / 2.4) - 0.055 if light > 0.0031308 else 12.92 * light
+
+
+@njit(
+    "void(float32[:,::1], int64[::1], float32[:,::1], float32[:,::1], float32[:,::1], float32[:,::1], "
+    "int32[:,::1], int32[:,::1], float32[:,::1])",
+    cache=True,
+    nogil=True,
+    fastmath=True,
+)
+def _compare(
+    image: Any, places: Any, fg: Any, bg: Any, fg_light: Any, bg_light: Any, near_fg: Any, near_bg: Any, out: Any
+) -> None:
+    """Give each pixel its least square distance from mixtures by value and of light, and the alphas of both."""
+    for i in range(places.shape[0]):
+        by_value = of_light = 1e9
+        value_alpha = light_alpha = 0.0
+        for k in range(near_fg.shape[1]):
+            for m in range(near_bg.shape[1]):
+                f, b = near_fg[i, k], near_bg[i, m]
+                if f < 0 or b < 0:
+                    continue
+                for level in range(1, _LEVELS):
+                    a = level / _LEVELS
+                    value = light = 0.0
+                    for c in range(3):
+                        here = image[places[i], c]
+                        value += (a * fg[f, c] + (1 - a) * bg[b, c] - here) ** 2
+                        light += (_encoded(a * fg_light[f, c] + (1 - a) * bg_light[b, c]) - here) ** 2
+                    if value < by_value:
+                        by_value, value_alpha = value, a
+                    if light < of_light:
+                        of_light, light_alpha = light, a
+        out[i, 0], out[i, 1], out[i, 2], out[i, 3] = by_value, of_light, value_alpha, light_alpha
+
+
+def mixes_as_light(image: Any, trimap: ByteArray) -> bool:
+    """Decide how a photo mixes colours, from how well either way explains its unsure pixels.
+
+    Parameters
+    ----------
+    image : (H, W, 3) ndarray
+        Encoded colours of the whole photo: floats in [0, 1], or 8- or 16-bit integers.
+    trimap : (H, W) uint8 ndarray
+
+    Returns
+    -------
+    bool
+        True for light. False where the pixels do not tell, as between colours of one hue.
+
+    Notes
+    -----
+    Pairs of certain colours are gathered as for `peel.matte.sampling`; both kinds of mixture are compared with the
+    pixel in encoded values, where noise is alike, so that neither is favoured.
+    """
+    stride = max(1, round(np.sqrt(trimap.size) / _THINNED))
+    zones = np.ascontiguousarray(trimap[::stride, ::stride])
+    most = int(np.iinfo(image.dtype).max) if image.dtype.kind == "u" else 1
+    picture = np.multiply(image[::stride, ::stride], np.float32(1 / most), dtype=np.float32)
+    unsure = np.flatnonzero((zones != BACKGROUND) & (zones != FOREGROUND)).astype(np.int64)
+    places = np.ascontiguousarray(unsure[:: max(1, len(unsure) // _SAMPLES)])
+    if len(places) < _FEWEST:
+        return False
+    fg, bg = calmed(picture, zones == FOREGROUND), calmed(picture, zones == BACKGROUND)
+    near = [gather(zones, places, zone) for zone in (FOREGROUND, BACKGROUND)]
+    found = np.empty((len(places), 4), np.float32)
+    flat = np.ascontiguousarray(picture).reshape(-1, 3)
+    sides = (fg, bg, to_light(fg), to_light(bg))
+
+    def compare(part: slice) -> None:
+        _compare(flat, places[part], *sides, near[0][part], near[1][part], found[part])
+
+    run_all([partial(compare, part) for part in spans(len(places), 2)])
+    return _decide(found)
+
+
+def _decide(found: FloatArray) -> bool:
+    """Decide by the mixed pixels that at least one way explains."""
+    low, high = _MIXED
+    mixed = ((found[:, 2:] > low) & (found[:, 2:] < high)).any(axis=1)
+    if mixed.sum() < _FEWEST:
+        return False
+    by_value, of_light = np.minimum(found[mixed, :2], _MISS).T
+    gain = by_value - of_light
+    certainty = gain.mean() / max(float(gain.std()) / np.sqrt(len(gain)), 1e-12)
+    return bool(by_value.mean() > _BETTER * of_light.mean() and certainty > _CERTAINTY)
