@@ -144,3 +144,42 @@ def test_clean_ends_leaves_the_middle_alone() -> None:
     values = np.linspace(0.1, 0.9, 9, dtype=np.float32)
 
     assert np.array_equal(clean_ends(values, 0.05), values)
+
+
+def test_what_is_no_number_in_a_float_photo_does_not_spread(disc: Disc) -> None:
+    photo, truth, zones = disc
+    broken = photo.copy()
+    broken[10:12, 10:14], broken[40, 40] = np.nan, np.inf
+
+    alpha, report = solve_matte(broken, zones)
+
+    assert report.converged
+    assert np.isfinite(alpha).all()
+    away = (zones == 128) & (np.hypot(*(np.mgrid[: zones.shape[0], : zones.shape[1]] - 40)) > 12)
+    assert np.abs(alpha - truth)[away].mean() < 0.02
+
+
+def test_a_brighter_backdrop_does_not_move_a_hard_edge(disc: Disc) -> None:
+    photo, truth, zones = disc
+    brighter = photo + (1 - truth[..., None]) * np.float32(0.08)
+
+    before, after = (solve_matte(picture, zones)[0] for picture in (photo, brighter))
+
+    assert np.abs(before - after).max() < 0.03
+
+
+def test_a_colour_given_by_hand_makes_sheer_cloth_half_clear() -> None:
+    ys, xs = np.mgrid[:160, :220]
+    cloth = 0.15 + 0.35 * (0.5 + 0.5 * np.sin(xs / 17) * np.cos(ys / 13))
+    truth = np.where(xs < 60, 1.0, np.where(xs < 170, cloth, 0.0)).astype(np.float32)
+    own = np.where((xs < 60)[..., None], (0.5, 0.3, 0.1), (0.8, 0.75, 0.95))
+    photo = truth[..., None] * own + (1 - truth[..., None]) * (0.1, 0.12, 0.1)
+    photo = (photo + np.random.default_rng(0).normal(0, 0.005, photo.shape)).astype(np.float32)
+    zones = np.full(truth.shape, 128, np.uint8)
+    zones[:, :50], zones[:, 180:] = 255, 0
+    band = zones == 128
+
+    alone, _ = solve_matte(photo, zones)
+    given, _ = solve_matte(photo, zones, own_colours=np.array([[0.8, 0.75, 0.95]], np.float32))
+
+    assert np.abs(given - truth)[band].mean() < 0.6 * np.abs(alone - truth)[band].mean()

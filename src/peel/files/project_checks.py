@@ -80,7 +80,7 @@ def explain(path: Path) -> Iterator[None]:
     except OSError as error:
         message = f"{path} could not be opened: {os_reason(error)}."
         raise ProjectError(message, "Check that you may read and change it.") from error
-    except sqlite3.Error as error:
+    except (sqlite3.Error, UnicodeDecodeError) as error:  # SQLite's own words can be damaged ones
         code = getattr(error, "sqlite_errorcode", None)
         if code is not None and code & 0xFF in _REASONS:
             what, hint = _REASONS[code & 0xFF]

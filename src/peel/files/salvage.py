@@ -65,7 +65,7 @@ def _numbers(sql: sqlite3.Connection) -> list[tuple[int, str]]:
     try:
         for number, label in sql.execute("SELECT number, label FROM state ORDER BY number"):
             found.append((int(number), str(label)))
-    except sqlite3.Error:
+    except (sqlite3.Error, UnicodeDecodeError):
         pass
     return found
 

@@ -2,10 +2,11 @@
 
 from PySide6.QtCore import QRectF, QSize
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QCheckBox, QWidget
 
 from peel.desk.panels.panel import Panel, words
 from peel.desk.theme import current
+from peel.job.edits import set_mixing
 from peel.job.job import Job
 from peel.work.shares import Shares, matte_shares
 
@@ -66,7 +67,18 @@ class MattePanel(Panel):
             "Where hair is cut short, sweep Band over it; where the inside is see-through, Certain."
         )
         self.column.addWidget(words(advice, "muted"))
+        self.rule()
+        self.mixing = QCheckBox("Strands mix as light does")
+        self.mixing.setToolTip(
+            "Ticked where Peel found it so: right for most photographs as the camera made them.\n"
+            "Unticked, half-covered pixels count by their values, as in pictures put together on a screen."
+        )
+        self.mixing.clicked.connect(self._on_mixing)
+        self.column.addWidget(self.mixing)
         self._solving: float | None = None
+
+    def _on_mixing(self, as_light: bool) -> None:
+        self.edit("Mixing", lambda job: set_mixing(job, "light" if as_light else "value"))
 
     def show_solving(self, share: float | None) -> None:
         """Show how far the solve is."""
@@ -76,6 +88,9 @@ class MattePanel(Panel):
 
     def show_job(self, job: Job) -> None:
         """Show the shares."""
+        mixing = job.settings.matte.mixing
+        self.mixing.setVisible(mixing is not None)
+        self.mixing.setChecked(mixing == "light")
         shares = matte_shares(job)
         self._bar.show_shares(shares)
         self._shares.setText(
