@@ -1,4 +1,4 @@
-"""Run the bench: ``python -m bench [quality] [window] [memory] [--folder DIR]``; all of it without arguments."""
+"""Run the bench: ``python -m bench [quality] [drawn] [window] [memory] [--folder DIR]``; all of it without arguments."""
 
 import argparse
 import json
@@ -9,7 +9,7 @@ from pathlib import Path
 
 from bench.cases import LARGE, all_demo, folder_cases, large_case
 
-PARTS = ("quality", "window", "memory")
+PARTS = ("quality", "drawn", "window", "memory")
 
 
 def main() -> int:
@@ -25,6 +25,13 @@ def main() -> int:
         print(HEAD, flush=True)
         for case in folder_cases(options.folder) if options.folder else all_demo():
             print(row(case), flush=True)
+    if "drawn" in parts:
+        from bench.drawn import KINDS, drawn_case
+        from bench.quality import HEAD, row
+
+        print(HEAD, flush=True)
+        for kind in KINDS:
+            print(row(drawn_case(kind)), flush=True)
     if "memory" in parts:
         print(memory(), flush=True)
     if "window" in parts:

@@ -61,7 +61,7 @@ def clean_ends(alpha: FloatArray, margin: FloatArray | float, *, stretch: BoolAr
 
     Where `stretch` is set, what lies up to twice as far is stretched, so that there is no step.
 
-    >>> clean_ends(np.array([-0.1, 0.01, 0.03, 0.5, 0.995], np.float32), 0.02).round(4).tolist()
+    >>> [round(float(value), 3) for value in clean_ends(np.array([-0.1, 0.01, 0.03, 0.5, 0.995], np.float32), 0.02)]
     [0.0, 0.0, 0.02, 0.5, 1.0]
     """
     out = np.clip(alpha, 0.0, 1.0)
