@@ -36,9 +36,12 @@ _THINNED: Final = 700  # pixels a side of a square photo, of those that stand fo
 _ABOUT: Final = 41  # of those pixels around the unsure zone, from which colours are taken
 _UNHEARD: Final = 0.06  # trust below which an estimate is not listened to: faint ones add up over wide, smooth areas
 _ROOT: Final = 0.6  # a power by which little trust counts for more than its share
-_FROM_EDGE: Final = 0.021  # depth of a band, in sides of a square photo of the same area, ...
-_BOOSTS: Final = (0.0625, 0.075, 1.0)  # at which trust is a quarter; at least; in plain stretches at most; at most
-_SURE: Final = 0.02  # spread of alpha, as a standard deviation, at which trust has fallen to a half
+_DEEP: Final = 0.084  # depth in a band, in sides of a square photo of the same area, at which trust counts in full
+_SHALLOWEST: Final = 0.03  # how much of it counts beside certain zones
+_NEAR_BACKDROP: Final = 0.15  # alpha below which a pixel is nearly one of the backdrop's colours
+_SUBJECT_SIDE: Final = 0.4  # how much trust counts otherwise: subjects have colours that nobody marked, backdrops few
+_IN_PLAIN: Final = 0.06  # the most that counts in a plain stretch, towards the subject
+_SURE: Final = 0.03  # spread of alpha, as a standard deviation, at which trust has fallen to a half
 
 
 @dataclass(frozen=True)
@@ -349,11 +352,11 @@ def _heard(alpha: FloatArray, trust: FloatArray, plain: BoolArray, depth: FloatA
     A half-clear guess over a plain stretch of the photo is more often a colour that nobody marked, as of sheer cloth,
     than a mixture of marked ones: it is not listened to at all.
     """
-    least, in_plain, most = _BOOSTS
-    boost = np.clip(depth / np.float32(4 * _FROM_EDGE), least, most)
+    boost = np.clip(2 * (depth / np.float32(_DEEP)) ** np.float32(1.5), _SHALLOWEST, 1)
+    boost = boost * np.where(alpha > _NEAR_BACKDROP, np.float32(_SUBJECT_SIDE), np.float32(1))
+    capped = np.where(alpha > 0.5, np.minimum(boost, np.float32(_IN_PLAIN)), boost)
     clearness = np.maximum(1 - 8 * alpha * (1 - alpha), 0)
-    boost = np.where(plain, np.minimum(boost, np.float32(in_plain)) * clearness, boost)
-    return np.asarray(trust ** np.float32(_ROOT) * boost, np.float32)
+    return np.asarray(trust ** np.float32(_ROOT) * np.where(plain, capped * clearness, boost), np.float32)
 
 
 def _covered(asked: BoolArray, step: int) -> BoolArray:
