@@ -40,7 +40,7 @@ _DEEP: Final = 0.084  # depth in a band, in sides of a square photo of the same 
 _SHALLOWEST: Final = 0.03  # how much of it counts beside certain zones
 _NEAR_BACKDROP: Final = 0.15  # alpha below which a pixel is nearly one of the backdrop's colours
 _SUBJECT_SIDE: Final = 0.4  # how much trust counts otherwise: subjects have colours that nobody marked, backdrops few
-_IN_PLAIN: Final = 0.06  # the most that counts in a plain stretch, towards the subject
+_IN_PLAIN: Final = 0.02  # the most that counts in a plain stretch, towards the subject
 _SURE: Final = 0.03  # spread of alpha, as a standard deviation, at which trust has fallen to a half
 
 

@@ -140,8 +140,9 @@ def solve_matte(
     window = band_window(unknown)
     if window is None:
         return alpha, SolveReport(0, 0, 0.0, True)
-    # a picture of floats may hold anything; what is no number is black
-    view = np.nan_to_num(image[window].astype(np.float32), nan=0.0, posinf=1.0, neginf=0.0)
+    view = np.ascontiguousarray(image[window], np.float32)
+    if not np.isfinite(view.sum(dtype=np.float64)):  # a picture of floats may hold anything; what is no number is black
+        view = np.nan_to_num(view, nan=0.0, posinf=1.0, neginf=0.0)
     band = unknown[window]
     if prior is None:
         zones = np.ascontiguousarray(trimap[window])
