@@ -136,3 +136,17 @@ def test_an_unexpected_error_is_logged_not_shown(
 
     assert "Traceback" not in capsys.readouterr().err
     assert "ZeroDivisionError" in recovery.log_file().read_text("utf-8")
+
+
+def test_says_how_the_photo_mixes_and_takes_it_from_the_command_line(
+    pair: tuple[Path, Path], tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    outputs = ("--matte", str(tmp_path / "m.png"), "--json")
+
+    assert _cut(*pair, *outputs) == 0
+    assert json.loads(capsys.readouterr().out)["mixing"] == "value"
+    assert _cut(*pair, *outputs, "--mixing", "light", "--own-colour", "#d08030") == 0
+    assert json.loads(capsys.readouterr().out)["mixing"] == "light"
+    assert _cut(*pair, *outputs, "--mixing", "oil") == 2
+    assert "Choose found, value or light" in capsys.readouterr().err
+    assert _cut(*pair, *outputs, "--own-colour", "pink") == 2

@@ -282,6 +282,26 @@ def test_numbers_can_be_typed_stepped_and_reset(marked: Hand) -> None:
     assert _job(marked).settings.band.outward_px == 14
 
 
+def test_the_tick_for_how_strands_mix_solves_again_and_is_undone(marked: Hand) -> None:
+    marked.step("Matte")
+    tick = marked.window.panels[Step.MATTE].mixing
+    before = _job(marked)
+    assert not tick.isChecked()
+
+    QTest.mouseClick(tick, Qt.MouseButton.LeftButton, pos=QPoint(8, tick.height() // 2))
+    marked.settle()
+
+    after = _job(marked)
+    assert after.settings.matte.mixing == "light"
+    assert after.is_solved
+    assert tick.isChecked()
+    assert np.abs(after.alpha(after.photo.bounds) - before.alpha(before.photo.bounds)).max() > 0.02
+
+    marked.window.bridge.session.undo()
+    marked.wait(lambda: not tick.isChecked())
+    assert _job(marked).settings.matte.mixing == "value"
+
+
 def test_delivery_to_a_bad_place_is_explained_and_work_goes_on(marked: Hand, tmp_path: Path) -> None:
     (tmp_path / "file").write_bytes(b"")
     window = marked.window

@@ -192,3 +192,17 @@ def test_what_was_open_is_remembered(session: Session) -> None:
     assert recovery.last_open() == session.project.path
     (recovery.state_folder() / "memory.json").write_text("{ broken", "utf-8")
     assert recovery.last_open() is None
+
+
+def test_choosing_how_strands_mix_solves_the_matte_again_and_is_kept(disc_job: Job) -> None:
+    job = edits.paint_zone(disc_job, Stroke(((210, 150),), 70), Zone.SUBJECT)
+    solved = solve_job(edits.paint_zone(job, _ring(), Zone.UNSURE))
+
+    asked = edits.set_mixing(solved, "light")
+    again = solve_job(asked)
+
+    assert solved.settings.matte.mixing == "value"
+    assert not asked.is_solved
+    assert again.is_solved
+    assert again.settings.matte.mixing == "light"
+    assert np.abs(again.alpha(again.photo.bounds) - solved.alpha(solved.photo.bounds)).max() > 0.05

@@ -26,6 +26,8 @@ _TABLE_SIZE: Final = 4096
 _SAMPLES: Final = 3000
 _THINNED: Final = 900  # pixels a side of a square photo, of those that stand for the rest
 _LEVELS: Final = 16  # of alpha that are tried
+_FINER: Final = 16  # steps between two of them
+_ROUNDING: Final = 1e-5  # square distance that rounding to 8 bits alone can make
 _MIXED: Final = (0.15, 0.85)  # alpha at which the two ways of mixing differ
 _MISS: Final = 0.03**2  # square distance from which a pair does not explain a pixel either way
 _FEWEST: Final = 60  # mixed pixels to decide by
@@ -66,6 +68,26 @@ def _encoded(light: Any) -> Any:
     return 1.055 * light ** (1 / 2.4) - 0.055 if light > 0.0031308 else 12.92 * light
 
 
+@njit(cache=True, nogil=True, fastmath=True)
+def _off_value(here: Any, fg: Any, bg: Any, a: Any) -> Any:
+    """Give the square distance of a colour from a mixture by value."""
+    total = 0.0
+    for c in range(3):
+        off = a * fg[c] + (1 - a) * bg[c] - here[c]
+        total += off * off
+    return total
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _off_light(here: Any, fg: Any, bg: Any, a: Any) -> Any:
+    """Give the square distance of a colour from a mixture of light, in encoded values."""
+    total = 0.0
+    for c in range(3):
+        off = _encoded(max(a * fg[c] + (1 - a) * bg[c], 0.0)) - here[c]
+        total += off * off
+    return total
+
+
 @njit(
     "void(float32[:,::1], int64[::1], float32[:,::1], float32[:,::1], float32[:,::1], float32[:,::1], "
     "int32[:,::1], int32[:,::1], float32[:,::1])",
@@ -80,6 +102,8 @@ def _compare(
     for i in range(places.shape[0]):
         by_value = of_light = 1e9
         value_alpha = light_alpha = 0.0
+        value_pair, light_pair = (-1, -1), (-1, -1)
+        here = image[places[i]]
         for k in range(near_fg.shape[1]):
             for m in range(near_bg.shape[1]):
                 f, b = near_fg[i, k], near_bg[i, m]
@@ -87,15 +111,19 @@ def _compare(
                     continue
                 for level in range(1, _LEVELS):
                     a = level / _LEVELS
-                    value = light = 0.0
-                    for c in range(3):
-                        here = image[places[i], c]
-                        value += (a * fg[f, c] + (1 - a) * bg[b, c] - here) ** 2
-                        light += (_encoded(a * fg_light[f, c] + (1 - a) * bg_light[b, c]) - here) ** 2
+                    value = _off_value(here, fg[f], bg[b], a)
+                    light = _off_light(here, fg_light[f], bg_light[b], a)
                     if value < by_value:
-                        by_value, value_alpha = value, a
+                        by_value, value_alpha, value_pair = value, a, (f, b)
                     if light < of_light:
-                        of_light, light_alpha = light, a
+                        of_light, light_alpha, light_pair = light, a, (f, b)
+        if value_pair[0] >= 0:
+            # the two ways pass the levels at other places: the best pairs are looked at more closely
+            for level in range(-_FINER + 1, _FINER):
+                step = level / (_FINER * _LEVELS)
+                by_value = min(by_value, _off_value(here, fg[value_pair[0]], bg[value_pair[1]], value_alpha + step))
+                pair = fg_light[light_pair[0]], bg_light[light_pair[1]]
+                of_light = min(of_light, _off_light(here, pair[0], pair[1], light_alpha + step))
         out[i, 0], out[i, 1], out[i, 2], out[i, 3] = by_value, of_light, value_alpha, light_alpha
 
 
@@ -148,4 +176,4 @@ def _decide(found: FloatArray) -> bool:
     by_value, of_light = np.minimum(found[mixed, :2], _MISS).T
     gain = by_value - of_light
     certainty = gain.mean() / max(float(gain.std()) / np.sqrt(len(gain)), 1e-12)
-    return bool(by_value.mean() > _BETTER * of_light.mean() and certainty > _CERTAINTY)
+    return bool(by_value.mean() + _ROUNDING > _BETTER * (of_light.mean() + _ROUNDING) and certainty > _CERTAINTY)
