@@ -13,6 +13,7 @@ import numpy as np
 from bench.cases import Case
 from peel.demo.camera import cloud, defocus, develop
 from peel.demo.strands import StrandLook, draw_strands, over
+from peel.matte.srgb import to_light, to_value
 
 __all__ = ["KINDS", "Drawing", "drawn_case"]
 
@@ -33,15 +34,6 @@ class Drawing:
     def unit(self) -> float:
         """Pixels per thousandth of the height: strands and bands grow with the picture."""
         return self.height / 1150
-
-
-def _encode(linear: np.ndarray) -> np.ndarray:
-    low, high = linear * 12.92, 1.055 * np.power(np.maximum(linear, 1e-6), 1 / 2.4) - 0.055
-    return np.where(linear <= 0.0031308, low, high).astype(np.float32)
-
-
-def _decode(encoded: np.ndarray) -> np.ndarray:
-    return np.where(encoded <= 0.04045, encoded / 12.92, ((encoded + 0.055) / 1.055) ** 2.4).astype(np.float32)
 
 
 def _tint(field: np.ndarray, dark: tuple[float, ...], light: tuple[float, ...]) -> np.ndarray:
@@ -312,7 +304,7 @@ def drawn_case(kind: str, d: Drawing | None = None) -> Case:
     alpha[alpha > 0.998] = 1
     colours, behind = develop(subject[..., :3] / np.maximum(subject[..., 3:], 1e-4)), develop(room)
     a = alpha[..., None]
-    into, back = (_decode, _encode) if d.linear else (np.asarray, np.asarray)
+    into, back = (to_light, to_value) if d.linear else (np.asarray, np.asarray)
     clean = back(into(colours) * a + into(behind) * (1 - a))
     grain = rng.standard_normal(clean.shape, np.float32) * d.noise * (0.6 + 0.8 * np.sqrt(clean))
     photo = np.round(np.clip(clean + grain, 0, 1) * 255) / np.float32(255)

@@ -84,12 +84,9 @@ def test_the_cut_into_pieces_does_not_show(above: int, monkeypatch: pytest.Monke
     start = np.full(int(band.sum()), 0.5, np.float32)
     monkeypatch.setattr(conjugate_gradients, "_CUT_ABOVE", above)
 
-    values, report = solve_band(assemble_band(photo, band, fixed, 1e-3), photo[band], start, tolerance=1e-6)
+    values, report = solve_band(assemble_band(photo, band, fixed, _EPS), photo[band], start, tolerance=1e-6)
 
-    dense = _dense(photo, band, fixed)
+    system = assemble_band(photo, band, fixed, _EPS)
+    expected = np.linalg.solve(_dense(photo, band, fixed), system.rhs.astype(float))
     assert report.converged
-    assert dense.shape == (len(values), len(values))
-    system = assemble_band(photo, band, fixed, 1e-3)
-    monkeypatch.setattr(conjugate_gradients, "_CUT_ABOVE", 10**9)
-    whole, _ = solve_band(system, photo[band], start, tolerance=1e-6)
-    np.testing.assert_allclose(values, whole, atol=1e-3)
+    np.testing.assert_allclose(values, expected, atol=2e-3)

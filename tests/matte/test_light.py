@@ -1,13 +1,10 @@
 import numpy as np
 import pytest
 
-from peel.matte.light import mixes_as_light, to_light
+from peel.matte.light import mixes_as_light
 from peel.matte.noise import measure_noise
 from peel.matte.parallel import run_all
-
-
-def _encoded(light: np.ndarray) -> np.ndarray:
-    return np.where(light <= 0.0031308, light * 12.92, 1.055 * np.maximum(light, 1e-9) ** (1 / 2.4) - 0.055)
+from peel.matte.srgb import to_light, to_value
 
 
 def _leafy(as_light: bool) -> tuple[np.ndarray, np.ndarray]:
@@ -16,7 +13,7 @@ def _leafy(as_light: bool) -> tuple[np.ndarray, np.ndarray]:
     alpha = np.clip(0.5 + 0.5 * np.sin(xs / 9) * np.cos(ys / 8) + (210 - xs) / 160, 0, 1)[..., None]
     fore, back = np.array([0.85, 0.25, 0.15]), np.array([0.15, 0.45, 0.8])
     if as_light:
-        photo = _encoded(alpha * to_light(fore.astype(np.float32)) + (1 - alpha) * to_light(back.astype(np.float32)))
+        photo = to_value(alpha * to_light(fore.astype(np.float32)) + (1 - alpha) * to_light(back.astype(np.float32)))
     else:
         photo = alpha * fore + (1 - alpha) * back
     photo = photo + np.random.default_rng(0).normal(0, 0.008, photo.shape)
@@ -49,7 +46,7 @@ def test_nothing_unsure_counts_as_values() -> None:
 def test_light_is_the_inverse_of_the_encoding() -> None:
     light = np.linspace(0, 1, 500)
 
-    np.testing.assert_allclose(to_light(_encoded(light).astype(np.float32)), light, atol=2e-4)
+    np.testing.assert_allclose(to_light(to_value(light).astype(np.float32)), light, atol=2e-4)
 
 
 def test_noise_follows_into_light() -> None:

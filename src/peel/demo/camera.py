@@ -9,6 +9,7 @@ from numba import njit, prange
 
 from peel.demo.solids import fractal
 from peel.matte.arrays import ByteArray, FloatArray
+from peel.matte.srgb import to_value
 
 __all__ = ["Shot", "cloud", "defocus", "develop", "photograph"]
 
@@ -66,9 +67,7 @@ def develop(linear: FloatArray, exposure: float = 1.0) -> FloatArray:
     """Turn scene light into encoded values with a gentle shoulder, as a camera does."""
     light = np.maximum(linear * exposure, 0)
     light = light * (1 + light / 6.0) / (1 + light * 0.72)
-    low = light * 12.92
-    high = 1.055 * np.power(np.maximum(light, 1e-6), 1 / 2.4) - 0.055
-    return np.clip(np.where(light <= 0.0031308, low, high), 0, 1).astype(np.float32)
+    return np.clip(to_value(light), 0, 1)
 
 
 def photograph(

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from peel.job.plane import Plane
 from peel.job.rect import Rect
 from peel.job.settings import JobSettings
-from peel.matte.arrays import FloatArray
+from peel.matte.arrays import FloatArray, unit_floats
 from peel.matte.noise import NoiseCurve, measure_noise
 from peel.matte.trimap import BACKGROUND
 
@@ -65,12 +65,7 @@ class Photo:
 
     def colours(self, rect: Rect) -> FloatArray:
         """Copy a window as float32 in [0, 1]."""
-        return float_from_integers(self.pixels[rect.slices])
-
-
-def float_from_integers(pixels: NDArray[Any]) -> FloatArray:
-    """Scale 8- or 16-bit values to float32 in [0, 1]; a new array."""
-    return np.multiply(pixels, np.float32(1.0 / np.iinfo(pixels.dtype).max), dtype=np.float32)
+        return unit_floats(self.pixels[rect.slices])
 
 
 @dataclass(frozen=True, eq=False)
@@ -120,7 +115,7 @@ class Job:
 
     def alpha(self, rect: Rect) -> FloatArray:
         """Copy a window of the matte as float32 in [0, 1]."""
-        return float_from_integers(self.matte.read(rect))
+        return unit_floats(self.matte.read(rect))
 
 
 def new_job(photo: Photo) -> Job:

@@ -32,7 +32,8 @@ _FUNCTIONS: Final = 4  # one, and the three colours
 _NEIGHBOURS: Final = 25  # nodes that a node's hat meets, two pixels of stencil beyond its edge included
 _DAMPING: Final = 1e-6  # keeps the factorisation definite where colours are flat and the basis is not independent
 
-_SPACINGS: Final = ((60_000, 12), (1_000_000, 24), (2**62, 24))  # unknowns up to which a spacing serves best
+_FEW: Final = 60_000  # unknowns up to which the first of two spacings serves best
+_SPACINGS: Final = (12, 24)
 
 Product = Callable[[FloatArray], FloatArray]
 """Multiplies a flat padded region by the system; the answer is a padded region too, read on the band only."""
@@ -64,6 +65,8 @@ class CoarseSpace:
         Colours of the unknowns.
     centre : (M, 3) float64 ndarray
         Mean colour around each node, which its colour functions are relative to.
+    factor : SuperLU
+        Of the coarse matrix.
     """
 
     runs: NDArray[np.int64]
@@ -94,6 +97,25 @@ class CoarseSpace:
         run_all([partial(prolonged, piece) for piece in pieces])
 
 
+@njit(cache=True, nogil=True, fastmath=True)
+def _along(values: Any, at: int, colours: Any, i: int, count: int, offset: Any, step: Any) -> Any:
+    """Add up some of a run's values times one and each colour, and the same times the way across the cell."""
+    a0 = a1 = a2 = a3 = b0 = b1 = b2 = b3 = np.float32(0)
+    for k in range(count):
+        v = values[at + k]
+        t = (offset + np.float32(k)) * step * v
+        r, g, b = colours[i + k, 0], colours[i + k, 1], colours[i + k, 2]
+        a0 += v
+        a1 += v * r
+        a2 += v * g
+        a3 += v * b
+        b0 += t
+        b1 += t * r
+        b2 += t * g
+        b3 += t * b
+    return a0, a1, a2, a3, b0, b1, b2, b3
+
+
 @njit(
     "void(int64[:,::1], int64, int64, int32[:,::1], float32[:,::1], float32[::1], float64[:,::1])",
     cache=True,
@@ -105,6 +127,7 @@ def _restrict(runs: Any, width: int, spacing: int, nodes: Any, colours: Any, val
 
     Along a run the hats of two columns of nodes are linear, so that eight sums serve a cell.
     """
+    step = np.float32(1.0 / spacing)
     i = 0
     for run in range(runs.shape[0]):
         y, x = runs[run, 0] // width, runs[run, 0] % width
@@ -115,21 +138,8 @@ def _restrict(runs: Any, width: int, spacing: int, nodes: Any, colours: Any, val
             column = x // spacing
             stop = min(end, (column + 1) * spacing)
             count = stop - x
-            offset = np.float32((x - column * spacing) / spacing)
-            step = np.float32(1.0 / spacing)
-            a0 = a1 = a2 = a3 = b0 = b1 = b2 = b3 = np.float32(0)
-            for k in range(count):
-                v = values[i + k]
-                t = (offset + np.float32(k) * step) * v
-                r, g, b = colours[i + k, 0], colours[i + k, 1], colours[i + k, 2]
-                a0 += v
-                a1 += v * r
-                a2 += v * g
-                a3 += v * b
-                b0 += t
-                b1 += t * r
-                b2 += t * g
-                b3 += t * b
+            offset = np.float32(x - column * spacing)
+            a0, a1, a2, a3, b0, b1, b2, b3 = _along(values, i, colours, i, count, offset, step)
             for side in range(2):
                 weight = down if side else 1.0 - down
                 left, right = nodes[row + side, column], nodes[row + side, column + 1]
@@ -276,19 +286,7 @@ def _couple(
             stop = min(end, column * spacing + (half if x - column * spacing < half else spacing))
             other_column = _beside(x, spacing, column_class)
             offset = np.float32(x - column * spacing)
-            a0 = a1 = a2 = a3 = b0 = b1 = b2 = b3 = np.float32(0)
-            for k in range(stop - x):
-                v = product[at + x + k]
-                t = v * (offset + np.float32(k)) * step
-                r, g, b = colours[i + k, 0], colours[i + k, 1], colours[i + k, 2]
-                a0 += v
-                a1 += v * r
-                a2 += v * g
-                a3 += v * b
-                b0 += t
-                b1 += t * r
-                b2 += t * g
-                b3 += t * b
+            a0, a1, a2, a3, b0, b1, b2, b3 = _along(product, at + x, colours, i, stop - x, offset, step)
             for side in range(2):
                 weight = down if side else 1.0 - down
                 place = (other_row - row - side + 2) * 5 + other_column - column + 2
@@ -373,7 +371,7 @@ def coarse_space(
     CoarseSpace
     """
     if spacing is None:
-        spacing = next(pixels for size, pixels in _SPACINGS if len(colours) <= size)
+        spacing = _SPACINGS[0] if len(colours) <= _FEW else _SPACINGS[1]
     nodes = _grid(runs, shape, spacing)
     count = int(nodes.max()) + 1
     colours = np.ascontiguousarray(colours, np.float32)

@@ -3,10 +3,6 @@
 A lens mixes light: where a strand covers half a pixel, the light is half and half, and its encoded value is not the
 mean of the two encoded values. Retouched, rendered and scanned pictures are often mixed by their values. The matting
 equation holds for one or the other.
-
-References
-----------
-.. [1] IEC 61966-2-1:1999, the sRGB transfer function.
 """
 
 from functools import partial
@@ -15,14 +11,14 @@ from typing import Any, Final
 import numpy as np
 from numba import njit
 
-from peel.matte.arrays import ByteArray, FloatArray
+from peel.matte.arrays import ByteArray, FloatArray, unit_floats
 from peel.matte.parallel import run_all, spans
 from peel.matte.sampling import calmed, gather
+from peel.matte.srgb import encoded, to_light
 from peel.matte.trimap import BACKGROUND, FOREGROUND
 
-__all__ = ["mixes_as_light", "to_light"]
+__all__ = ["mixes_as_light"]
 
-_TABLE_SIZE: Final = 4096
 _SAMPLES: Final = 3000
 _THINNED: Final = 900  # pixels a side of a square photo, of those that stand for the rest
 _LEVELS: Final = 16  # of alpha that are tried
@@ -33,39 +29,6 @@ _MISS: Final = 0.03**2  # square distance from which a pair does not explain a p
 _FEWEST: Final = 60  # mixed pixels to decide by
 _BETTER: Final = 1.08  # times closer that light has to come
 _CERTAINTY: Final = 4.0  # deviations of the mean by which it has to
-
-
-def _curve(values: Any) -> Any:
-    return np.where(values <= 0.04045, values / 12.92, ((values + 0.055) / 1.055) ** 2.4)
-
-
-_TABLE: Final = np.append(_curve(np.arange(_TABLE_SIZE) / (_TABLE_SIZE - 1)), 1.0).astype(np.float32)
-
-
-@njit("void(float32[::1], float32[::1], float32[::1])", cache=True, nogil=True)
-def _look_up(values: Any, table: Any, out: Any) -> None:
-    last = table.shape[0] - 2
-    for i in range(values.shape[0]):
-        place = min(max(values[i], np.float32(0)), np.float32(1)) * np.float32(last)
-        k = int(place)
-        out[i] = table[k] + (table[k + 1] - table[k]) * (place - np.float32(k))
-
-
-def to_light(colours: FloatArray) -> FloatArray:
-    """Turn encoded values into amounts of light (sRGB [1]_); float32 in [0, 1], any shape, a new array.
-
-    >>> to_light(np.array([0.0, 0.5, 1.0], np.float32)).round(3).tolist()
-    [0.0, 0.214..., 1.0]
-    """
-    flat = np.ascontiguousarray(colours, np.float32).ravel()
-    out = np.empty_like(flat)
-    run_all([partial(_look_up, flat[part], _TABLE, out[part]) for part in spans(len(flat), 2)])
-    return out.reshape(colours.shape)
-
-
-@njit(cache=True, nogil=True, fastmath=True)
-def _encoded(light: Any) -> Any:
-    return 1.055 * light ** (1 / 2.4) - 0.055 if light > 0.0031308 else 12.92 * light
 
 
 @njit(cache=True, nogil=True, fastmath=True)
@@ -83,7 +46,7 @@ def _off_light(here: Any, fg: Any, bg: Any, a: Any) -> Any:
     """Give the square distance of a colour from a mixture of light, in encoded values."""
     total = 0.0
     for c in range(3):
-        off = _encoded(max(a * fg[c] + (1 - a) * bg[c], 0.0)) - here[c]
+        off = encoded(max(a * fg[c] + (1 - a) * bg[c], 0.0)) - here[c]
         total += off * off
     return total
 
@@ -148,8 +111,7 @@ def mixes_as_light(image: Any, trimap: ByteArray) -> bool:
     """
     stride = max(1, round(np.sqrt(trimap.size) / _THINNED))
     zones = np.ascontiguousarray(trimap[::stride, ::stride])
-    most = int(np.iinfo(image.dtype).max) if image.dtype.kind == "u" else 1
-    picture = np.multiply(image[::stride, ::stride], np.float32(1 / most), dtype=np.float32)
+    picture = unit_floats(image[::stride, ::stride])
     unsure = np.flatnonzero((zones != BACKGROUND) & (zones != FOREGROUND)).astype(np.int64)
     places = np.ascontiguousarray(unsure[:: max(1, len(unsure) // _SAMPLES)])
     if len(places) < _FEWEST:

@@ -19,8 +19,9 @@ import cv2
 import numpy as np
 from numba import njit
 
-from peel.matte.arrays import BoolArray, ByteArray, FloatArray
+from peel.matte.arrays import BoolArray, ByteArray, FloatArray, unit_floats
 from peel.matte.parallel import run_all, spans
+from peel.matte.srgb import to_light, to_value
 
 __all__ = ["NoiseCurve", "even_out", "measure_noise", "plain_reach"]
 
@@ -51,36 +52,43 @@ class NoiseCurve:
 
     def in_light(self) -> "NoiseCurve":
         """Give the noise of the same picture turned into amounts of light (sRGB)."""
-        light = (np.arange(_BINS) + 0.5) / _BINS
-        value = np.where(light <= 0.0031308, light * 12.92, 1.055 * light ** (1 / 2.4) - 0.055)
-        slope = np.where(value <= 0.04045, 1 / 12.92, 2.4 / 1.055 * ((value + 0.055) / 1.055) ** 1.4)
+        value = to_value(((np.arange(_BINS) + 0.5) / _BINS).astype(np.float32))
+        step = np.float32(1e-2)
+        slope = (to_light(value + step) - to_light(value - step)) / (2 * step)
         encoded = self.variance[np.clip((value * _BINS).astype(int), 0, _BINS - 1)]
-        return NoiseCurve((encoded * slope**2).astype(np.float32))
+        return NoiseCurve(encoded * slope**2)
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _plane(picture: Any, y: int, x: int, c: int, spacing: int, radius: int) -> Any:
+    """Give the mean of a window of a channel, and the squares left when the best plane is taken away, added up."""
+    centre = picture[y, x, c]
+    total = slope_y = slope_x = power = np.float32(0)
+    for v in range(-radius, radius + 1):
+        row = np.float32(0)
+        for u in range(-radius, radius + 1):
+            value = picture[y + v * spacing, x + u * spacing, c] - centre
+            row += value
+            power += value * value
+            slope_x += np.float32(u) * value
+        total += row
+        slope_y += np.float32(v) * row
+    count = np.float32((2 * radius + 1) ** 2)
+    square = np.float32(2 * (1 + (4 if radius == 2 else 0)) * (2 * radius + 1))
+    left = power - total * total / count - (slope_y * slope_y + slope_x * slope_x) / square
+    return centre + total / count, max(left, np.float32(0))
 
 
 @njit(cache=True, nogil=True, fastmath=True)
 def _residue(image: Any, y: int, x: int, spacing: int, radius: int, limit: Any) -> Any:
     """Give a window's mean square distance from a plane, all channels together; more than `limit` need not be exact."""
     total = np.float32(0)
-    count = np.float32((2 * radius + 1) ** 2)
-    square = np.float32(2 * (1 + (4 if radius == 2 else 0)) * (2 * radius + 1))
-    share = np.float32(1) / (np.float32(3) * (count - np.float32(3)))
+    share = np.float32(1) / np.float32(3 * ((2 * radius + 1) ** 2 - 3))
     for c in range(3):
-        centre = image[y, x, c]
-        mean = slope_y = slope_x = power = np.float32(0)
-        for v in range(-radius, radius + 1):
-            row = np.float32(0)
-            for u in range(-radius, radius + 1):
-                value = image[y + v * spacing, x + u * spacing, c] - centre
-                row += value
-                power += value * value
-                slope_x += np.float32(u) * value
-            mean += row
-            slope_y += np.float32(v) * row
-        total += power - mean * mean / count - (slope_y * slope_y + slope_x * slope_x) / square
-        if total * share > limit:
+        total += _plane(image, y, x, c, spacing, radius)[1] * share
+        if total > limit:
             break
-    return max(total, np.float32(0)) * share
+    return total
 
 
 @njit(cache=True, nogil=True, fastmath=True)
@@ -116,10 +124,9 @@ def measure_noise(image: FloatArray) -> NoiseCurve:
     step = max(1, int(np.sqrt(height * width / _SAMPLES)))
     rows = np.arange(2, height - 2, step)
     strips: Any = image[(rows[:, None] + np.arange(-2, 3)).ravel()]
-    most = int(np.iinfo(strips.dtype).max) if strips.dtype.kind == "u" else 1
     ys, xs = (part.ravel() for part in np.mgrid[2 : 5 * len(rows) : 5, 2 : width - 2 : step])
     seen, place = np.empty(len(ys), np.float32), np.empty(len(ys), np.int64)
-    _residues(np.multiply(strips, np.float32(1 / most), dtype=np.float32), ys, xs, seen, place)
+    _residues(unit_floats(strips), ys, xs, seen, place)
     overall = float(np.quantile(seen, _QUIET)) / _QUIET_SHARE
     known = [k for k in range(_BINS) if (place == k).sum() >= _FEWEST]
     if not known:
@@ -192,24 +199,6 @@ def plain_reach(image: FloatArray, unknown: BoolArray, noise: NoiseCurve) -> Byt
     return reach
 
 
-@njit(cache=True, nogil=True, fastmath=True)
-def _matte_residue(alpha: Any, y: int, x: int, spacing: int, radius: int) -> Any:
-    """Give a window's mean matte, and its mean square distance from a plane."""
-    centre = alpha[y, x]
-    mean = slope_y = slope_x = power = 0.0
-    count = (2 * radius + 1) ** 2
-    square = 2.0 * (1.0 + (4.0 if radius == 2 else 0.0)) * (2 * radius + 1)
-    for v in range(-radius, radius + 1):
-        for u in range(-radius, radius + 1):
-            value = alpha[y + v * spacing, x + u * spacing] - centre
-            mean += value
-            power += value * value
-            slope_y += v * value
-            slope_x += u * value
-    residue = power - mean * mean / count - (slope_y * slope_y + slope_x * slope_x) / square
-    return mean / count + centre, max(residue, 0.0) / (count - 3)
-
-
 @njit("void(float32[:,::1], uint8[:,::1], float32[:,:,::1])", cache=True, nogil=True)
 def _roughness(alpha: Any, reach: Any, cells: Any) -> None:
     """Add up, cell by cell, how rough the matte is where the photo is plain, and how many pixels that were."""
@@ -224,20 +213,21 @@ def _roughness(alpha: Any, reach: Any, cells: Any) -> None:
 
 
 @njit(
-    "void(float32[:,::1], uint8[:,::1], float32[:,::1], int64, int64, float32[:,::1])",
+    "void(float32[:,:,::1], uint8[:,::1], float32[:,::1], int64, int64, float32[:,::1])",
     cache=True,
     nogil=True,
     fastmath=True,
 )
 def _even(alpha: Any, reach: Any, variance: Any, spacing: int, radius: int, out: Any) -> None:
     """Average a matte over plain windows in which it is a plane within its own noise too."""
-    height, width = alpha.shape
+    height, width = reach.shape
     wide = spacing * radius
+    free = (2 * radius + 1) ** 2 - 3
     for y in range(wide, height - wide):
         for x in range(wide, width - wide):
             if reach[y, x] >= wide:
-                mean, residue = _matte_residue(alpha, y, x, spacing, radius)
-                if residue <= _LARGEST_OWN * variance[y // _CELL, x // _CELL]:
+                mean, left = _plane(alpha, y, x, 0, spacing, radius)
+                if left <= _LARGEST_OWN * free * variance[y // _CELL, x // _CELL]:
                     out[y, x] = mean
 
 
@@ -262,7 +252,7 @@ def even_out(alpha: FloatArray, reach: ByteArray) -> tuple[FloatArray, FloatArra
     smallest = np.where(reach == 1, reach, np.uint8(0))
     for spacing, radius, chosen in ((1, 2, reach), (2, 2, reach), (1, 1, smallest)):
         evened = alpha.copy()
-        _even(alpha, chosen, variance, spacing, radius, evened)
+        _even(alpha[..., None], chosen, variance, spacing, radius, evened)
         alpha = evened
     left = np.sqrt(variance)
     full = left.repeat(_CELL, 0)[: alpha.shape[0]].repeat(_CELL, 1)[:, : alpha.shape[1]]

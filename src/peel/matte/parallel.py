@@ -3,7 +3,7 @@
 import os
 import threading
 from collections.abc import Callable, Sequence
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import ThreadPoolExecutor, wait
 from functools import lru_cache
 from itertools import pairwise
 from typing import Final, TypeVar
@@ -28,7 +28,10 @@ def run_all(tasks: Sequence[Callable[[], _T]]) -> list[_T]:
     if len(tasks) == 1 or threading.current_thread().name.startswith(_NAME):
         return [task() for task in tasks]
     others = [_pool().submit(task) for task in tasks[1:]]
-    first = tasks[0]()
+    try:
+        first = tasks[0]()
+    finally:
+        wait(others)  # they write to what the caller holds
     return [first, *(other.result() for other in others)]
 
 

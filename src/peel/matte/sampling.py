@@ -18,7 +18,7 @@ import cv2
 import numpy as np
 from numba import njit
 
-from peel.matte.arrays import BoolArray, ByteArray, FloatArray, IntArray
+from peel.matte.arrays import BoolArray, ByteArray, FloatArray, IntArray, unit_floats
 from peel.matte.noise import NoiseCurve, measure_noise, plain_reach
 from peel.matte.parallel import run_all, spans
 from peel.matte.trimap import BACKGROUND, FOREGROUND, UNKNOWN
@@ -254,11 +254,10 @@ def subject_palette(image: Any, trimap: Any) -> FloatArray:
     thinned = np.ascontiguousarray(trimap[::stride, ::stride])
     unsure = ((thinned != BACKGROUND) & (thinned != FOREGROUND)).astype(np.uint8)
     near = cv2.dilate(unsure, np.ones((_ABOUT, _ABOUT), np.uint8)) > 0
-    boxes = [image[::stride, ::stride][near & (thinned == FOREGROUND)]]
+    boxes = [unit_floats(image[::stride, ::stride][near & (thinned == FOREGROUND)])]
     for _ in range(_ROUNDS):
         boxes = [half for box in boxes for half in _cut(box)]
-    most = np.iinfo(image.dtype).max if image.dtype.kind == "u" else 1
-    return np.array([box.mean(axis=0) / most for box in boxes if len(box)], np.float32).reshape(-1, 3)
+    return np.array([box.mean(axis=0) for box in boxes if len(box)], np.float32).reshape(-1, 3)
 
 
 def _cut(colours: FloatArray) -> list[FloatArray]:

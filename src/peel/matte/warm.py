@@ -5,7 +5,16 @@ from typing import Final
 
 __all__ = ["warm"]
 
-_KERNELS: Final = ("laplacian", "coarse_space", "conjugate_gradients", "noise", "sampling", "light", "foreground")
+_KERNELS: Final = (
+    "srgb",
+    "laplacian",
+    "coarse_space",
+    "conjugate_gradients",
+    "noise",
+    "sampling",
+    "light",
+    "foreground",
+)
 
 
 def warm() -> None:

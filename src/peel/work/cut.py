@@ -16,8 +16,9 @@ from peel.job.edits import use_zones, with_matte
 from peel.job.job import Job, new_job
 from peel.job.settings import rgb_from_hex
 from peel.matte.conjugate_gradients import SolveReport
-from peel.matte.light import mixes_as_light, to_light
+from peel.matte.light import mixes_as_light
 from peel.matte.solve import solve_matte
+from peel.matte.srgb import to_light
 from peel.matte.trimap import missing_zone, trimap_from_gray
 from peel.work.delivery import cutout_pixels, flat_pixels, matte_pixels
 from peel.work.stages import Stages

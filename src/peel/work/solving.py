@@ -13,10 +13,11 @@ from peel.job.rect import Rect
 from peel.job.settings import Matte
 from peel.matte.arrays import BoolArray, FloatArray
 from peel.matte.conjugate_gradients import Progress
-from peel.matte.light import mixes_as_light, to_light
+from peel.matte.light import mixes_as_light
 from peel.matte.noise import NoiseCurve
 from peel.matte.sampling import ColourPrior, colour_prior, subject_palette
 from peel.matte.solve import solve_matte
+from peel.matte.srgb import to_light
 from peel.matte.trimap import BACKGROUND, FOREGROUND
 
 __all__ = ["check_solvable", "solve_job", "unsolved_rect"]

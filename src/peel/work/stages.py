@@ -14,10 +14,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from peel.files.profiles import colour_into_profile
-from peel.job.job import Job, Photo, float_from_integers
+from peel.job.job import Job, Photo
 from peel.job.rect import Rect
 from peel.job.settings import rgb_from_hex
-from peel.matte.arrays import ByteArray, FloatArray
+from peel.matte.arrays import ByteArray, FloatArray, unit_floats
 from peel.matte.composite import composite_over
 from peel.matte.foreground import estimate_foreground
 from peel.matte.trimap import BACKGROUND, FOREGROUND
@@ -87,7 +87,7 @@ class Pyramid:
 
     def colours(self, rect: Rect, level: int) -> FloatArray:
         """Copy a window of a level as float32 in [0, 1]."""
-        return float_from_integers(self.pixels(level)[rect.slices])
+        return unit_floats(self.pixels(level)[rect.slices])
 
 
 class Stages:
@@ -124,7 +124,7 @@ class Stages:
         if level == 0:
             return job.alpha(rect)
         key = ("alpha", level, rect, job.matte.tiles_in(under))
-        return self._cache.get(key, lambda: float_from_integers(_shrunk(job.matte.read(under), level)))
+        return self._cache.get(key, lambda: unit_floats(_shrunk(job.matte.read(under), level)))
 
     def zone_shares(self, job: Job, rect: Rect, level: int) -> tuple[FloatArray, FloatArray]:
         """Give how much of each pixel of a level is backdrop and how much is unsure, in [0, 1]."""

@@ -1,0 +1,63 @@
+"""The sRGB transfer function between encoded values and amounts of light.
+
+References
+----------
+.. [1] IEC 61966-2-1:1999.
+"""
+
+from functools import partial
+from typing import Any, Final
+
+import numpy as np
+from numba import njit
+
+from peel.matte.arrays import FloatArray
+from peel.matte.parallel import run_all, spans
+
+__all__ = ["encoded", "to_light", "to_value"]
+
+_TABLE_SIZE: Final = 4096
+
+
+def _light(values: Any) -> Any:
+    return np.where(values <= 0.04045, values / 12.92, ((values + 0.055) / 1.055) ** 2.4)
+
+
+_TABLE: Final = np.append(_light(np.arange(_TABLE_SIZE) / (_TABLE_SIZE - 1)), 1.0).astype(np.float32)
+
+
+@njit("void(float32[::1], float32[::1], float32[::1])", cache=True, nogil=True)
+def _look_up(values: Any, table: Any, out: Any) -> None:
+    last = table.shape[0] - 2
+    for i in range(values.shape[0]):
+        place = min(max(values[i], np.float32(0)), np.float32(1)) * np.float32(last)
+        k = int(place)
+        out[i] = table[k] + (table[k + 1] - table[k]) * (place - np.float32(k))
+
+
+def to_light(colours: FloatArray) -> FloatArray:
+    """Turn encoded values into amounts of light; float32 in [0, 1], any shape, a new array.
+
+    >>> to_light(np.array([0.0, 0.5, 1.0], np.float32)).round(3).tolist()
+    [0.0, 0.214..., 1.0]
+    """
+    flat = np.ascontiguousarray(colours, np.float32).ravel()
+    out = np.empty_like(flat)
+    run_all([partial(_look_up, flat[part], _TABLE, out[part]) for part in spans(len(flat), 2)])
+    return out.reshape(colours.shape)
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def encoded(light: Any) -> Any:
+    """Encode one amount of light; for kernels."""
+    return 1.055 * light ** (1 / 2.4) - 0.055 if light > 0.0031308 else 12.92 * light
+
+
+def to_value(light: FloatArray) -> FloatArray:
+    """Encode amounts of light; float32, any shape, a new array.
+
+    >>> to_value(np.array([0.0, 0.214, 1.0], np.float32)).round(2).tolist()
+    [0.0, 0.5, 1.0]
+    """
+    high = 1.055 * np.power(np.maximum(light, 1e-6), 1 / 2.4) - 0.055
+    return np.where(light <= 0.0031308, light * 12.92, high).astype(np.float32)
