@@ -129,6 +129,8 @@ def _sheet(t: Theme) -> str:
     #solving {{ background: {t.mat}; border-radius: 0; }}
     QCheckBox {{ spacing: 8px; padding: 3px 0; }}
     QCheckBox:focus {{ color: {t.accent}; }}
+    QCheckBox::indicator {{ width: 12px; height: 12px; border: 1px solid {t.muted}; border-radius: 3px; }}
+    QCheckBox::indicator:checked {{ background: {t.accent}; border: 1px solid {t.accent}; }}
     QScrollArea, QScrollArea > QWidget > QWidget {{ background: {t.surface}; border: none; }}
     QScrollBar:vertical {{ background: transparent; width: 9px; }}
     QScrollBar::handle:vertical {{ background: {t.line}; border-radius: 4px; min-height: 30px; }}

@@ -97,7 +97,7 @@ class CoarseSpace:
         run_all([partial(prolonged, piece) for piece in pieces])
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@njit(cache=True, nogil=True, fastmath=True, inline="always")
 def _along(values: Any, at: int, colours: Any, i: int, count: int, offset: Any, step: Any) -> Any:
     """Add up some of a run's values times one and each colour, and the same times the way across the cell."""
     a0 = a1 = a2 = a3 = b0 = b1 = b2 = b3 = np.float32(0)
