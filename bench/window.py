@@ -15,8 +15,8 @@ from bench.cases import LARGE, large_case
 from peel.desk.app import make_app
 from peel.desk.step_line import Step
 from peel.desk.window import Window
-from peel.job import edits
-from peel.job.edits import Stroke, Zone
+from peel.job import edits, marking
+from peel.job.marking import Stroke, Zone
 from peel.work.news import Changed
 from peel.work.views import View
 
@@ -143,7 +143,7 @@ def _solves(window: Window) -> list[str]:
         stroke = Stroke(((x, y), (x + 30, y + 20)), 50)
         shown.clear()
         since = time.perf_counter()
-        session.apply("Band", lambda job, s=stroke: edits.paint_zone(job, s, Zone.UNSURE))
+        session.apply("Band", lambda job, s=stroke: marking.paint_zone(job, s, Zone.UNSURE))
         session.wait_idle(60)
         times.append(time.perf_counter() - since)
         looks.append((shown[1] if len(shown) > 1 else shown[0]) - since if shown else 0.0)

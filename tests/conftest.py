@@ -11,7 +11,9 @@ import pytest
 from hypothesis import HealthCheck, settings
 from PIL import Image
 
+from peel.job import contours
 from peel.job.job import Job, Photo, new_job
+from peel.job.settings import Node
 
 settings.register_profile("peel", deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 settings.load_profile("peel")
@@ -56,3 +58,8 @@ def disc_file(tmp_path: Path) -> Path:
     path = tmp_path / "disc.png"
     Image.fromarray(np.round(photo * 255).astype(np.uint8)).save(path)
     return path
+
+
+def outlined(job: Job, points: list[tuple[float, float]], *, hole: bool = False) -> Job:
+    """Continue the open contour by straight runs."""
+    return contours.add_nodes(job, [Node(at=point) for point in points], hole=hole)

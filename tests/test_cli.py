@@ -7,9 +7,9 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from conftest import soft_disc
+from conftest import outlined, soft_disc
 from peel.cli import main
-from peel.job import edits
+from peel.job import contours
 from peel.work import recovery
 from peel.work.session import Session
 
@@ -97,8 +97,8 @@ def test_deliver_writes_what_a_job_asks_for(
     disc_file: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:
     session = Session.begin(disc_file, tmp_path / "disc.peel")
-    session.apply("Points", lambda job: edits.add_points(job, [(110, 50), (310, 50), (310, 250), (110, 250)]))
-    session.apply("Close", edits.close_contour)
+    session.apply("Points", lambda job: outlined(job, [(110, 50), (310, 50), (310, 250), (110, 250)]))
+    session.apply("Close", contours.close_contour)
     session.close()
 
     code = main(["deliver", str(tmp_path / "disc.peel"), "--to", str(tmp_path / "out"), "--json"])

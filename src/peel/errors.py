@@ -6,6 +6,7 @@ Each carries one sentence a person can act on: what failed, on which file, why; 
 __all__ = [
     "Cancelled",
     "DeliveryError",
+    "MarkError",
     "PeelError",
     "PhotoError",
     "ProjectError",
@@ -45,6 +46,10 @@ class ProjectError(PeelError):
 
 class DeliveryError(PeelError):
     """A file to be delivered could not be written."""
+
+
+class MarkError(PeelError):
+    """A mark cannot be made there, or would come to nothing."""
 
 
 class SolveError(PeelError):

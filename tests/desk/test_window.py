@@ -42,7 +42,7 @@ def test_clicks_and_return_mark_and_the_matte_follows(marked: Hand) -> None:
     assert zones[10, 10] == BACKGROUND
     assert matte[150, 210] == MATTE_ONE
     assert _job(marked).is_solved
-    assert marked.window.step_line.state_of(Step.MARK) == "subject marked"
+    assert marked.window.step_line.state_of(Step.MARK) == "subject 21 %"
     assert marked.window.step_line.state_of(Step.MATTE).startswith("solved")
 
 
@@ -57,7 +57,8 @@ def test_freehand_and_straight_runs_make_one_contour(hand: Hand, disc_file: Path
 
     (contour,) = _job(hand).settings.contours
     assert contour.closed
-    assert len(contour.points) >= 5
+    assert len(contour.nodes) >= 4
+    assert any(node.out != (0.0, 0.0) for node in contour.nodes)
 
 
 def test_backspace_takes_back_the_last_point(hand: Hand, disc_file: Path) -> None:
@@ -69,7 +70,7 @@ def test_backspace_takes_back_the_last_point(hand: Hand, disc_file: Path) -> Non
     hand.settle()
 
     (contour,) = _job(hand).settings.contours
-    assert len(contour.points) == 1
+    assert len(contour.nodes) == 1
 
 
 def test_a_point_can_be_dragged_and_a_hole_cut(marked: Hand) -> None:
@@ -80,7 +81,7 @@ def test_a_point_can_be_dragged_and_a_hole_cut(marked: Hand) -> None:
     marked.settle()
 
     outline, hole = _job(marked).settings.contours
-    assert outline.points[1] == pytest.approx((360, 30), abs=1)
+    assert outline.nodes[1].at == pytest.approx((360, 30), abs=1)
     assert hole.hole
     assert _job(marked).zones.read()[150, 210] == BACKGROUND
 
@@ -90,7 +91,7 @@ def test_a_click_on_a_closed_line_inserts_a_point(marked: Hand) -> None:
     marked.settle()
 
     (contour,) = _job(marked).settings.contours
-    assert len(contour.points) == 5
+    assert len(contour.nodes) == 5
 
 
 def test_brushes_do_what_their_sentence_says(marked: Hand) -> None:
@@ -186,7 +187,7 @@ def test_the_wheel_zooms_at_the_cursor_and_space_pans(marked: Hand) -> None:
     marked.drag([(100, 80), (110, 90)])
     QTest.keyRelease(canvas, Qt.Key.Key_Space)
     assert (canvas.frame.origin - origin).manhattanLength() > 5
-    assert len(_job(marked).settings.contours[0].points) == 4
+    assert len(_job(marked).settings.contours[0].nodes) == 4
 
 
 def test_the_proofs_follow_the_cursor_and_swap(marked: Hand) -> None:

@@ -6,14 +6,15 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from conftest import outlined
 from peel.errors import ProjectError
 from peel.files.photo import decode_photo
 from peel.files.project import ProjectFile
 from peel.files.project_checks import DamagedProjectError
 from peel.files.salvage import salvage
-from peel.job import edits
-from peel.job.edits import Stroke, Zone
+from peel.job import contours, marking
 from peel.job.job import PLANES, Job, new_job
+from peel.job.marking import Stroke, Zone
 
 
 @pytest.fixture
@@ -24,9 +25,9 @@ def saved(tmp_path: Path, disc_file: Path) -> tuple[Path, list[Job]]:
     path = tmp_path / "disc.peel"
     project = ProjectFile.create(path, content, disc_file.name)
     jobs = [new_job(photo)]
-    jobs.append(edits.close_contour(edits.add_points(jobs[-1], [(90, 50), (330, 50), (330, 250), (90, 250)])))
-    jobs.append(edits.paint_zone(jobs[-1], Stroke(((100, 100), (140, 200)), 25), Zone.UNSURE))
-    jobs.append(edits.paint_mark(jobs[-1], Stroke(((300, 40),), 30), subject=True))
+    jobs.append(contours.close_contour(outlined(jobs[-1], [(90, 50), (330, 50), (330, 250), (90, 250)])))
+    jobs.append(marking.paint_zone(jobs[-1], Stroke(((100, 100), (140, 200)), 25), Zone.UNSURE))
+    jobs.append(marking.paint_mark(jobs[-1], Stroke(((300, 40),), 30), subject=True))
     for label, job in zip(("Open", "Contour", "Band", "Brush"), jobs, strict=True):
         project.append(label, job)
     project.close()

@@ -17,8 +17,8 @@ from peel.job.job import PLANES
 _SCRIPT = """
 import random, sys
 from pathlib import Path
-from peel.job import edits
-from peel.job.edits import Stroke, Zone
+from peel.job import marking
+from peel.job.marking import Stroke, Zone
 from peel.work.news import Stored
 from peel.work.session import Session
 
@@ -36,10 +36,10 @@ for step in range(400):
     stroke = Stroke(spots, rng.uniform(5, 30))
     kind = rng.choice(["mark", "unmark", "unsure", "certain"])
     if kind in ("mark", "unmark"):
-        session.apply(f"{step}", lambda job, s=stroke, k=kind: edits.paint_mark(job, s, subject=k == "mark"))
+        session.apply(f"{step}", lambda job, s=stroke, k=kind: marking.paint_mark(job, s, subject=k == "mark"))
     else:
         zone = Zone.UNSURE if kind == "unsure" else Zone.SUBJECT
-        session.apply(f"{step}", lambda job, s=stroke, z=zone: edits.paint_zone(job, s, z))
+        session.apply(f"{step}", lambda job, s=stroke, z=zone: marking.paint_zone(job, s, z))
     if step % 4 == 0:
         session.wait_idle()
 """

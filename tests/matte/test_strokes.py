@@ -1,9 +1,8 @@
 import numpy as np
-import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from peel.matte.strokes import polygon_mask, simplify_run, stroke_bounds, stroke_mask
+from peel.matte.strokes import simplify_run, stroke_bounds, stroke_mask
 
 
 @given(radius=st.floats(3, 40))
@@ -42,12 +41,6 @@ def test_bounds_hold_the_whole_stroke() -> None:
     assert rows.max() < bottom
     assert left <= columns.min()
     assert columns.max() < right
-
-
-def test_a_polygon_is_filled_to_half_a_pixel() -> None:
-    mask = polygon_mask([(10, 10), (50, 10), (50, 30), (10, 30)], (0, 0, 60, 60))
-
-    assert mask.sum() == pytest.approx(40 * 20, rel=0.09)
 
 
 def test_simplifying_keeps_corners_and_ends() -> None:

@@ -5,11 +5,12 @@ from typing import Any
 import numpy as np
 import pytest
 
+from conftest import outlined
 from peel.errors import ProjectError
 from peel.files.project import ProjectFile
-from peel.job import edits
-from peel.job.edits import Stroke, Zone
+from peel.job import contours, edits, marking
 from peel.job.job import MATTE_ONE, Job
+from peel.job.marking import Stroke, Zone
 from peel.job.settings import Backing
 from peel.matte.solve import solve_matte
 from peel.work import recovery
@@ -28,9 +29,9 @@ def session(disc_file: Path) -> Any:
 
 
 def _mark(session: Session) -> None:
-    session.apply("Points", lambda job: edits.add_points(job, OUTLINE))
-    session.apply("Close", edits.close_contour)
-    session.apply("Band", lambda job: edits.paint_zone(job, _ring(), Zone.UNSURE))
+    session.apply("Points", lambda job: outlined(job, OUTLINE))
+    session.apply("Close", contours.close_contour)
+    session.apply("Band", lambda job: marking.paint_zone(job, _ring(), Zone.UNSURE))
 
 
 def _ring() -> Stroke:
@@ -115,13 +116,13 @@ def test_a_full_disk_is_said_and_nothing_is_lost(session: Session, monkeypatch: 
         raise ProjectError(message, "Make room.")
 
     monkeypatch.setattr(ProjectFile, "append", refuses)
-    session.apply("First", lambda job: edits.add_points(job, OUTLINE))
+    session.apply("First", lambda job: outlined(job, OUTLINE))
     session.wait_idle()
     assert any(isinstance(item, Trouble) and "disk is full" in item.message for item in news)
     assert not session.is_stored
     monkeypatch.setattr(ProjectFile, "append", real)
 
-    session.apply("Second", edits.close_contour)
+    session.apply("Second", contours.close_contour)
     session.wait_idle(60)
 
     assert session.is_stored
@@ -134,7 +135,7 @@ def test_a_bug_in_an_edit_is_reported_and_work_goes_on(session: Session) -> None
     session.listen(news.append)
 
     session.apply("Bug", lambda _job: 1 // 0)  # type: ignore[arg-type, return-value]
-    session.apply("Fine", lambda job: edits.add_points(job, OUTLINE))
+    session.apply("Fine", lambda job: outlined(job, OUTLINE))
     session.wait_idle()
 
     assert any(isinstance(item, Trouble) and "ZeroDivisionError" in item.trace for item in news)
@@ -142,9 +143,9 @@ def test_a_bug_in_an_edit_is_reported_and_work_goes_on(session: Session) -> None
 
 
 def test_a_local_solve_agrees_with_a_full_one(disc_job: Job) -> None:
-    job = edits.paint_zone(disc_job, Stroke(((210, 150),), 70), Zone.SUBJECT)
-    job = solve_job(edits.paint_zone(job, _ring(), Zone.UNSURE))
-    changed = edits.paint_zone(job, Stroke(((300, 150), (310, 170)), 22), Zone.UNSURE)
+    job = marking.paint_zone(disc_job, Stroke(((210, 150),), 70), Zone.SUBJECT)
+    job = solve_job(marking.paint_zone(job, _ring(), Zone.UNSURE))
+    changed = marking.paint_zone(job, Stroke(((300, 150), (310, 170)), 22), Zone.UNSURE)
 
     local = solve_job(changed)
 
@@ -195,8 +196,8 @@ def test_what_was_open_is_remembered(session: Session) -> None:
 
 
 def test_choosing_how_strands_mix_solves_the_matte_again_and_is_kept(disc_job: Job) -> None:
-    job = edits.paint_zone(disc_job, Stroke(((210, 150),), 70), Zone.SUBJECT)
-    solved = solve_job(edits.paint_zone(job, _ring(), Zone.UNSURE))
+    job = marking.paint_zone(disc_job, Stroke(((210, 150),), 70), Zone.SUBJECT)
+    solved = solve_job(marking.paint_zone(job, _ring(), Zone.UNSURE))
 
     asked = edits.set_mixing(solved, "light")
     again = solve_job(asked)

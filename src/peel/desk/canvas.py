@@ -1,5 +1,6 @@
 """The picture on its mat: panning, zooming, the wipe line, and the tool under the hand."""
 
+from dataclasses import replace
 from typing import Final
 
 from PySide6.QtCore import QEvent, QPointF, QRect, QRectF, QSizeF, Qt, Signal
@@ -11,6 +12,7 @@ from PySide6.QtGui import (
     QPainter,
     QPaintEvent,
     QPen,
+    QPolygonF,
     QResizeEvent,
     QTabletEvent,
     QWheelEvent,
@@ -23,6 +25,7 @@ from peel.desk.theme import current
 from peel.desk.tiles import DisplayTiles, TileKey
 from peel.desk.tools.tool import Press, Tool
 from peel.job.job import Job
+from peel.job.settings import Point
 from peel.work.stages import CELL
 from peel.work.views import View
 
@@ -42,11 +45,14 @@ class Canvas(QWidget):
         Screen pixels for a pixel of the photo.
     settled : ()
         Every visible tile is up to date.
+    ways_changed : ()
+        The tool works in another way now, or holds something else.
     """
 
     cursor_moved = Signal(QPointF)
     zoomed = Signal(float)
     settled = Signal()
+    ways_changed = Signal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -62,6 +68,8 @@ class Canvas(QWidget):
         self._tiles: DisplayTiles | None = None
         self._preview: QImage | None = None
         self._shown_instead: Job | None = None
+        self._overlay: QImage | None = None
+        self._area: tuple[Point, ...] = ()
         self._tool: Tool | None = None
         self._panning: QPointF | None = None
         self._wiping = False
@@ -75,12 +83,16 @@ class Canvas(QWidget):
     def set_session(self, bridge: SessionBridge | None, tiles: DisplayTiles | None) -> None:
         """Show another session, or none."""
         self._bridge, self._tiles, self._preview, self._shown_instead = bridge, tiles, None, None
+        self._overlay, self._area = None, ()
         if bridge is not None and tiles is not None:
             photo = bridge.session.photo
             self.frame = Frame(photo.width, photo.height)
             bridge.changed.connect(self._on_changed)
             tiles.ready.connect(self._on_tile)
             self.fit()
+        if self._tool is not None:
+            self._tool.put_down()
+            self._tool.take_up()
         self.update()
 
     def show_preview(self, image: QImage, width: int, height: int) -> None:
@@ -92,6 +104,16 @@ class Canvas(QWidget):
     def show_instead(self, job: Job | None) -> None:
         """Show another job in the place of the open one, for a before/after; None ends it."""
         self._shown_instead = job
+        self.update()
+
+    def show_overlay(self, image: QImage | None) -> None:
+        """Lay a picture over the whole photo; None takes it away."""
+        self._overlay = image
+        self.update()
+
+    def show_area(self, area: tuple[Point, ...]) -> None:
+        """Show the area that changes are kept to; an empty one means everywhere."""
+        self._area = area
         self.update()
 
     def set_view(self, view: View) -> None:
@@ -106,6 +128,7 @@ class Canvas(QWidget):
         self._tool = tool
         if tool is not None:
             tool.canvas = self
+            tool.take_up()
         self._show_cursor()
         self.update()
 
@@ -159,6 +182,11 @@ class Canvas(QWidget):
         return self.frame.to_photo(QPointF(self.width() / 2, self.height() / 2))
 
     def _frame_changed(self) -> None:
+        if self._tiles is not None:
+            # zoomed in, the hatch is drawn finer, so that it stays about as wide on the screen
+            fine = max(3, round(9 / max(self.frame.scale * self.devicePixelRatioF(), 1.0)))
+            if fine != self._tiles.look.hatch_px:
+                self._tiles.set_look(replace(self._tiles.look, hatch_px=fine))
         self.zoomed.emit(self.frame.scale)
         self._ask_for_fewer()
         self.update()
@@ -189,8 +217,12 @@ class Canvas(QWidget):
             fresh = self._paint_view(painter, job, View.PHOTO, left) and fresh
             painter.restore()
             self._paint_wipe(painter, edge)
+        if self._overlay is not None:
+            painter.drawImage(self.frame.photo_rect(), self._overlay)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if self._area:
+            self._paint_area(painter)
         if self._tool is not None:
-            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             self._tool.paint(painter)
         if fresh and self._is_stale and dirty.contains(self.rect()):
             self._is_stale = False
@@ -245,6 +277,16 @@ class Canvas(QWidget):
         if self.wipe is not None:
             visible.update(self._visible(View.PHOTO, level, area))
         self._tiles.drop_unwanted(visible)
+
+    def _paint_area(self, painter: QPainter) -> None:
+        outline = QPolygonF([self.frame.to_widget(QPointF(*point)) for point in self._area])
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for colour, style in (
+            (QColor(0, 0, 0, 170), Qt.PenStyle.SolidLine),
+            (QColor(255, 255, 255), Qt.PenStyle.DotLine),
+        ):
+            painter.setPen(QPen(colour, 2.4, style))
+            painter.drawPolygon(outline)
 
     def _paint_wipe(self, painter: QPainter, edge: int) -> None:
         painter.fillRect(QRect(edge - 1, 0, 3, self.height()), QColor(0, 0, 0, 150))
@@ -355,6 +397,7 @@ class Canvas(QWidget):
             self.frame.to_photo(event.position()),
             reverse=bool(held & Qt.KeyboardModifier.AltModifier) or self._eraser,
             straight=bool(held & Qt.KeyboardModifier.ShiftModifier),
+            other=bool(held & Qt.KeyboardModifier.ControlModifier),
         )
 
     def keyPressEvent(self, event: QKeyEvent) -> None:

@@ -61,9 +61,46 @@ def _certain(painter: QPainter, colour: QColor) -> None:
     painter.drawPath(path)
 
 
+def _sweep(painter: QPainter, colour: QColor) -> None:
+    path = QPainterPath(QPointF(3, 13))
+    path.cubicTo(3, 2, 17, 2, 17, 11)
+    path.cubicTo(17, 19, 4, 19, 3, 13)
+    painter.drawPath(path)
+    painter.setPen(QPen(colour, 3.4, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
+    painter.drawLine(QPointF(7, 13), QPointF(13, 8.5))
+
+
+def _alike(painter: QPainter, colour: QColor) -> None:
+    for x, y, filled in ((5, 5, True), (14, 6, False), (9, 10.5, True), (15, 14.5, True), (5, 15, False)):
+        painter.setBrush(colour if filled else Qt.BrushStyle.NoBrush)
+        painter.drawEllipse(QPointF(x, y), 2.4, 2.4)
+
+
+def _fill(painter: QPainter, colour: QColor) -> None:
+    path = QPainterPath(QPointF(3, 10))
+    path.cubicTo(2, 3, 9, 2, 11, 4)
+    path.cubicTo(18, 2, 19, 9, 16, 12)
+    path.cubicTo(17, 18, 9, 19, 7, 16)
+    path.cubicTo(3, 17, 2, 13, 3, 10)
+    painter.drawPath(path)
+    painter.setBrush(colour)
+    painter.drawEllipse(QPointF(10, 10), 3.6, 3.6)
+
+
+def _exact(painter: QPainter, _colour: QColor) -> None:
+    painter.drawLine(QPointF(4, 16), QPointF(16, 4))
+    for shift in (-3.2, 3.2):
+        painter.drawLine(QPointF(6.5 + shift, 15 + shift * 0.4), QPointF(8.2 + shift, 13.3 + shift * 0.4))
+        painter.drawLine(QPointF(12 + shift, 8 + shift * 0.4), QPointF(13.7 + shift, 6.3 + shift * 0.4))
+
+
 _DRAWINGS: dict[str, Callable[[QPainter, QColor], None]] = {
     "Contour": _contour,
+    "Sweep": _sweep,
+    "Alike": _alike,
     "Brush": _brush,
+    "Fill": _fill,
+    "Exact": _exact,
     "Band": _band,
     "Certain": _certain,
 }

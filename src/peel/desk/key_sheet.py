@@ -2,7 +2,7 @@
 
 from typing import Final
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QEvent, Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent
 from PySide6.QtWidgets import QGridLayout, QLabel, QWidget
 
@@ -11,10 +11,13 @@ from peel.desk.panels.panel import words
 __all__ = ["KEYS", "KeySheet"]
 
 KEYS: Final = (
-    ("Tools", (("C", "Contour"), ("B", "Brush: the subject"), ("E", "Band: the unsure band"), ("D", "Certain: a zone"),
-               ("Alt", "the other way round, while held"), ("Shift", "straight on from the last point"),
-               ("[  ]", "smaller, larger brush"), ("Enter", "close the contour"), ("Backspace", "take back a point"),
-               ("Delete", "remove the contour under the cursor"))),
+    ("Tools", (("C  S  A", "Contour, Sweep, Alike"), ("B  I  P", "Brush, Fill, Propose"),
+               ("E  D  X", "Band, Certain, Exact"),
+               ("Alt", "the other way round, while held"), ("Shift", "straight on; 15° steps; one more colour"),
+               ("Ctrl", "the other kind of stretch"),
+               ("[  ]", "smaller, larger brush"), ("F  O", "line: follow the edge; exact"),
+               ("Enter, Backspace", "close, take back a point"), ("Escape", "leave the contour"),
+               ("Delete, Q", "remove a point, turn it smooth"), ("T  V  R", "target, extent, rim"))),
     ("Views", (("1 – 7", "Photo, Zones, Matte, White, Black, Loud, Backing"), ("hold 1 – 7", "only peek"),
                ("W", "wipe line"),
                ("Ctrl+0", "fit"), ("Ctrl+1", "100 %"), ("+  −", "nearer, farther"), ("wheel", "zoom at the cursor"),
@@ -48,8 +51,8 @@ class KeySheet(QWidget):
                 grid.addWidget(label, row, column * 2)
                 grid.addWidget(QLabel(meaning), row, column * 2 + 1)
             grid.setColumnStretch(column * 2 + 1, 1)
-        grid.addWidget(words("Any key puts this away.", "small"), 12, 0, 1, 6)
-        grid.setRowStretch(13, 1)
+        grid.addWidget(words("Any key puts this away.", "small"), 14, 0, 1, 6)
+        grid.setRowStretch(15, 1)
         self.hide()
 
     def toggle(self) -> None:
@@ -68,6 +71,13 @@ class KeySheet(QWidget):
         self.show()
         self.raise_()
         self.setFocus()
+
+    def event(self, event: QEvent) -> bool:
+        """Keep keys from doing what they otherwise would."""
+        if event.type() == QEvent.Type.ShortcutOverride:
+            event.accept()
+            return True
+        return super().event(event)
 
     def keyPressEvent(self, _event: QKeyEvent) -> None:
         """Put it away."""

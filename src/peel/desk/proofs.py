@@ -1,6 +1,7 @@
 """The proofs: four small views of the spot under the cursor, magnified and in step with it."""
 
 import math
+from dataclasses import replace
 from typing import Final
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, Signal
@@ -21,12 +22,14 @@ from peel.desk.theme import current
 from peel.desk.tiles import image_from_rgb
 from peel.job.job import Job
 from peel.job.rect import Rect
+from peel.matte.trimap import BACKGROUND, FOREGROUND
 from peel.work.scheduler import Lane, Ticket
-from peel.work.views import LOUDEST, View, render
+from peel.work.views import Look, View, render
 
 __all__ = ["Proofs"]
 
 _MAGNIFY: Final = 2.5
+_ZONE_WORDS: Final = {BACKGROUND: "backdrop", FOREGROUND: "subject"}
 _FIRST: Final = (View.PHOTO, View.MATTE, View.WHITE, View.BLACK)
 
 
@@ -154,7 +157,7 @@ class Proofs(QWidget):
         self._lane = Lane("proofs")
         self._spot = QPointF(0, 0)
         self._scale = 1.0
-        self._loud = LOUDEST
+        self._look = Look()
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(5)
@@ -198,9 +201,9 @@ class Proofs(QWidget):
             bridge.changed.connect(lambda _job, _before: self._soon.start())
             self._soon.start()
 
-    def set_loud(self, colour: str) -> None:
-        """Choose the loud view's colour."""
-        self._loud = colour
+    def set_look(self, look: Look) -> None:
+        """Choose how views are drawn."""
+        self._look = replace(look, hatch_px=Look.hatch_px)
         self._soon.start()
 
     def follow(self, spot: QPointF) -> None:
@@ -240,7 +243,7 @@ class Proofs(QWidget):
     def _draw_one(self, proof: _Proof, job: Job, spot: QPointF) -> None:
         """Ask for what lies under a proof; only whole pixels of the level are drawn."""
         assert self._bridge is not None
-        stages, loud, view = self._bridge.session.stages, self._loud, proof.view
+        stages, look, view = self._bridge.session.stages, self._look, proof.view
         level = 0
         while self._scale * (1 << (level + 1)) <= 1.0:
             level += 1
@@ -264,7 +267,7 @@ class Proofs(QWidget):
 
         def draw(ticket: Ticket) -> QImage:
             ticket.check()
-            return image_from_rgb(render(stages, job, view, rect, level, loud))
+            return image_from_rgb(render(stages, job, view, rect, level, look))
 
         self._lane.submit(id(proof), draw, lambda image: proof.drawn.emit(image, target))
 
@@ -272,12 +275,13 @@ class Proofs(QWidget):
         """Say what lies under the cursor."""
         x, y = math.floor(self._spot.x()), math.floor(self._spot.y())
         if not (0 <= x < job.photo.width and 0 <= y < job.photo.height):
-            self._reading.setText("under the cursor: outside the photo, which is clear")
+            self._reading.setText("outside the photo, which is clear")
             return
         pixel = Rect(y, x, y + 1, x + 1)
         matte = float(job.alpha(pixel)[0, 0])
         red, green, blue = (int(value) for value in job.photo.pixels[y, x])
-        self._reading.setText(f"under the cursor   matte {matte * 100:.0f} %   photo {red} {green} {blue}")
+        zone = _ZONE_WORDS.get(int(job.zones.read(pixel)[0, 0]), "unsure")
+        self._reading.setText(f"{x}, {y}   {zone}   matte {matte * 100:.0f} %   {red} {green} {blue}")
 
     def sizeHint(self) -> QSize:
         """Ask for two rows."""

@@ -6,6 +6,7 @@ from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import (
     QAbstractButton,
+    QButtonGroup,
     QHBoxLayout,
     QLabel,
     QPushButton,
@@ -17,7 +18,7 @@ from PySide6.QtWidgets import (
 from peel.desk.icons import draw_icon
 from peel.desk.number_field import NumberField
 from peel.desk.theme import current
-from peel.desk.tools.tool import Tool
+from peel.desk.tools.tool import Choice, Tool
 from peel.work.views import View
 
 __all__ = ["Shelf"]
@@ -79,6 +80,8 @@ class Shelf(QWidget):
     view_chosen : (View,)
     wipe_toggled : (bool,)
     fit_pressed, full_size_pressed : ()
+    way_chosen : ()
+        The tool in the hand is to work in another way.
     """
 
     tool_chosen = Signal(object)
@@ -87,6 +90,7 @@ class Shelf(QWidget):
     wipe_toggled = Signal(bool)
     fit_pressed = Signal()
     full_size_pressed = Signal()
+    way_chosen = Signal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -114,7 +118,14 @@ class Shelf(QWidget):
         self._sentence = QLabel()
         self._sentence.setObjectName("small")
         self._sentence.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-        column.addWidget(self._sentence)
+        below = QHBoxLayout()
+        below.setSpacing(8)
+        self._ways = QHBoxLayout()
+        self._ways.setSpacing(0)
+        below.addLayout(self._ways)
+        below.addWidget(self._sentence, 1)
+        column.addLayout(below)
+        self._way_buttons: list[QPushButton] = []
         self._buttons: list[_ToolButton] = []
 
     def _view_buttons(self, row: QHBoxLayout) -> dict[View, QPushButton]:
@@ -173,7 +184,38 @@ class Shelf(QWidget):
         for button in self._buttons:
             button.setChecked(button.tool is tool)
         self.brush_size.setVisible(tool is not None and tool.sized)
+        self._show_ways(tool)
         self.show_sentence(tool.sentence() if tool is not None else "")
+
+    def _show_ways(self, tool: Tool | None) -> None:
+        """Put the ways in which a tool works beside what its press will do."""
+        while (item := self._ways.takeAt(0)) is not None:
+            old = item.widget()
+            if old is not None:
+                old.hide()
+                old.deleteLater()
+        for choice in tool.choices if tool is not None else ():
+            group = QButtonGroup(self)
+            for number, label in enumerate(choice.labels):
+                button = QPushButton(label)
+                button.setObjectName(f"way {label}")
+                button.setProperty("role", "way")
+                button.setCheckable(True)
+                button.setChecked(number == choice.chosen)
+                button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+                key = f" ({choice.key_name})" if choice.key_name else ""
+                button.setToolTip(f"{choice.tip}{key}")
+                button.setAccessibleName(f"{choice.name}: {label}")
+                button.clicked.connect(
+                    lambda _checked=False, choice=choice, number=number: self._choose(choice, number)
+                )
+                group.addButton(button)
+                self._ways.addWidget(button)
+            self._ways.addSpacing(10)
+
+    def _choose(self, choice: Choice, number: int) -> None:
+        choice.chosen = number
+        self.way_chosen.emit()
 
     def show_sentence(self, sentence: str) -> None:
         """Say what a press will do."""

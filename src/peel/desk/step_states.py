@@ -1,7 +1,7 @@
 """The small type under each step: what it has come to, and what is missing."""
 
 from peel.desk.step_line import Step
-from peel.job import edits
+from peel.job import contours
 from peel.job.job import Job
 from peel.work.shares import matte_shares, zone_shares
 
@@ -29,9 +29,9 @@ def step_states(job: Job, solving: float | None) -> dict[Step, tuple[str, bool]]
 
 
 def _mark(job: Job) -> str:
-    if edits.open_contour(job) is not None:
+    if contours.open_contour(job) is not None:
         return "contour open"
-    return "subject marked" if job.has_subject else "no subject yet"
+    return f"subject {zone_shares(job).full * 100:.0f} %" if job.has_subject else "no subject yet"
 
 
 def _matte(job: Job, solving: float | None) -> str:

@@ -117,6 +117,9 @@ def _sheet(t: Theme) -> str:
     QPushButton#link:disabled {{ color: {t.muted}; border-color: transparent; }}
     QPushButton#choice {{ padding: 6px 10px; }}
     QPushButton#choice:checked {{ background: {t.strong}; color: {t.on_strong}; }}
+    QPushButton[role="way"] {{ padding: 2px 9px; border-radius: 4px; font-size: 12px; }}
+    QPushButton[role="way"]:checked {{ background: {t.strong}; color: {t.on_strong}; }}
+    #strong {{ font-weight: 600; }}
     QLineEdit, QComboBox {{ background: {t.field}; border: 1px solid {t.line}; border-radius: 5px; padding: 5px 7px; }}
     QLineEdit:focus, QComboBox:focus {{ border: 1px solid {t.accent}; }}
     QComboBox::drop-down {{ border: none; width: 20px; }}

@@ -12,7 +12,7 @@ from peel.job.rect import Rect
 from peel.matte.arrays import ByteArray
 from peel.work.scheduler import Lane, Ticket
 from peel.work.stages import CELL, HALO, Stages
-from peel.work.views import LOUDEST, View, render
+from peel.work.views import Look, View, render
 
 __all__ = ["DisplayTiles", "TileKey", "image_from_rgb"]
 
@@ -51,7 +51,7 @@ class DisplayTiles(QObject):
         self._stages = stages
         self._lane = Lane("tiles", threads=2)
         self._kept: OrderedDict[TileKey, _Kept] = OrderedDict()
-        self._loud = LOUDEST
+        self.look = Look()
         self.ready.connect(self._on_ready)
 
     def close(self) -> None:
@@ -63,9 +63,9 @@ class DisplayTiles(QObject):
         """Whether everything asked for has been drawn."""
         return self._lane.is_idle
 
-    def set_loud(self, colour: str) -> None:
-        """Choose the loud view's colour."""
-        self._loud = colour
+    def set_look(self, look: Look) -> None:
+        """Choose how views are drawn."""
+        self.look = look
 
     def rect(self, level: int, row: int, column: int) -> Rect:
         """Give the level's pixels that a tile shows."""
@@ -101,11 +101,11 @@ class DisplayTiles(QObject):
     def _ask(self, job: Job, key: TileKey, stamp: Any) -> None:
         view, level, row, column = key
         rect = self.rect(level, row, column)
-        loud = self._loud
+        look = self.look
 
         def draw(ticket: Ticket) -> QImage:
             ticket.check()
-            return image_from_rgb(render(self._stages, job, view, rect, level, loud))
+            return image_from_rgb(render(self._stages, job, view, rect, level, look))
 
         self._lane.submit(key, draw, lambda image: self.ready.emit((key, stamp, image), rect))
 
@@ -123,7 +123,8 @@ class DisplayTiles(QObject):
         if view is View.PHOTO:
             return ("photo",)
         if view is View.ZONES:
-            return job.zones.tiles_in(under)
+            look = self.look
+            return (*job.zones.tiles_in(under), look.unsure, look.backdrop, look.strength, look.hatch_px)
         if view is View.MATTE:
             return job.matte.tiles_in(under)
         around = self._stages.covered(rect.grown(HALO).intersection(self._stages.bounds(level)), level)
@@ -131,5 +132,5 @@ class DisplayTiles(QObject):
 
     def _behind(self, job: Job, view: View) -> Any:
         if view is View.LOUD:
-            return self._loud
+            return self.look.loud
         return job.settings.backing if view is View.BACKING else None

@@ -1,5 +1,7 @@
 """The main window: puts the parts together and passes news between them."""
 
+from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import Final
 
@@ -19,10 +21,11 @@ from PySide6.QtWidgets import (
 )
 
 from peel.desk import theme
-from peel.desk.actions import add_action
 from peel.desk.bridge import SessionBridge
 from peel.desk.canvas import Canvas
+from peel.desk.commands import add_commands
 from peel.desk.key_sheet import KeySheet
+from peel.desk.marking_desk import MarkingDesk
 from peel.desk.messages import MessageBar
 from peel.desk.opening import Opener
 from peel.desk.panels.backing import BackingPanel
@@ -38,8 +41,11 @@ from peel.desk.shelf import Shelf
 from peel.desk.step_line import Step, StepLine
 from peel.desk.step_states import step_states
 from peel.desk.tiles import DisplayTiles, image_from_rgb
-from peel.desk.tools.brush import BandBrush, BrushSize, MarkBrush, ZoneBrush
+from peel.desk.tools.alike import AlikeTool
+from peel.desk.tools.brush import BandBrush, BrushSize, ExactBrush, MarkBrush, ZoneBrush
 from peel.desk.tools.contour import ContourTool
+from peel.desk.tools.fill import FillTool
+from peel.desk.tools.sweep import SweepTool
 from peel.desk.tools.tool import Tool
 from peel.desk.view_keys import ViewKeys
 from peel.desk.welcome import Welcome
@@ -49,7 +55,7 @@ from peel.work import recovery
 from peel.work.news import Trouble
 from peel.work.recovery import Opened
 from peel.work.scheduler import Lane
-from peel.work.views import View, loudest_colour, render
+from peel.work.views import Look, View, loudest_colour, render
 
 __all__ = ["Window"]
 
@@ -77,7 +83,8 @@ class Window(QMainWindow):
         self._make_parts()
         self._lay_out()
         self._connect()
-        self._add_actions()
+        self.mark_panel.use_tool(next(tool for tool in self.tools[Step.MARK] if isinstance(tool, ContourTool)))
+        add_commands(self)
         self.opener = Opener(self)
         self.opener.previewed.connect(self._on_previewed)
         self.opener.opened.connect(self._on_opened)
@@ -87,11 +94,12 @@ class Window(QMainWindow):
     # made once
 
     def _make_tools(self) -> None:
-        contour, mark = ContourTool(), MarkBrush(self.brush_size)
-        band, zone = BandBrush(self.brush_size), ZoneBrush(self.brush_size)
+        size = self.brush_size
+        marking: list[Tool] = [ContourTool(), SweepTool(size), AlikeTool(), MarkBrush(size), FillTool()]
+        band, zone, exact = BandBrush(size), ZoneBrush(size), ExactBrush(size)
         self.tools: dict[Step, list[Tool]] = {
-            Step.MARK: [contour, mark],
-            Step.EDGE: [band, zone],
+            Step.MARK: marking,
+            Step.EDGE: [band, zone, exact],
             Step.MATTE: [band, zone],
             Step.COLOUR: [],
             Step.BACKING: [],
@@ -106,9 +114,9 @@ class Window(QMainWindow):
         self.step_line, self.shelf, self.canvas, self.proofs = StepLine(), Shelf(), Canvas(), Proofs()
         self.welcome, self.message = Welcome(), MessageBar()
         self.colour_panel, self.deliver_panel, self.matte_panel = ColourPanel(), DeliverPanel(), MattePanel()
-        self.backing_panel = BackingPanel()
+        self.backing_panel, self.mark_panel = BackingPanel(), MarkPanel()
         self.panels: dict[Step, Panel] = {
-            Step.MARK: MarkPanel(),
+            Step.MARK: self.mark_panel,
             Step.EDGE: EdgePanel(),
             Step.MATTE: self.matte_panel,
             Step.COLOUR: self.colour_panel,
@@ -171,8 +179,8 @@ class Window(QMainWindow):
 
     def _connect(self) -> None:
         self.step_line.chosen.connect(self.show_step)
-        self.step_line.undo_pressed.connect(self._on_undo)
-        self.step_line.redo_pressed.connect(self._on_redo)
+        self.step_line.undo_pressed.connect(self.undo)
+        self.step_line.redo_pressed.connect(self.redo)
         self.step_line.keys_pressed.connect(self.key_sheet.toggle)
         self.shelf.tool_chosen.connect(self.take_up)
         self.shelf.size_changed.connect(self.set_brush_size)
@@ -192,61 +200,10 @@ class Window(QMainWindow):
         self.welcome.job_chosen.connect(self.open_path)
         self.welcome.demo_chosen.connect(self._on_demo_chosen)
         self._loud_found.connect(self._on_loud_found)
+        self.shelf.way_chosen.connect(self._on_ways_changed)
+        self.canvas.ways_changed.connect(self._on_ways_changed)
+        self.marking_desk = MarkingDesk(self, self.mark_panel)
         self.view_keys = ViewKeys(self)
-
-    def _add_actions(self) -> None:
-        def tool(step: Step, number: int) -> None:
-            if self.step not in ({Step.EDGE, Step.MATTE} if step is Step.EDGE else {step}):
-                self.show_step(step)
-            self.take_up(self.tools[step][number])
-
-        add_action(self, "Open", "Ctrl+O", self.ask_open)
-        add_action(self, "Keep under a name", "Ctrl+S", self.ask_keep)
-        add_action(self, "Close the photo", "Ctrl+W", self.close_photo)
-        add_action(self, "Quit", "Ctrl+Q", self.close)
-        add_action(self, "Undo", "Ctrl+Z", self._on_undo, repeat=True)
-        add_action(self, "Redo", ["Ctrl+Shift+Z", "Ctrl+Y"], self._on_redo, repeat=True)
-        add_action(self, "Fit", "Ctrl+0", self.canvas.fit)
-        add_action(self, "Full size", "Ctrl+1", self.show_full_size)
-        add_action(
-            self,
-            "Nearer",
-            ["+", "Ctrl++", "="],
-            lambda: self.canvas.zoom_to(self.canvas.frame.scale * 1.5),
-            repeat=True,
-        )
-        add_action(
-            self,
-            "Farther",
-            ["-", "Ctrl+-"],
-            lambda: self.canvas.zoom_to(self.canvas.frame.scale / 1.5),
-            repeat=True,
-        )
-        add_action(self, "Full screen", "F11", self._on_full_screen)
-        add_action(self, "Next step", "PgDown", lambda: self._walk(1))
-        add_action(self, "Step before", "PgUp", lambda: self._walk(-1))
-        add_action(self, "Contour", "C", lambda: tool(Step.MARK, 0))
-        add_action(self, "Brush", "B", lambda: tool(Step.MARK, 1))
-        add_action(self, "Band", "E", lambda: tool(Step.EDGE, 0))
-        add_action(self, "Certain", "D", lambda: tool(Step.EDGE, 1))
-        add_action(
-            self,
-            "Smaller brush",
-            "[",
-            lambda: self.set_brush_size(self.brush_size.diameter_px / 1.2),
-            repeat=True,
-        )
-        add_action(
-            self,
-            "Larger brush",
-            "]",
-            lambda: self.set_brush_size(self.brush_size.diameter_px * 1.2),
-            repeat=True,
-        )
-        add_action(self, "Wipe", "W", lambda: self.show_wipe(self.canvas.wipe is None))
-        add_action(self, "Keys", ["?", "F1"], self.key_sheet.toggle)
-        add_action(self, "Deliver", "Ctrl+Return", self._on_deliver_key)
-        add_action(self, "Dark or light", "Ctrl+Shift+L", self.switch_theme)
 
     @property
     def is_drawn(self) -> bool:
@@ -305,6 +262,7 @@ class Window(QMainWindow):
         for panel in self.panels.values():
             panel.set_session(self.bridge)
         self._show_file()
+        self.marking_desk.begin()
         restore_place(self)
         self._on_changed(self.bridge.job, self.bridge.job)
         self._on_stored(True)
@@ -382,6 +340,9 @@ class Window(QMainWindow):
         self.proofs.close_lane()
         self.opener.close()
         self._errands.close()
+        self.marking_desk.close()
+        for tool in self.tools[Step.MARK]:
+            tool.close()
         event.accept()
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
@@ -414,9 +375,35 @@ class Window(QMainWindow):
         if self.bridge is not None:
             self.panels[step].show_job(self.bridge.job)
 
-    def _walk(self, by: int) -> None:
+    def walk(self, by: int) -> None:
+        """Go some steps on, or back."""
         steps = list(Step)
         self.show_step(steps[min(max(steps.index(self.step) + by, 0), len(steps) - 1)])
+
+    @property
+    def last_tool(self) -> Tool | None:
+        """The tool last used in this step."""
+        return self._last_tool[self.step]
+
+    def propose(self) -> None:
+        """Go to Mark and let Peel propose a subject."""
+        if self.bridge is not None:
+            self.show_step(Step.MARK)
+            self.marking_desk.propose()
+
+    def _on_ways_changed(self) -> None:
+        """Show that the tool works in another way, or holds another point."""
+        self.shelf.show_tool(self.canvas.tool)
+        if self.bridge is not None:
+            self.panels[self.step].show_job(self.bridge.job)
+        self.canvas.setFocus()
+
+    def set_look(self, change: Callable[[Look], Look]) -> None:
+        """Change how views are drawn."""
+        if self._tiles is not None:
+            self._tiles.set_look(change(self._tiles.look))
+            self.proofs.set_look(self._tiles.look)
+            self.canvas.update()
 
     def take_up(self, tool: Tool | None) -> None:
         """Put a tool in the hand."""
@@ -503,15 +490,15 @@ class Window(QMainWindow):
 
     def _on_loud_found(self, tiles: DisplayTiles, colour: str) -> None:
         if tiles is self._tiles:
-            tiles.set_loud(colour)
-            self.proofs.set_loud(colour)
-            self.canvas.update()
+            self.set_look(lambda look: replace(look, loud=colour))
 
-    def _on_undo(self) -> None:
+    def undo(self) -> None:
+        """Step back."""
         if self.bridge is not None:
             self.bridge.session.undo()
 
-    def _on_redo(self) -> None:
+    def redo(self) -> None:
+        """Step forward again."""
         if self.bridge is not None:
             self.bridge.session.redo()
 
@@ -520,11 +507,13 @@ class Window(QMainWindow):
         self.show_view(view)
         self.proofs.give(proof, mine)
 
-    def _on_deliver_key(self) -> None:
+    def deliver(self) -> None:
+        """Go to Deliver and begin."""
         self.show_step(Step.DELIVER)
         self.deliver_panel.start()
 
-    def _on_full_screen(self) -> None:
+    def toggle_full_screen(self) -> None:
+        """Fill the screen, or no longer."""
         if self.isFullScreen():
             self.showNormal()
         else:

@@ -7,7 +7,7 @@ from typing import Final
 __all__ = ["APPLICATION_ID", "SCHEMA", "VERSION", "migrate"]
 
 APPLICATION_ID: Final = 0x5065656C  # "Peel"
-VERSION: Final = 1
+VERSION: Final = 2
 
 SCHEMA: Final = (
     "CREATE TABLE photo (id INTEGER PRIMARY KEY CHECK (id = 1), name TEXT NOT NULL, digest TEXT NOT NULL, "
@@ -19,7 +19,13 @@ SCHEMA: Final = (
     "CREATE TABLE note (key TEXT PRIMARY KEY, value TEXT NOT NULL) WITHOUT ROWID",
 )
 
-_STEPS: Final[dict[int, Callable[[sqlite3.Connection], None]]] = {}
+
+def _to_second(sql: sqlite3.Connection) -> None:
+    """States of the first format are understood as they are: contours of plain points, no plane of stretches."""
+    del sql
+
+
+_STEPS: Final[dict[int, Callable[[sqlite3.Connection], None]]] = {1: _to_second}
 """For each older version, the function that brings a file from it to the next."""
 
 

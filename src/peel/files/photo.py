@@ -21,6 +21,7 @@ __all__ = [
     "SUFFIXES",
     "decode_photo",
     "read_bytes",
+    "read_opacity",
     "read_photo",
     "read_preview",
     "read_zones",
@@ -249,6 +250,30 @@ def read_preview(content: bytes, name: str, longest_px: int) -> ByteArray | None
             return np.array(ImageOps.exif_transpose(image), np.uint8)
     except (OSError, ValueError, SyntaxError, PhotoError):
         return None
+
+
+def read_opacity(content: bytes, name: str) -> ByteArray | None:
+    """Give the alpha that a photo's file already carries, upright; None if there is none, or only one value of it.
+
+    Returns
+    -------
+    (H, W) uint8 ndarray or None
+    """
+    try:
+        with Image.open(io.BytesIO(content), formats=("PNG", "TIFF", "WEBP")) as image:
+            _check_size(image.size, name)
+            if image.format == "TIFF" and _is_sixteen_bit(content, image):
+                pixels = _tiff_pixels(content, name)
+                if pixels.ndim != 3 or pixels.shape[2] not in {2, 4}:
+                    return None
+                alpha = (_turned(pixels, int(image.getexif().get(_ORIENTATION, 1)))[..., -1] >> 8).astype(np.uint8)
+            elif image.mode in {"RGBA", "LA", "PA"} or "transparency" in image.info:
+                alpha = np.asarray(ImageOps.exif_transpose(image).convert("RGBA"))[..., 3]
+            else:
+                return None
+    except (OSError, ValueError, SyntaxError, PhotoError):
+        return None  # whatever is wrong with it is said when the photo itself is decoded
+    return None if alpha.min() == alpha.max() else np.ascontiguousarray(alpha)
 
 
 def read_zones(path: Path, photo: Photo) -> ByteArray:

@@ -18,6 +18,7 @@ from peel.files.project_checks import check_header, explain, photo_digest
 from peel.files.tile_store import TileStore
 from peel.job.history import History, State
 from peel.job.job import PLANES, Job, Photo
+from peel.job.plane import Plane
 from peel.job.settings import JobSettings
 
 __all__ = ["ProjectFile"]
@@ -162,11 +163,16 @@ class ProjectFile:
             row = self._sql.execute("SELECT settings, planes FROM state WHERE number = ?", (number,)).fetchone()
             try:
                 names = json.loads(row[1])
-                planes = {name: self._tiles.load_plane(str(names[name]), photo.height, photo.width) for name in PLANES}
+                planes = {name: self._plane(names, name, photo) for name in PLANES}
                 settings = JobSettings.model_validate_json(row[0])
             except (TypeError, KeyError, ValueError) as error:
                 raise sqlite3.DatabaseError("malformed") from error
             return Job(photo, settings=settings, **planes)
+
+    def _plane(self, names: dict[str, str], name: str, photo: Photo) -> Plane:
+        if name == "stretches" and name not in names:  # the first format had none
+            return Plane.filled(photo.height, photo.width, 0)
+        return self._tiles.load_plane(str(names[name]), photo.height, photo.width)
 
     def note(self, key: str, value: str | None = None) -> str | None:
         """Remember (with a value) or recall (without) a remark about the job, such as the view it was left in."""

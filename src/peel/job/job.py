@@ -17,7 +17,7 @@ from peel.matte.trimap import BACKGROUND
 __all__ = ["MATTE_ONE", "PLANES", "Job", "Photo", "new_job"]
 
 MATTE_ONE: Final = 65535
-PLANES: Final = ("outline", "marks", "corrections", "zones", "matte", "unsolved")
+PLANES: Final = ("outline", "marks", "stretches", "corrections", "zones", "matte", "unsolved")
 
 
 @dataclass(frozen=True, eq=False)
@@ -76,13 +76,15 @@ class Job:
     ----------
     photo : Photo
     outline : Plane of uint8
-        255 inside the drawn contours.
+        How much of each pixel the drawn contours hold: 255 inside, 0 outside.
     marks : Plane of uint8
-        Where the marking brush overrules the contours: 0 nowhere, 1 backdrop, 2 subject.
+        Where brush, Sweep, Alike and the like overrule the contours: 0 nowhere, 1 backdrop, 2 subject.
+    stretches : Plane of uint8
+        Which edges have an exact band: 0 none, 1 beside a contour's exact stretch, 2 brushed loose, 3 brushed exact.
     corrections : Plane of uint8
         Where the zone brushes overrule the laid band: 0 nowhere, 1 backdrop, 2 unsure, 3 subject.
     zones : Plane of uint8
-        The trimap that follows from the three above and the band's width.
+        The trimap that follows from those above and the band's width.
     matte : Plane of uint16
         Alpha as solved so far, 65535 for 1. Exact wherever the zones are sure.
     unsolved : Plane of uint8
@@ -93,6 +95,7 @@ class Job:
     photo: Photo
     outline: Plane
     marks: Plane
+    stretches: Plane
     corrections: Plane
     zones: Plane
     matte: Plane
@@ -122,4 +125,4 @@ def new_job(photo: Photo) -> Job:
     """Start on a photo: all backdrop."""
     empty = Plane.filled(photo.height, photo.width, 0)
     matte = Plane.filled(photo.height, photo.width, 0, np.uint16)
-    return Job(photo, outline=empty, marks=empty, corrections=empty, zones=empty, matte=matte, unsolved=empty)
+    return Job(photo, empty, empty, empty, empty, zones=empty, matte=matte, unsolved=empty)

@@ -1,8 +1,8 @@
 """The settings of a job: validated, immutable, and the same JSON in the job file and on the command line."""
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 __all__ = [
     "Backing",
@@ -13,6 +13,7 @@ __all__ = [
     "HexColour",
     "JobSettings",
     "Matte",
+    "Node",
     "Point",
     "rgb_from_hex",
 ]
@@ -26,26 +27,55 @@ class _Settings(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
 
 
+class Node(_Settings):
+    """A point of a contour, and the stretch that leads to it from the point before.
+
+    Attributes
+    ----------
+    at : x, y in photo pixels.
+    back, out : handles of the curves that arrive and leave, measured from `at`; (0, 0) where the run is straight.
+    smooth : whether the two handles are kept in one line.
+    exact : whether the stretch that leads here is a hard edge, with a band of a few pixels, rather than a loose one.
+    """
+
+    at: Point
+    back: Point = (0.0, 0.0)
+    out: Point = (0.0, 0.0)
+    smooth: bool = False
+    exact: bool = False
+
+
 class Contour(_Settings):
     """A drawn outline.
 
     Attributes
     ----------
-    points : x, y in photo pixels; a run between two points is straight, freehand is many points.
+    nodes : its points, in order; the stretch to the first one closes it.
     closed : whether it encloses an area yet.
     hole : whether that area is taken out of the subject rather than added.
     """
 
-    points: Annotated[tuple[Point, ...], Field(max_length=200_000)] = ()
+    nodes: Annotated[tuple[Node, ...], Field(max_length=200_000)] = ()
     closed: bool = False
     hole: bool = False
 
+    @model_validator(mode="before")
+    @classmethod
+    def _from_first_format(cls, data: Any) -> Any:
+        """Take over contours of the first file format: plain points joined by straight runs."""
+        if isinstance(data, dict) and "points" in data:
+            points = data["points"] if isinstance(data["points"], list) else []
+            rest = {key: value for key, value in data.items() if key != "points"}
+            return {**rest, "nodes": [{"at": point} for point in points]}
+        return data
+
 
 class Band(_Settings):
-    """How far the unsure band reaches from the marked boundary, in photo pixels."""
+    """How far the unsure band reaches from the marked boundary, in photo pixels; `exact_px` where that is exact."""
 
     outward_px: Annotated[float, Field(ge=0, le=400)] = 14.0
     inward_px: Annotated[float, Field(ge=0, le=400)] = 8.0
+    exact_px: Annotated[float, Field(ge=0, le=40)] = 3.0
 
 
 class Matte(_Settings):
@@ -79,8 +109,12 @@ class Delivery(_Settings):
 
 
 class JobSettings(_Settings):
-    """Everything about a job that is not pixels, in the order of the work."""
+    """Everything about a job that is not pixels, in the order of the work.
 
+    `ground` is what the photo is taken for where nothing was marked.
+    """
+
+    ground: Literal["backdrop", "subject"] = "backdrop"
     contours: tuple[Contour, ...] = ()
     band: Band = Band()
     matte: Matte = Matte()

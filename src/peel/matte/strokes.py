@@ -1,4 +1,4 @@
-"""Turn strokes and outlines into areas of pixels."""
+"""Turn strokes of a round brush into areas of pixels."""
 
 import cv2
 import numpy as np
@@ -6,7 +6,7 @@ from numpy.typing import ArrayLike
 
 from peel.matte.arrays import BoolArray, FloatArray
 
-__all__ = ["polygon_mask", "simplify_run", "stroke_bounds", "stroke_mask"]
+__all__ = ["simplify_run", "stroke_bounds", "stroke_mask"]
 
 _SHIFT = 4  # OpenCV draws at a sixteenth of a pixel
 
@@ -48,14 +48,6 @@ def stroke_mask(points: ArrayLike, radius_px: float, window: tuple[int, int, int
         cv2.circle(mask, (int(x), int(y)), round(radius_px * (1 << _SHIFT)), 1, -1, cv2.LINE_8, _SHIFT)
     if len(path) > 1 and radius_px < 1:
         cv2.polylines(mask, [path], False, 1, 1, cv2.LINE_8, _SHIFT)
-    return mask.astype(bool)
-
-
-def polygon_mask(points: ArrayLike, window: tuple[int, int, int, int]) -> BoolArray:
-    """Rasterise the inside of a closed outline (even-odd) within a window; points and window as in `stroke_mask`."""
-    top, left, bottom, right = window
-    mask = np.zeros((bottom - top, right - left), np.uint8)
-    cv2.fillPoly(mask, [_fixed(points, left, top)], 1, cv2.LINE_8, _SHIFT)
     return mask.astype(bool)
 
 

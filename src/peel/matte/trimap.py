@@ -75,7 +75,9 @@ def missing_zone(trimap: ByteArray) -> str | None:
     return None
 
 
-def lay_band(subject: BoolArray, outward_px: float, inward_px: float) -> ByteArray:
+def lay_band(
+    subject: BoolArray, outward_px: float, inward_px: float, exact: BoolArray | None = None, exact_px: float = 0.0
+) -> ByteArray:
     """Lay the unsure band around the boundary of a marked subject.
 
     The frame of the picture is not a boundary: a subject cut off by the frame gets no band along it.
@@ -87,6 +89,10 @@ def lay_band(subject: BoolArray, outward_px: float, inward_px: float) -> ByteArr
     outward_px, inward_px : float
         How far the band reaches from the boundary into the backdrop and into the subject, in pixels. Larger:
         more of the photo is computed rather than taken as marked.
+    exact : (H, W) bool ndarray, optional
+        Where the boundary is known well.
+    exact_px : float
+        How far the band reaches from there, both ways.
 
     Returns
     -------
@@ -97,11 +103,22 @@ def lay_band(subject: BoolArray, outward_px: float, inward_px: float) -> ByteArr
     if subject.all() or not subject.any():
         return trimap
     inside = subject.astype(np.uint8)
-    # Distances to the nearest pixel of the other side; the 5x5 mask errs by under 2 %, which no one can see.
-    if outward_px > 0:
-        to_subject = cv2.distanceTransform(1 - inside, cv2.DIST_L2, 5)
-        trimap[(inside == 0) & (to_subject <= outward_px)] = UNKNOWN
-    if inward_px > 0:
-        to_backdrop = cv2.distanceTransform(inside, cv2.DIST_L2, 5)
-        trimap[(inside == 1) & (to_backdrop <= inward_px)] = UNKNOWN
+    if exact is None or not exact.any():
+        _widen(trimap, inside, 1 - inside, outward_px)
+        _widen(trimap, 1 - inside, inside, inward_px)
+        return trimap
+    for side, other, reach in ((inside, 1 - inside, outward_px), (1 - inside, inside, inward_px)):
+        rim = side & cv2.dilate(other, np.ones((3, 3), np.uint8))
+        loose = rim & ~exact
+        _widen(trimap, side, other, min(exact_px, reach))
+        if loose.any():
+            _widen(trimap, loose, other, reach)
     return trimap
+
+
+def _widen(trimap: ByteArray, source: ByteArray, other: ByteArray, reach_px: float) -> None:
+    """Make unsure what lies on the other side within reach of a source."""
+    if reach_px > 0:
+        # The 5x5 mask errs by under 2 %, which no one can see.
+        distance = cv2.distanceTransform(1 - source, cv2.DIST_L2, 5)
+        trimap[(other == 1) & (distance <= reach_px)] = UNKNOWN

@@ -14,6 +14,9 @@ _KERNELS: Final = (
     "sampling",
     "light",
     "foreground",
+    "coverage",
+    "edge_line",
+    "proposal",
 )
 
 

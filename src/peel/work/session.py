@@ -9,10 +9,13 @@ from dataclasses import replace
 from pathlib import Path
 
 from peel.errors import PeelError, SolveError
-from peel.files.photo import decode_photo, read_bytes
+from peel.files.photo import decode_photo, read_bytes, read_opacity
 from peel.files.project import ProjectFile
+from peel.job.edits import use_zones
 from peel.job.history import History, State
 from peel.job.job import Job, Photo, new_job
+from peel.matte.trimap import trimap_from_gray
+from peel.work.finding import Finder
 from peel.work.news import Changed, Listener, News, Solving, Stored, Trouble
 from peel.work.scheduler import Lane, Ticket
 from peel.work.solving import check_solvable, solve_job
@@ -45,6 +48,7 @@ class Session:
         self.project = project
         self.photo = photo
         self.stages = Stages(photo)
+        self.finder = Finder(photo, self.stages.pyramid)
         self._history = history
         self._listeners: list[Listener] = []
         self._edits = Lane("edits", in_order=True)
@@ -71,6 +75,9 @@ class Session:
         project = ProjectFile.create(project_path, content, name)
         try:
             job = new_job(photo)
+            opacity = read_opacity(content, name)
+            if opacity is not None:
+                job = use_zones(job, trimap_from_gray(opacity))
             number = project.append("Open", job)
         except BaseException:
             project.close()
@@ -130,6 +137,16 @@ class Session:
             Whether it replaces a last step of the same label: for a value that is dragged.
         """
         self._edits.submit(None, lambda _ticket: self._apply(label, edit, joins_last), None, self._report)
+
+    def rest(self) -> None:
+        """Call off the solve under way while the hand needs the machine for itself; the next edit takes it up again."""
+        with self._turn:
+            self._solving = None
+        self._solves.keep_only(lambda _key: False)
+
+    def resume_solving(self) -> None:
+        """Take up again what `rest` called off."""
+        self._edits.submit(None, lambda _ticket: self._solve_if_needed(), None, self._report)
 
     def undo(self) -> None:
         """Step back."""

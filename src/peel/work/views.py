@@ -1,5 +1,6 @@
 """The views of a job, as pictures for the screen."""
 
+from dataclasses import dataclass
 from enum import Enum
 from typing import Final
 
@@ -15,11 +16,10 @@ from peel.matte.composite import checker
 from peel.matte.trimap import BACKGROUND, FOREGROUND
 from peel.work.stages import Stages
 
-__all__ = ["LOUDEST", "View", "loudest_colour", "render"]
+__all__ = ["LOUDEST", "Look", "View", "loudest_colour", "render", "zone_hues"]
 
 LOUDEST: Final = "#ff00c8"
-_UNSURE: Final = np.array([0.93, 0.72, 0.10], np.float32)
-_HATCH: Final = 9
+_HUES: Final = ("#edb81a", "#00b7d8", "#e0409a", "#52b52f", "#7a5cf0", "#f0692c")
 _CANDIDATES: Final = ("#ff00c8", "#00d0ff", "#00e040", "#ffe000", "#ff3000", "#2040ff", "#b000ff", "#ff8000")
 
 
@@ -35,7 +35,30 @@ class View(Enum):
     BACKING = "Backing"
 
 
-def render(stages: Stages, job: Job, view: View, rect: Rect, level: int, loud: str = LOUDEST) -> ByteArray:
+@dataclass(frozen=True)
+class Look:
+    """How views are drawn that have no look of their own.
+
+    Attributes
+    ----------
+    loud : str
+        The colour of `View.LOUD`.
+    unsure, backdrop : str
+        The hues of `View.ZONES`.
+    strength : float
+        How much of the photo those cover, 0 to 1.
+    hatch_px : int
+        Distance between the lines of the hatch, in pixels of the level.
+    """
+
+    loud: str = LOUDEST
+    unsure: str = _HUES[0]
+    backdrop: str = _HUES[1]
+    strength: float = 0.6
+    hatch_px: int = 9
+
+
+def render(stages: Stages, job: Job, view: View, rect: Rect, level: int, look: Look | None = None) -> ByteArray:
     """Draw a window of a view.
 
     Parameters
@@ -46,25 +69,25 @@ def render(stages: Stages, job: Job, view: View, rect: Rect, level: int, loud: s
     rect : Rect
         Pixels of the level.
     level : int
-    loud : str
-        The colour of `View.LOUD`.
+    look : Look, optional
 
     Returns
     -------
     (h, w, 3) uint8 ndarray
         sRGB.
     """
+    look = look or Look()
     if view is View.MATTE:
         return _bytes(np.repeat(stages.alpha(job, rect, level)[..., None], 3, axis=2))
     if view is View.PHOTO:
         colours = stages.pyramid.colours(rect, level)
     elif view is View.ZONES:
-        colours = _zones(stages, job, rect, level)
+        colours = _zones(stages, job, rect, level, look)
     elif view is View.BACKING and job.settings.backing.kind == "nothing":
         check = checker(rect.top, rect.left, rect.height, rect.width, 12)
         colours = stages.composite(job, rect, level, check)
     else:
-        colours = stages.composite(job, rect, level, stages.backing_colour(_plain_colour(job, view, loud)))
+        colours = stages.composite(job, rect, level, stages.backing_colour(_plain_colour(job, view, look.loud)))
     return to_screen(_bytes(colours), job.photo.profile)
 
 
@@ -77,20 +100,45 @@ def _bytes(colours: FloatArray) -> ByteArray:
     return np.asarray(np.clip(colours, 0, 1) * np.float32(255) + np.float32(0.5)).astype(np.uint8)
 
 
-def _zones(stages: Stages, job: Job, rect: Rect, level: int) -> FloatArray:
+def _zones(stages: Stages, job: Job, rect: Rect, level: int, look: Look) -> FloatArray:
     """Show the subject as photographed, the backdrop faded and hatched, the band stippled."""
     photo = stages.pyramid.colours(rect, level)
     backdrop, unsure = stages.zone_shares(job, rect, level)
     rows = np.arange(rect.top, rect.bottom, dtype=np.int32)[:, None]
     columns = np.arange(rect.left, rect.right, dtype=np.int32)[None, :]
+    strength = np.float32(look.strength)
+    every = look.hatch_px
     gray = photo.mean(axis=2, keepdims=True)
-    hatched = ((rows + columns) % _HATCH < 2)[..., None]
-    faded = np.where(hatched, np.float32(0.30), np.float32(0.37)) + 0.55 * gray
-    dots = (((rows % 6) < 2) & (((columns + 3 * (rows // 6 % 2)) % 6) < 2))[..., None]
-    tinted = photo * 0.62 + _UNSURE * 0.38
-    stippled = np.where(dots, _UNSURE, tinted)
-    out = photo + (faded - photo) * backdrop[..., None]
-    return np.asarray(out + (stippled - out) * unsure[..., None], np.float32)
+    cool, warm = (np.array(rgb_from_hex(hue), np.float32) for hue in (look.backdrop, look.unsure))
+    hatched = ((rows + columns) % every < max(every // 4, 1))[..., None]
+    wash = gray * np.float32(0.55) + np.float32(0.25) + np.float32(0.2) * cool
+    wash = np.where(hatched, wash * np.float32(0.78), wash)
+    # lighter or darker than the photo beneath, whichever shows better there
+    dots = every * 2 // 3
+    spots = ((rows % dots) < max(dots // 3, 1)) & (
+        ((columns + dots // 2 * (rows // dots % 2)) % dots) < max(dots // 3, 1)
+    )
+    tinted = photo + (warm - photo) * (0.65 * strength)
+    stippled = np.where(spots[..., None], warm * np.where(gray > 0.55, np.float32(0.62), np.float32(1.0)), tinted)
+    out = photo + (wash - photo) * (backdrop[..., None] * np.minimum(1.5 * strength, 1))
+    return np.asarray(out + (stippled - out) * (unsure[..., None] * np.minimum(1.67 * strength, 1)), np.float32)
+
+
+def zone_hues(stages: Stages) -> tuple[str, str]:
+    """Choose hues for the unsure band and the backdrop that stand out from this photo and from each other."""
+    level = 0
+    while max(stages.bounds(level).height, stages.bounds(level).width) > 400:
+        level += 1
+    picture = _bytes(stages.pyramid.colours(stages.bounds(level), level))
+    lab = cv2.cvtColor(picture.astype(np.float32) / 255, cv2.COLOR_RGB2Lab).reshape(-1, 3)
+    hues = cv2.cvtColor(np.array([[rgb_from_hex(hue) for hue in _HUES]], np.float32), cv2.COLOR_RGB2Lab)[0]
+    away = [float(np.percentile(np.linalg.norm(lab - hue, axis=1), 5)) for hue in hues]
+    first = int(np.argmax(away))
+    apart = [
+        min(away[number], 40.0) + 0.6 * float(np.linalg.norm(hue - hues[first])) for number, hue in enumerate(hues)
+    ]
+    apart[first] = -1
+    return _HUES[first], _HUES[int(np.argmax(apart))]
 
 
 def loudest_colour(stages: Stages, job: Job) -> str:

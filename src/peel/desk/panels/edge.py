@@ -30,7 +30,11 @@ class EdgePanel(Panel):
             "inward, into the subject", low=0, high=200, default=default.inward_px, unit="px", curve=1.8,
             tip="How far the band reaches from the mark into the subject: to where it is surely solid.",
         )  # fmt: skip
-        for field in (self.outward, self.inward):
+        self.exact = NumberField(
+            "both ways, where exact", low=0, high=40, default=default.exact_px, unit="px", step=0.5,
+            tip="How far the band reaches along edges that were drawn or brushed as exact.",
+        )  # fmt: skip
+        for field in (self.outward, self.inward, self.exact):
             self.column.addWidget(field)
             field.changed.connect(self._on_changed)
         self._shares = words("")
@@ -38,7 +42,8 @@ class EdgePanel(Panel):
         self.rule()
         self.column.addWidget(
             words(
-                "Sweep Band over wisps that reach further. Certain says what is surely subject, or with Alt backdrop.",
+                "Brush Band over wisps that reach further, Exact along hard edges. "
+                "Certain says what is surely subject, or with Alt backdrop.",
                 "muted",
             )
         )
@@ -47,11 +52,12 @@ class EdgePanel(Panel):
         """Show the widths."""
         self.outward.show_value(job.settings.band.outward_px)
         self.inward.show_value(job.settings.band.inward_px)
+        self.exact.show_value(job.settings.band.exact_px)
         shares = zone_shares(job)
         self._shares.setText(f"unsure: {shares.some * 100:.1f} % of the photo")
 
     def _on_changed(self, _value: float, dragged: bool) -> None:
         # Laying the band over a whole photo takes longer than a frame, so a drag shows its result when it ends.
         if not dragged:
-            band = Band(outward_px=self.outward.value, inward_px=self.inward.value)
+            band = Band(outward_px=self.outward.value, inward_px=self.inward.value, exact_px=self.exact.value)
             self.edit("Band width", lambda job: edits.set_band(job, band) if job.settings.band != band else job)

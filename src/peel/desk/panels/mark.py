@@ -1,36 +1,170 @@
 """Mark: the subject, roughly."""
 
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QButtonGroup, QGridLayout, QPushButton
+
+from peel.desk.number_field import NumberField
 from peel.desk.panels.panel import Panel, words
-from peel.job import edits
+from peel.desk.tools.contour import ContourTool
+from peel.job import contours
 from peel.job.job import Job
+from peel.job.marking import Change
 from peel.work.shares import zone_shares
 
 __all__ = ["MarkPanel"]
 
+_TIPS = {
+    Change.GROW: "Move the boundary of the mark outward",
+    Change.SHRINK: "Move the boundary of the mark inward",
+    Change.SMOOTH: "Even out bumps and dents smaller than this",
+    Change.FILL_HOLES: "Take for subject what it encloses, up to a square of this side",
+    Change.DROP_ISLANDS: "Take for backdrop what lies apart and is smaller than a square of this side",
+}
+
 
 class MarkPanel(Panel):
-    """What is marked so far, and the contours."""
+    """What is marked so far, the contour under the hand, and changes to all that is marked.
+
+    Signals
+    -------
+    propose_asked, swap_asked, clear_asked, area_asked, everywhere_asked : ()
+    change_tried : (object, float)
+        A Change (or None) and its amount in pixels, to be shown but not made yet.
+    change_asked : (object, float)
+    look_changed : (float, str)
+        How strongly the zones are shown, and the band's hue ("" for one found by Peel).
+    """
+
+    propose_asked = Signal()
+    swap_asked = Signal()
+    clear_asked = Signal()
+    area_asked = Signal()
+    everywhere_asked = Signal()
+    change_tried = Signal(object, float)
+    change_asked = Signal(object, float)
+    look_changed = Signal(float, str)
 
     title = "Mark the subject"
 
     def build(self) -> None:
-        """Put shares, contours and their buttons into the column."""
-        self._advice = words(
-            "Go around the subject with Contour, or brush over it. Stop short of where hair turns see-through.",
-            "muted",
-        )
+        """Put everything into the column."""
+        self._contour_tool: ContourTool | None = None
+        self._advice = words("Mark roughly, and stop short of where hair turns see-through.", "muted")
+        self.propose = self.button("Propose a subject", self.propose_asked.emit, role="chief",
+                                   tip="Mark what differs from the picture's border, to start from (P)")  # fmt: skip
+        self.propose.setObjectName("chief")
         self._shares = words("")
         self._warning = words("", "warning")
-        self._contours = words("", "muted")
-        for widget in (self._advice, self._shares, self._warning):
+        for widget in (self._advice, self.propose, self._shares, self._warning):
             self.column.addWidget(widget)
         self.rule()
+        self._build_contours()
+        self.rule()
+        self._build_changes()
+        self.rule()
+        self._build_look()
+
+    def _build_contours(self) -> None:
+        self._contours = words("", "muted")
         self.column.addWidget(self._contours)
-        self._close = self.button("Close the contour", self._on_close, tip="Enter")
-        self._back = self.button("Take back a point", self._on_back, tip="Backspace")
-        self._remove = self.button("Remove the last contour", self._on_remove)
+        self._close = self.button("Close it", self._on_close, tip="Close the contour (Enter)")
+        self._back = self.button("Take back", self._on_back, tip="Take back the last point (Backspace)")
+        self._turn = self.button(
+            "Smooth", lambda: self._tell("turn_selected"), tip="Make the point smooth or sharp (Q)"
+        )
+        self._stretch = self.button("Exact", lambda: self._tell("turn_stretch"),
+                                    tip="Make the stretch that leads to the point exact or loose")  # fmt: skip
+        self._remove = self.button("Remove", lambda: self._tell("remove_selected"), tip="Remove the point (Delete)")
+        self._whole = self.button("Remove the contour", lambda: self._tell("remove_contour"),
+                                  tip="Remove the contour with the point (Shift+Delete)")  # fmt: skip
         self.row(self._close, self._back)
-        self.column.addWidget(self._remove)
+        self.row(self._turn, self._stretch, self._remove)
+        self.column.addWidget(self._whole)
+
+    def _build_changes(self) -> None:
+        self.column.addWidget(words("All that is marked", "strong"))
+        grid = QGridLayout()
+        grid.setSpacing(4)
+        self._changes = QButtonGroup(self)
+        self._changes.setExclusive(False)
+        for number, change in enumerate(Change):
+            button = QPushButton(change.value)
+            button.setObjectName("choice")
+            button.setProperty("change", change.name)
+            button.setCheckable(True)
+            button.setToolTip(_TIPS[change])
+            button.clicked.connect(lambda on, change=change: self._try(change if on else None))
+            self._changes.addButton(button, number)
+            grid.addWidget(button, *divmod(number, 3))
+        self.column.addLayout(grid)
+        self.amount = NumberField("amount", low=1, high=400, default=8, unit="px", curve=2.2,
+                                  tip="How far, or how large, in pixels of the photo")  # fmt: skip
+        self.amount.changed.connect(lambda _value, _dragged: self._try(self.chosen))
+        self.do_it = self.button("Do it", self._do, tip="Make the change that is shown (Enter)")
+        self.row(self.amount, self.do_it)
+        self.area = self.button("Only in an area", self._on_area, tip="Draw around the part these changes are kept to")
+        self.area.setCheckable(True)
+        self._swap = self.button(
+            "Swap sides", self.swap_asked.emit, tip="Make subject what is backdrop, and the other way round"
+        )
+        self._clear = self.button("Clear", self.clear_asked.emit, tip="Take all marks away")
+        self.column.addWidget(self.area)
+        self.row(self._swap, self._clear)
+
+    def _build_look(self) -> None:
+        self.strength = NumberField("zones shown", low=10, high=100, default=60, unit="%",
+                                    tip="How strongly backdrop and band cover the photo in Zones")  # fmt: skip
+        self.strength.changed.connect(lambda value, _dragged: self.tell_look())
+        self._hue = ""
+        self.hue = self.button("Other hue", self._on_hue, tip="Show the unsure band in another hue")
+        self.row(self.strength, self.hue)
+
+    @property
+    def chosen(self) -> Change | None:
+        """The change that is being tried."""
+        number = next((n for n in range(len(Change)) if self._changes.button(n).isChecked()), -1)
+        return list(Change)[number] if number >= 0 else None
+
+    def use_tool(self, tool: ContourTool) -> None:
+        """Work on the points of a contour tool."""
+        self._contour_tool = tool
+
+    def _tell(self, what: str) -> None:
+        if self._contour_tool is not None:
+            getattr(self._contour_tool, what)()
+
+    def _try(self, change: Change | None) -> None:
+        for number, other in enumerate(Change):
+            self._changes.button(number).setChecked(other is change)
+        self.do_it.setEnabled(change is not None)
+        self.change_tried.emit(change, self.amount.value)
+
+    def _do(self) -> None:
+        change = self.chosen
+        if change is not None:
+            self._try(None)
+            self.change_asked.emit(change, self.amount.value)
+
+    def _on_area(self) -> None:
+        if self.area.isChecked():
+            self.area_asked.emit()
+        else:
+            self.everywhere_asked.emit()
+
+    def show_area(self, drawn: bool) -> None:
+        """Show whether changes are kept to an area."""
+        self.area.setChecked(drawn)
+        self.area.setText("Only in the drawn area" if drawn else "Only in an area")
+        self._try(self.chosen)
+
+    def tell_look(self) -> None:
+        """Tell how the zones are to look."""
+        self.look_changed.emit(self.strength.value / 100, self._hue)
+
+    def _on_hue(self) -> None:
+        hues = ("", "#edb81a", "#00b7d8", "#e0409a", "#52b52f")
+        self._hue = hues[(hues.index(self._hue) + 1) % len(hues)]
+        self.tell_look()
 
     def show_job(self, job: Job) -> None:
         """Show what is marked."""
@@ -40,25 +174,36 @@ class MarkPanel(Panel):
         )
         self._warning.setText(_warning(shares.none, shares.full))
         self._warning.setVisible(bool(self._warning.text()))
-        contours = job.settings.contours
-        holes = sum(contour.hole for contour in contours)
-        drawing = edits.open_contour(job)
-        text = f"{_counted(len(contours) - holes, 'contour')}, {_counted(holes, 'hole')}"
+        self._show_contours(job)
+        self.do_it.setEnabled(self.chosen is not None)
+        self._clear.setEnabled(job.has_subject or bool(job.settings.contours))
+
+    def _show_contours(self, job: Job) -> None:
+        drawn = job.settings.contours
+        drawing = contours.open_contour(job)
+        holes = sum(contour.hole for contour in drawn)
+        point = self._contour_tool.selected_node() if self._contour_tool is not None else None
+        text = f"{_counted(len(drawn) - holes, 'contour')}, {_counted(holes, 'hole')}"
         if drawing is not None:
-            text = f"Drawing: {_counted(len(drawing.points), 'point')} so far"
+            text = f"Drawing: {_counted(len(drawing.nodes), 'point')} so far"
+        elif point is not None:
+            text = f"A {'smooth' if point.smooth else 'sharp'} point, {'exact' if point.exact else 'loose'} up to it"
+            self._turn.setText("Sharp" if point.smooth else "Smooth")
+            self._stretch.setText("Loose" if point.exact else "Exact")
+        elif drawn:
+            text += ". Press a point to change it."
         self._contours.setText(text)
-        self._close.setEnabled(drawing is not None and len(drawing.points) > 2)
-        self._back.setEnabled(drawing is not None)
-        self._remove.setEnabled(bool(contours))
+        self._close.setEnabled(drawing is not None and len(drawing.nodes) > 2)
+        for button in (self._close, self._back):
+            button.setVisible(drawing is not None)
+        for button in (self._turn, self._stretch, self._remove, self._whole):
+            button.setVisible(drawing is None and point is not None)
 
     def _on_close(self) -> None:
-        self.edit("Close the contour", edits.close_contour)
+        self._tell("close_line")
 
     def _on_back(self) -> None:
-        self.edit("Take back a point", edits.take_back_point)
-
-    def _on_remove(self) -> None:
-        self.edit("Remove a contour", lambda job: edits.remove_contour(job, len(job.settings.contours) - 1))
+        self.edit("Take back a point", contours.take_back_node)
 
 
 def _warning(backdrop: float, subject: float) -> str:

@@ -64,7 +64,7 @@ class MattePanel(Panel):
         advice = (
             "Go round the edge at 100 %. Holes inside show on Loud, fringe on Black and White, "
             "lost strands against Photo. "
-            "Where hair is cut short, sweep Band over it; where the inside is see-through, Certain."
+            "Where hair is cut short, brush Band over it; where the inside is see-through, Certain."
         )
         self.column.addWidget(words(advice, "muted"))
         self.rule()

@@ -6,15 +6,18 @@ from collections.abc import Callable
 from PySide6.QtCore import QPointF, QRect, QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPen
 
+from peel.desk.tools.fill import chosen_zone, zone_choice
 from peel.desk.tools.tool import Press, Tool
-from peel.job.edits import Stroke, Zone, paint_mark, paint_zone, release_zone
 from peel.job.job import Job
+from peel.job.marking import Stroke, Zone, paint_exact, paint_mark, paint_zone, release_zone
 
-__all__ = ["BandBrush", "BrushSize", "MarkBrush", "ZoneBrush"]
+__all__ = ["BandBrush", "BrushSize", "ExactBrush", "MarkBrush", "ZoneBrush"]
 
-_SUBJECT = QColor(40, 150, 90, 110)
-_BACKDROP = QColor(40, 60, 90, 120)
-_UNSURE = QColor(236, 180, 20, 130)
+_INKS = {
+    Zone.SUBJECT: QColor(40, 150, 90, 110),
+    Zone.BACKDROP: QColor(40, 60, 90, 120),
+    Zone.UNSURE: QColor(236, 180, 20, 130),
+}
 
 
 class BrushSize:
@@ -171,23 +174,40 @@ class _Brush(Tool):
 
 
 class MarkBrush(_Brush):
-    """Marks the subject by brushing over it; the band follows the boundary."""
+    """Marks a zone by brushing over it; the band follows the boundary of the subject."""
 
     name = "Brush"
     key_name = "B"
 
+    def __init__(self, size: BrushSize) -> None:
+        super().__init__(size)
+        self.zone = zone_choice()
+        self.choices = [self.zone]
+
+    def _target(self, reverse: bool) -> Zone:
+        return chosen_zone(self.zone, reverse=reverse)
+
     def sentence(self, *, reverse: bool = False) -> str:
         """Say what a press will do."""
-        if reverse:
+        if self.zone.label == "Unsure":
+            return (
+                "Brush gives back what was made unsure."
+                if reverse
+                else "Brush makes unsure what it touches · with Alt gives it back"
+            )
+        if (self.zone.label == "Subject") == reverse:
             return "Brush takes away from the subject; the band follows."
-        return "Brush adds to the subject · with Alt takes away · with Shift goes straight on"
+        return "Brush adds to the subject · with Alt takes away · with Shift goes straight on from the last stroke"
 
     def _ink(self, reverse: bool) -> QColor:
-        return _BACKDROP if reverse else _SUBJECT
+        return _INKS[self._target(reverse)]
 
     def _edit(self, stroke: Stroke, reverse: bool) -> tuple[str, Callable[[Job], Job]]:
-        label = "Brush off the subject" if reverse else "Brush the subject"
-        return label, lambda job: paint_mark(job, stroke, subject=not reverse)
+        if self.zone.label == "Unsure":
+            return _band_edit(stroke, reverse)
+        subject = self._target(reverse) is Zone.SUBJECT
+        label = "Brush the subject" if subject else "Brush off the subject"
+        return label, lambda job: paint_mark(job, stroke, subject=subject)
 
 
 class BandBrush(_Brush):
@@ -203,12 +223,10 @@ class BandBrush(_Brush):
         return "Band makes unsure what it touches · with Alt gives it back · the matte follows"
 
     def _ink(self, reverse: bool) -> QColor:
-        return _BACKDROP if reverse else _UNSURE
+        return _INKS[Zone.BACKDROP if reverse else Zone.UNSURE]
 
     def _edit(self, stroke: Stroke, reverse: bool) -> tuple[str, Callable[[Job], Job]]:
-        if reverse:
-            return "Give back band", lambda job: release_zone(job, stroke)
-        return "Widen the band", lambda job: paint_zone(job, stroke, Zone.UNSURE)
+        return _band_edit(stroke, reverse)
 
 
 class ZoneBrush(_Brush):
@@ -224,9 +242,34 @@ class ZoneBrush(_Brush):
         return "Certain makes all it touches subject · with Alt backdrop · the matte follows"
 
     def _ink(self, reverse: bool) -> QColor:
-        return _BACKDROP if reverse else _SUBJECT
+        return _INKS[Zone.BACKDROP if reverse else Zone.SUBJECT]
 
     def _edit(self, stroke: Stroke, reverse: bool) -> tuple[str, Callable[[Job], Job]]:
+        zone = Zone.BACKDROP if reverse else Zone.SUBJECT
+        return f"Certain {zone.name.lower()}", lambda job: paint_zone(job, stroke, zone)
+
+
+class ExactBrush(_Brush):
+    """Says where the edge is hard, so that its band is a few pixels wide."""
+
+    name = "Exact"
+    key_name = "X"
+
+    def sentence(self, *, reverse: bool = False) -> str:
+        """Say what a press will do."""
         if reverse:
-            return "Certain backdrop", lambda job: paint_zone(job, stroke, Zone.BACKDROP)
-        return "Certain subject", lambda job: paint_zone(job, stroke, Zone.SUBJECT)
+            return "Exact makes the edge it touches loose: the band is wide there."
+        return "Exact makes the edge it touches hard: a band of a few pixels · with Alt loose again"
+
+    def _ink(self, reverse: bool) -> QColor:
+        return _INKS[Zone.UNSURE if reverse else Zone.SUBJECT]
+
+    def _edit(self, stroke: Stroke, reverse: bool) -> tuple[str, Callable[[Job], Job]]:
+        label = "Loose edge" if reverse else "Exact edge"
+        return label, lambda job: paint_exact(job, stroke, exact=not reverse)
+
+
+def _band_edit(stroke: Stroke, reverse: bool) -> tuple[str, Callable[[Job], Job]]:
+    if reverse:
+        return "Give back band", lambda job: release_zone(job, stroke)
+    return "Widen the band", lambda job: paint_zone(job, stroke, Zone.UNSURE)

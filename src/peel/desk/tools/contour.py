@@ -1,20 +1,49 @@
-"""Contour: clicks for straight runs, drags for freehand, in one line; its points can be moved."""
+"""Contour: clicks for straight runs, drags for freehand, pulls for curves, in one line that stays editable."""
 
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
 from typing import Final
 
-from PySide6.QtCore import QPointF, Qt
-from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPainterPath, QPen, QPolygonF
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QObject, QPointF, Qt, Signal
+from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPainterPath, QPen, QPolygonF, QTransform
 
-from peel.desk.tools.tool import Press, Tool
-from peel.job import edits
-from peel.job.settings import Contour
-from peel.matte.strokes import simplify_run
+from peel.desk.contour_shape import ContourShape, shape_of
+from peel.desk.tools.tool import Choice, Press, Tool
+from peel.job import contours
+from peel.job.job import Job
+from peel.job.settings import Contour, Node, Point
+from peel.work.scheduler import Lane
+from peel.work.tracing import Tracer
 
 __all__ = ["ContourTool"]
 
 _GRAB_PX: Final = 9.0
-_DRAG_PX: Final = 5.0
-_MANY: Final = 220  # handles of longer contours show only near the cursor
+_ON_LINE_PX: Final = 6.0
+_CLICK_PX: Final = 6.0  # a hand that moves less than this while pressing has clicked
+_MANY: Final = 220  # points of longer contours show only near the cursor
+_FIRST = QColor(236, 130, 60)
+
+Runs = NDArray[np.float64]
+
+
+@dataclass
+class _Hold:
+    """What a press took hold of, and how the contour would look if it were let go now."""
+
+    contour: int
+    node: int
+    part: str  # "point", "back", "out", "stretch"
+    t: float
+    from_at: QPointF
+    moved: bool = False
+    preview: Contour | None = None
+
+
+class _News(QObject):
+    traced = Signal(object, object, object)
 
 
 class ContourTool(Tool):
@@ -25,182 +54,469 @@ class ContourTool(Tool):
 
     def __init__(self) -> None:
         super().__init__()
+        self.line = Choice("line", ("Straight", "Follow the edge"),
+                           "Follow the edge: the line keeps to the photo's strongest edge", "F")  # fmt: skip
+        self.stretch = Choice("stretch", ("Loose", "Exact"),
+                              "Exact: a hard edge, a band of a few pixels. Ctrl: the other", "O")  # fmt: skip
+        self.choices = [self.line, self.stretch]
+        self.selected: tuple[int, int] | None = None
         self._down: Press | None = None
-        self._run: list[tuple[float, float]] = []
-        self._held: tuple[int, int] | None = None
-        self._held_at: tuple[float, float] | None = None
+        self._run: list[Point] = []
+        self._farthest = 0.0
+        self._hold: _Hold | None = None
         self._at: Press | None = None
+        self._began = False
+        self._tracer: Tracer | None = None
+        self._lane: Lane | None = None
+        self._news = _News()
+        self._news.traced.connect(self._on_traced)
+        self._traced: tuple[Point, Point, Runs] | None = None
 
     def sentence(self, *, reverse: bool = False) -> str:
         """Say what a press will do."""
-        if self._open() is not None:
-            return "Click or drag on · Backspace takes back · Enter or a click on the first point closes"
+        drawing = self._open()
+        if drawing is not None:
+            to = "along the edge" if self._follows else "straight"
+            return (
+                f"Click on, {to} · drag freehand · drag the last point for a curve · Backspace takes back · "
+                "Enter or the first point closes · Escape leaves"
+            )
         if reverse:
             return "Contour begins a hole in the subject."
-        return (
-            "Contour goes around the subject: click straight, drag freehand · with Alt a hole · drag a point to move it"
-        )
+        return "Contour goes around the subject · with Alt around a hole · drag points and lines to change them"
+
+    # what there is
+
+    @property
+    def _follows(self) -> bool:
+        return self.line.chosen == 1
 
     def _contours(self) -> tuple[Contour, ...]:
-        job = self.canvas.job if self.canvas is not None else None
-        return job.settings.contours if job is not None else ()
+        return self.job.settings.contours if self.job is not None else ()
 
     def _open(self) -> Contour | None:
-        job = self.canvas.job if self.canvas is not None else None
-        return edits.open_contour(job) if job is not None else None
+        return contours.open_contour(self.job) if self.job is not None else None
 
-    def _widget(self, point: tuple[float, float]) -> QPointF:
+    def _widget(self, point: Point) -> QPointF:
         assert self.canvas is not None
         return self.canvas.frame.to_widget(QPointF(*point))
 
-    def _point_near(self, at: QPointF) -> tuple[int, int] | None:
-        """Give contour and point number of the nearest point within reach."""
-        best, found = _GRAB_PX, None
-        for number, contour in enumerate(self._contours()):
-            for index, point in enumerate(contour.points):
-                away = (self._widget(point) - at).manhattanLength()
-                if away < best:
-                    best, found = away, (number, index)
-        return found
+    @property
+    def _scale(self) -> float:
+        return self.canvas.frame.scale if self.canvas is not None else 1.0
+
+    def _is_exact(self, press: Press) -> bool:
+        return (self.stretch.chosen == 1) != press.other
+
+    # the hand
 
     def press(self, press: Press) -> None:
-        """Take hold of a point, close at the first one, or begin a run."""
-        near = self._point_near(press.widget_point)
-        if near is not None and not (self._open() is not None and press.straight):
-            self._held, self._held_at = near, press.xy
-        else:
-            self._down, self._run = press, [press.xy]
-        self._redraw()
+        """Take hold of a point, a handle or a line, or begin a run."""
+        self._at = press
+        self._hold = self._touched(press)
+        if self._hold is None:
+            self._down, self._run, self._farthest = press, [press.xy], 0.0
+        self.redraw()
+
+    def _touched(self, press: Press) -> _Hold | None:
+        drawing = self._open() is not None
+        last = len(self._contours()) - 1
+        reach = _GRAB_PX / self._scale
+        handle = self._handle_near(press)
+        if handle is not None:
+            return handle
+        for number in range(last, -1, -1):
+            shape = shape_of(self._contours()[number])
+            node = shape.nearest_node(press.xy, reach)
+            if node is not None:
+                pulls = drawing and number == last and node == len(shape.points) - 1
+                return _Hold(number, node, "out" if pulls else "point", 0.0, press.widget_point)
+        for number in range(last, -1, -1) if not drawing else ():
+            found = shape_of(self._contours()[number]).nearest_stretch(press.xy, _ON_LINE_PX / self._scale)
+            if found is not None:
+                return _Hold(number, found[0], "stretch", found[1], press.widget_point)
+        return None
+
+    def _handle_near(self, press: Press) -> _Hold | None:
+        selected = self._selected_node()
+        if selected is None:
+            return None
+        contour, index, node = selected
+        for part in ("back", "out"):
+            handle = getattr(node, part)
+            if handle == (0.0, 0.0):
+                continue
+            point = self._widget((node.at[0] + handle[0], node.at[1] + handle[1]))
+            if (point - press.widget_point).manhattanLength() < _GRAB_PX:
+                return _Hold(contour, index, part, 0.0, press.widget_point)
+        return None
+
+    def selected_node(self) -> Node | None:
+        """Give the selected point."""
+        found = self._selected_node()
+        return found[2] if found is not None else None
+
+    def close_line(self) -> None:
+        """Close the contour that is being drawn."""
+        self._close(None)
+
+    def _selected_node(self) -> tuple[int, int, Node] | None:
+        if self.selected is None:
+            return None
+        contour, index = self.selected
+        drawn = self._contours()
+        if contour >= len(drawn) or index >= len(drawn[contour].nodes):
+            return None
+        return contour, index, drawn[contour].nodes[index]
 
     def move(self, press: Press) -> None:
-        """Draw freehand, move a point, or show where the next run would go."""
+        """Draw freehand, change what is held, or show where the next run would go."""
         self._at = press
-        if self._held is not None:
-            self._held_at = press.xy
-        elif self._down is not None and not press.straight:
-            self._run.append(press.xy)
-        self._redraw()
+        if self._hold is not None:
+            away = (press.widget_point - self._hold.from_at).manhattanLength()
+            self._hold.moved = self._hold.moved or away > _CLICK_PX
+            if self._hold.moved and self._hold.contour < len(self._contours()):
+                self._hold.preview = self._change_of(self._hold, press)(self._contours()[self._hold.contour])
+        elif self._down is not None:
+            self._farthest = max(self._farthest, (press.widget_point - self._down.widget_point).manhattanLength())
+            if not press.straight:
+                self._run.append(press.xy)
+        else:
+            self._trace(press)
+        self.redraw()
+
+    def _change_of(self, hold: _Hold, press: Press) -> Callable[[Contour], Contour]:
+        """Give what a hold makes of its contour."""
+        node, part, t, to = hold.node, hold.part, hold.t, press.xy
+        if part == "point":
+            return lambda contour: contours.moved(contour, node, to)
+        if part == "stretch":
+            return lambda contour: contours.bent_at(contour, node, t, to)
+        at = self._contours()[hold.contour].nodes[node].at
+        pull = _kept_straight(at, to) if press.straight else to
+        handle = (pull[0] - at[0], pull[1] - at[1])
+        if self._open() is not None:
+            return lambda contour: contours.pulled(contour, node, handle)
+        return lambda contour: contours.with_handle(contour, node, part, handle)
 
     def release(self, press: Press) -> None:
-        """Set the point or the run."""
-        if self._held is not None:
-            (contour, point), to = self._held, press.xy
-            before = self._contours()[contour].points[point]
-            if (self._widget(before) - self._widget(to)).manhattanLength() > 2:
-                self._apply("Move a point", lambda job: edits.move_point(job, contour, point, to))
-            elif self._open() is not None and (contour, point) == (len(self._contours()) - 1, 0):
-                self._apply("Close the contour", edits.close_contour)
+        """Set the point or the run, or make the change."""
+        hold, self._hold = self._hold, None
+        if hold is not None:
+            self._let_go(hold, press)
         elif self._down is not None:
             self._set_run(press)
-        self._down, self._run, self._held, self._held_at = None, [], None, None
-        self._redraw()
+        self._down, self._run = None, []
+        self.redraw()
+
+    def _let_go(self, hold: _Hold, press: Press) -> None:
+        drawing = self._open()
+        if hold.moved:
+            label = {"point": "Move a point", "stretch": "Bend the line"}.get(hold.part, "Pull a curve")
+            self._change(label, hold.contour, self._change_of(hold, press))
+        elif drawing is not None and hold.contour == len(self._contours()) - 1 and hold.node == 0:
+            self._close(press)
+        elif hold.part == "stretch":
+            self._change("Insert a point", hold.contour, lambda old: contours.with_point(old, hold.node, hold.t))
+            self.selected = (hold.contour, hold.node if hold.node else len(self._contours()[hold.contour].nodes))
+        else:
+            self.selected = (hold.contour, hold.node)
+            if self.canvas is not None:
+                self.canvas.ways_changed.emit()
 
     def _set_run(self, press: Press) -> None:
         assert self._down is not None
-        hole, canvas = self._down.reverse, self.canvas
-        far = (press.widget_point - self._down.widget_point).manhattanLength() > _DRAG_PX or len(self._run) > 12
-        inserted = None if far or self._open() is not None else self._segment_near(press.widget_point)
-        if inserted is not None:
-            contour, before = inserted
-            self._apply("Insert a point", lambda job: edits.insert_point(job, contour, before, press.xy))
+        self._began, self.selected = True, None
+        hole, exact, reach = self._down.reverse, self._is_exact(press), _GRAB_PX / self._scale
+        if self._farthest > _CLICK_PX and len(self._run) > 2:
+            run, tolerance = list(self._run), max(1.5 / self._scale, 0.75)
+            self.apply("Draw freehand", lambda job: _freehand(job, run, tolerance, exact, hole))
             return
-        scale = canvas.frame.scale if canvas is not None else 1.0
-        if far:
-            points = simplify_run(self._run, 0.6 / scale)
-            self._apply("Draw freehand", lambda job: edits.add_points(job, points, hole=hole))
-        else:
-            # Whether this closes the contour is settled when the points before it have arrived.
-            reach = _GRAB_PX / scale
-            self._apply("Set a point", lambda job: edits.add_or_close(job, press.xy, reach, hole=hole))
+        to = self._down.xy
+        drawing = self._open()
+        if drawing is not None and press.straight:
+            to = _kept_straight(drawing.nodes[-1].at, to)
+        tracer = self._tracer if self._follows else None
+        self.apply("Set a point", lambda job: _set_point(job, to, reach, exact, hole, tracer))
 
-    def _segment_near(self, at: QPointF) -> tuple[int, int] | None:
-        """Give the closed contour and the place in it whose straight run lies under a widget point."""
-        for number, contour in enumerate(self._contours()):
-            points = [self._widget(point) for point in contour.points] if contour.closed else []
-            for index, end in enumerate(points):
-                if _distance(at, points[index - 1], end) < _DRAG_PX:
-                    return number, index
-        return None
+    def _change(self, label: str, number: int, change: Callable[[Contour], Contour]) -> None:
+        self.apply(label, lambda job: contours.change_contour(job, number, change))
+
+    def _close(self, press: Press | None) -> None:
+        exact = self._is_exact(press) if press is not None else self.stretch.chosen == 1
+        tracer = self._tracer if self._follows else None
+        self._began = False
+        self.apply("Close the contour", lambda job: _closed(job, exact, tracer))
 
     def key(self, event: QKeyEvent) -> bool:
-        """Enter closes, Backspace takes back, Delete removes the contour whose point is under the cursor."""
-        if event.key() in {Qt.Key.Key_Return, Qt.Key.Key_Enter}:
-            self._apply("Close the contour", edits.close_contour)
-        elif event.key() == Qt.Key.Key_Backspace:
-            self._apply("Take back a point", edits.take_back_point)
-        elif event.key() == Qt.Key.Key_Delete and self._at is not None:
-            near = self._point_near(self._at.widget_point)
-            if near is None:
-                return False
-            self._apply("Remove a contour", lambda job: edits.remove_contour(job, near[0]))
+        """Enter closes, Backspace takes back, Escape leaves, Delete removes, Q turns a point smooth or sharp."""
+        key = event.key()
+        # points just set may not have arrived in the job yet; what a key does to them is settled when they have
+        drawing = self._open() is not None or (self._began and self.selected is None)
+        if key in {Qt.Key.Key_Return, Qt.Key.Key_Enter} and drawing:
+            self._close(None)
+        elif key == Qt.Key.Key_Backspace and drawing:
+            self.apply("Take back a point", contours.take_back_node)
+        elif key == Qt.Key.Key_Escape and (drawing or self.selected is not None):
+            if drawing:
+                self._began = False
+                self.apply("Leave the contour", contours.leave_contour)
+            self.selected = None
+            self.redraw()
+        elif key == Qt.Key.Key_Delete and event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            return self.remove_contour()
+        elif key in {Qt.Key.Key_Delete, Qt.Key.Key_Backspace}:
+            return self.remove_selected()
+        elif event.text().upper() == "Q" and not event.modifiers():
+            return self.turn_selected()
         else:
-            return False
+            return super().key(event)
         return True
+
+    def remove_selected(self) -> bool:
+        """Remove the selected point, or the one under the cursor."""
+        spot = self._spot()
+        if spot is not None:
+            self._change("Remove a point", spot[0], lambda old: contours.without_point(old, spot[1]))
+            self.selected = None
+        return spot is not None
+
+    def remove_contour(self) -> bool:
+        """Remove the contour of the selected point, or of the one under the cursor."""
+        spot = self._spot()
+        if spot is not None:
+            self.apply("Remove a contour", lambda job: contours.remove_contour(job, spot[0]))
+            self.selected = None
+        return spot is not None
+
+    def turn_selected(self) -> bool:
+        """Make the selected point, or the one under the cursor, smooth if it is sharp, and sharp if it is smooth."""
+        spot = self._spot()
+        if spot is not None:
+            smooth = not self._contours()[spot[0]].nodes[spot[1]].smooth
+            label = "Smooth point" if smooth else "Sharp point"
+            self._change(label, spot[0], lambda old: contours.turned(old, spot[1], smooth))
+        return spot is not None
+
+    def turn_stretch(self) -> bool:
+        """Make the stretch that leads to the selected point exact if it is loose, and loose if it is exact."""
+        spot = self._spot()
+        if spot is not None:
+            exact = not self._contours()[spot[0]].nodes[spot[1]].exact
+            label = "Exact stretch" if exact else "Loose stretch"
+            self._change(label, spot[0], lambda old: contours.said_exact(old, spot[1], exact))
+        return spot is not None
+
+    def _spot(self) -> tuple[int, int] | None:
+        """Give contour and number of the selected point, or of the one under the cursor."""
+        found = self._selected_node()
+        if found is not None:
+            return found[:2]
+        near = self._touched(self._at) if self._at is not None else None
+        return (near.contour, near.node) if near is not None and near.part == "point" else None
+
+    # following the edge
+
+    def take_up(self) -> None:
+        """Get ready to follow the photo's edges."""
+        bridge = self.canvas.bridge if self.canvas is not None else None
+        self._tracer = Tracer(bridge.session.stages.pyramid) if bridge is not None else None
+        self._lane = self._lane or Lane("trace")
+
+    def _trace(self, press: Press) -> None:
+        """Look for the path to the cursor on a worker."""
+        drawing, tracer = self._open(), self._tracer
+        if not self._follows or drawing is None or tracer is None or self._lane is None:
+            return
+        anchor, to = drawing.nodes[-1].at, press.xy
+        self._lane.submit(
+            "trace",
+            lambda _ticket: tracer.path(anchor, to),
+            lambda line: self._news.traced.emit(anchor, to, line),
+        )
+
+    def _on_traced(self, anchor: Point, to: Point, line: Runs) -> None:
+        self._traced = (anchor, to, line)
+        self.redraw()
 
     def leave(self) -> None:
         """Hide the line to the cursor."""
         self._at = None
-        self._redraw()
+        self.redraw()
 
     def put_down(self) -> None:
         """Forget a run that was not finished."""
-        self._down, self._run, self._held = None, [], None
+        self._down, self._run, self._hold, self._traced, self.selected = None, [], None, None, None
+        self._began = False
 
-    def _apply(self, label: str, edit: object) -> None:
-        if self.canvas is not None and self.canvas.bridge is not None:
-            self.canvas.bridge.session.apply(label, edit)  # type: ignore[arg-type]
+    def close(self) -> None:
+        """End the worker."""
+        if self._lane is not None:
+            self._lane.close()
+            self._lane = None
 
-    def _redraw(self) -> None:
-        if self.canvas is not None:
-            self.canvas.update()
+    # painting
 
     def paint(self, painter: QPainter) -> None:
         """Paint every contour, the run under way, and the points."""
         for number, contour in enumerate(self._contours()):
-            points = [self._widget(self._shown(number, index, point)) for index, point in enumerate(contour.points)]
-            self._paint_line(painter, points, contour.closed, contour.hole)
-            self._paint_points(painter, points, contour.closed)
-        drawing = self._open()
+            hold = self._hold
+            held = hold is not None and hold.contour == number and hold.preview is not None
+            shape = ContourShape(hold.preview) if held else shape_of(contour)  # type: ignore[arg-type, union-attr]
+            self._paint_shape(painter, shape)
+            self._paint_points(painter, shape)
+        if self._selected_node() is not None:
+            self._paint_handles(painter)
         if self._run:
-            self._paint_line(painter, [self._widget(point) for point in self._run], False, False)
-        elif drawing is not None and drawing.points and self._at is not None and self._held is None:
-            pen = QPen(QColor(255, 255, 255, 200), 1.2, Qt.PenStyle.DotLine)
-            painter.setPen(pen)
-            painter.drawLine(self._widget(drawing.points[-1]), self._at.widget_point)
+            self._paint_run(painter, [self._widget(point) for point in self._run])
+        elif self._down is None and self._hold is None:
+            self._paint_next(painter)
 
-    def _shown(self, contour: int, index: int, point: tuple[float, float]) -> tuple[float, float]:
-        if self._held == (contour, index) and self._held_at is not None:
-            return self._held_at
-        return point
+    def _paint_next(self, painter: QPainter) -> None:
+        """Paint where a click would lead."""
+        drawing, at = self._open(), self._at
+        if drawing is None or not drawing.nodes or at is None:
+            return
+        last, to = drawing.nodes[-1].at, at.xy
+        if self._follows and self._traced is not None and self._traced[0] == last:
+            self._paint_run(painter, [self._widget((float(x), float(y))) for x, y in self._traced[2]])
+            return
+        if at.straight:
+            to = _kept_straight(last, to)
+        painter.setPen(QPen(QColor(0, 0, 0, 120), 2.6, Qt.PenStyle.DotLine))
+        painter.drawLine(self._widget(last), self._widget(to))
+        painter.setPen(QPen(QColor(255, 255, 255, 230), 1.2, Qt.PenStyle.DotLine))
+        painter.drawLine(self._widget(last), self._widget(to))
 
-    def _paint_line(self, painter: QPainter, points: list[QPointF], closed: bool, hole: bool) -> None:
-        path = QPainterPath()
-        path.addPolygon(QPolygonF([*points, points[0]] if closed else points))
+    def _paint_run(self, painter: QPainter, points: list[QPointF]) -> None:
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setPen(QPen(QColor(0, 0, 0, 150), 3.2))
+        for colour, width in ((QColor(0, 0, 0, 150), 3.2), (QColor(255, 255, 255), 1.4)):
+            painter.setPen(QPen(colour, width))
+            painter.drawPolyline(QPolygonF(points))
+
+    def _paint_shape(self, painter: QPainter, shape: ContourShape) -> None:
+        """Paint a contour: its loose stretches with the width of their band, the exact ones as a bare line."""
+        assert self.canvas is not None
+        job = self.job
+        origin, scale = self.canvas.frame.to_widget(QPointF(0, 0)), self._scale
+        onto = QTransform(scale, 0, 0, scale, origin.x(), origin.y())
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        loose, exact = onto.map(shape.loose), onto.map(shape.exact)
+        if job is not None and not shape.contour.closed:
+            band = job.settings.band
+            width = max((band.outward_px + band.inward_px) * scale, 5.0)
+            pen = QPen(QColor(255, 255, 255, 60), width)
+            pen.setCapStyle(Qt.PenCapStyle.RoundCap)
+            pen.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
+            painter.setPen(pen)
+            painter.drawPath(loose)
+        self._paint_double(painter, loose, 1.4, shape.contour.hole)
+        self._paint_double(painter, exact, 2.2, shape.contour.hole)
+
+    def _paint_double(self, painter: QPainter, path: QPainterPath, width: float, hole: bool) -> None:
+        if path.isEmpty():
+            return
+        painter.setPen(QPen(QColor(0, 0, 0, 160), width + 1.8))
         painter.drawPath(path)
-        pen = QPen(QColor(255, 255, 255), 1.4)
+        pen = QPen(QColor(255, 255, 255), width)
         if hole:
             pen.setDashPattern([5, 4])
         painter.setPen(pen)
         painter.drawPath(path)
 
-    def _paint_points(self, painter: QPainter, points: list[QPointF], closed: bool) -> None:
+    def _paint_points(self, painter: QPainter, shape: ContourShape) -> None:
         cursor = self._at.widget_point if self._at is not None else None
-        for index, point in enumerate(points):
-            first = index == 0 and not closed
-            if len(points) > _MANY and not first and (cursor is None or (cursor - point).manhattanLength() > 60):
-                continue
-            size = 5.0 if first else 3.2
+        nodes = shape.contour.nodes
+        if len(nodes) > _MANY:
+            if cursor is None or self.canvas is None:
+                return
+            at = self.canvas.frame.to_photo(cursor)
+            near = np.abs(shape.points - (at.x(), at.y())).sum(axis=1) < 60 / self._scale
+            shown = [0, *np.flatnonzero(near).tolist()]
+        else:
+            shown = list(range(len(nodes)))
+        for index in shown:
+            first = index == 0 and not shape.contour.closed
+            size = 5.0 if first else 3.4
+            point = self._widget(nodes[index].at)
             painter.setPen(QPen(QColor(0, 0, 0, 190), 1.2))
-            painter.setBrush(QColor(236, 130, 60) if first else QColor(255, 255, 255))
-            painter.drawEllipse(point, size, size)
+            painter.setBrush(_FIRST if first else QColor(255, 255, 255))
+            if nodes[index].smooth:
+                painter.drawEllipse(point, size, size)
+            else:
+                painter.drawPolygon(QPolygonF([point + QPointF(dx * size, dy * size) for dx, dy in _CORNERS]))
+
+    def _paint_handles(self, painter: QPainter) -> None:
+        """Paint the selected point and its handles."""
+        found = self._selected_node()
+        if found is None:
+            return
+        contour, index, node = found
+        hold = self._hold
+        if hold is not None and hold.preview is not None and hold.contour == contour:
+            node = hold.preview.nodes[index] if index < len(hold.preview.nodes) else node
+        centre = self._widget(node.at)
+        for handle in (node.back, node.out):
+            if handle != (0.0, 0.0):
+                end = self._widget((node.at[0] + handle[0], node.at[1] + handle[1]))
+                painter.setPen(QPen(QColor(0, 0, 0, 150), 2.6))
+                painter.drawLine(centre, end)
+                painter.setPen(QPen(_FIRST, 1.4))
+                painter.drawLine(centre, end)
+                painter.setBrush(QColor(255, 255, 255))
+                painter.drawEllipse(end, 3.2, 3.2)
+        painter.setPen(QPen(QColor(0, 0, 0, 190), 1.4))
+        painter.setBrush(_FIRST)
+        painter.drawEllipse(centre, 5.0, 5.0)
 
 
-def _distance(at: QPointF, start: QPointF, end: QPointF) -> float:
-    """Give how far a point lies from a straight run."""
-    run = end - start
-    length = QPointF.dotProduct(run, run)
-    along = 0.0 if length == 0 else min(max(QPointF.dotProduct(at - start, run) / length, 0.0), 1.0)
-    away = at - (start + run * along)
-    return float(QPointF.dotProduct(away, away)) ** 0.5
+_CORNERS: Final = ((-0.9, -0.9), (0.9, -0.9), (0.9, 0.9), (-0.9, 0.9))
+
+
+def _kept_straight(start: Point, to: Point) -> Point:
+    """Keep a run to directions 15 degrees apart."""
+    dx, dy = to[0] - start[0], to[1] - start[1]
+    step = math.radians(15)
+    turn = round(math.atan2(dy, dx) / step) * step
+    length = dx * math.cos(turn) + dy * math.sin(turn)
+    return start[0] + length * math.cos(turn), start[1] + length * math.sin(turn)
+
+
+def _freehand(job: Job, run: list[Point], tolerance: float, exact: bool, hole: bool) -> Job:
+    """Continue the open contour with a freehand run, or begin one with it."""
+    drawing = contours.open_contour(job)
+    start = drawing.nodes[-1].at if drawing is not None else run[0]
+    near = np.hypot(start[0] - run[0][0], start[1] - run[0][1]) < 4 * tolerance
+    out, nodes = contours.nodes_along(run if near else [start, *run], tolerance, exact=exact)
+    if drawing is None:
+        return contours.add_nodes(job, [Node(at=run[0], out=out, exact=exact), *nodes], hole=hole)
+    return contours.add_nodes(job, nodes, out=out)
+
+
+def _set_point(job: Job, to: Point, reach: float, exact: bool, hole: bool, tracer: Tracer | None) -> Job:
+    """Continue the open contour to a point, straight or along the edge; close it if that is its start."""
+    drawing = contours.open_contour(job)
+    first = drawing.nodes[0].at if drawing is not None else None
+    closes = (
+        drawing is not None
+        and first is not None
+        and len(drawing.nodes) > 2
+        and np.hypot(first[0] - to[0], first[1] - to[1]) <= reach
+    )
+    if closes:
+        return _closed(job, exact, tracer)
+    if drawing is None or tracer is None:
+        return contours.add_or_close(job, Node(at=to, exact=exact), 0.0, hole=hole)
+    line = tracer.path(drawing.nodes[-1].at, to)
+    out, nodes = contours.nodes_along([(float(x), float(y)) for x, y in line], 0.8, exact=exact)
+    return contours.add_nodes(job, nodes, out=out) if nodes else job
+
+
+def _closed(job: Job, exact: bool, tracer: Tracer | None) -> Job:
+    """Close the open contour, straight or along the edge."""
+    drawing = contours.open_contour(job)
+    if drawing is None or tracer is None or len(drawing.nodes) < 3:
+        return contours.close_contour(job, exact=exact)
+    line = tracer.path(drawing.nodes[-1].at, drawing.nodes[0].at)
+    out, nodes = contours.nodes_along([(float(x), float(y)) for x, y in line], 0.8, exact=exact)
+    return contours.close_contour(job, nodes, out=out, exact=exact)

@@ -1,0 +1,52 @@
+"""Area: draw around the part of the photo that a change to the whole marking is to be kept to."""
+
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtGui import QPainter
+
+from peel.desk.tools.tool import Press, Tool
+from peel.job.settings import Point
+from peel.matte.strokes import simplify_run
+
+__all__ = ["AreaTool"]
+
+
+class _News(QObject):
+    drawn = Signal(object)
+
+
+class AreaTool(Tool):
+    """Draws an area and is done with it; the area itself is shown by the canvas."""
+
+    name = "Area"
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._news = _News()
+        self.drawn = self._news.drawn
+        self._points: list[Point] = []
+
+    def sentence(self, *, reverse: bool = False) -> str:
+        """Say what a press will do."""
+        del reverse
+        return "Drag around the area to which growing, shrinking, smoothing, filling and dropping are to be kept"
+
+    def press(self, press: Press) -> None:
+        """Begin the area."""
+        self._points = [press.xy]
+
+    def move(self, press: Press) -> None:
+        """Draw on."""
+        if self._points and self.canvas is not None:
+            self._points.append(press.xy)
+            self.canvas.show_area(tuple(self._points))
+
+    def release(self, press: Press) -> None:
+        """Finish the area; a mere click makes none."""
+        del press
+        scale = self.canvas.frame.scale if self.canvas is not None else 1.0
+        points = simplify_run(self._points, 0.7 / scale)
+        self._points = []
+        self.drawn.emit(tuple(points) if len(points) > 2 else ())
+
+    def paint(self, painter: QPainter) -> None:
+        """Leave it to the canvas."""

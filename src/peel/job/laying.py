@@ -1,0 +1,62 @@
+"""Derive the zones from what is marked: the band laid around the boundary, and what was set by hand."""
+
+from dataclasses import replace
+from typing import Final
+
+import numpy as np
+
+from peel.job.job import MATTE_ONE, Job
+from peel.job.rect import Rect
+from peel.job.settings import Band
+from peel.matte.arrays import BoolArray, ByteArray
+from peel.matte.trimap import BACKGROUND, FOREGROUND, UNKNOWN, lay_band
+
+__all__ = ["EXACT", "LOOSE", "band_reach", "lay_zones", "marked_subject"]
+
+EXACT: Final = 3
+LOOSE: Final = 2
+_TRIMAP_OF: Final = np.array([0, BACKGROUND, UNKNOWN, FOREGROUND], np.uint8)
+
+
+def marked_subject(job: Job, window: Rect) -> BoolArray:
+    """Tell what is marked as subject, before any band is laid; (H, W) bool."""
+    marks = job.marks.read(window)
+    return np.where(marks == 0, job.outline.read(window) >= 128, marks == 2)
+
+
+def band_reach(band: Band) -> int:
+    """Give how far from a boundary its band can lie, in pixels."""
+    return int(np.ceil(max(band.outward_px, band.inward_px, band.exact_px))) + 2
+
+
+def lay_zones(job: Job, changed: Rect, reach: int | None = None) -> Job:
+    """Derive the zones anew where a change can be felt, and fix the matte wherever they are now sure."""
+    band = job.settings.band
+    distance = band_reach(band)
+    window = changed.grown(distance if reach is None else reach).intersection(job.photo.bounds)
+    if window.is_empty:
+        return job
+    around = window.grown(distance).intersection(job.photo.bounds)
+    stretches = job.stretches.read(around)
+    exact = (stretches == 1) | (stretches == EXACT)
+    laid = lay_band(marked_subject(job, around), band.outward_px, band.inward_px, exact, band.exact_px)
+    corrections = job.corrections.read(window)
+    zones = np.where(corrections == 0, laid[window.within(around)], _TRIMAP_OF[corrections])
+    return _with_zones(job, window, zones)
+
+
+def _with_zones(job: Job, window: Rect, zones: ByteArray) -> Job:
+    differs = zones != job.zones.read(window)
+    if not differs.any():
+        return job
+    matte = job.matte.read(window)
+    matte[zones == BACKGROUND] = 0
+    matte[zones == FOREGROUND] = MATTE_ONE
+    unsolved = job.unsolved.read(window)
+    unsolved[differs] = 1
+    return replace(
+        job,
+        zones=job.zones.write(window, zones),
+        matte=job.matte.write(window, matte),
+        unsolved=job.unsolved.write(window, unsolved),
+    )

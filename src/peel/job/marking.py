@@ -1,0 +1,255 @@
+"""Edits of what is marked: strokes of the brushes, whole regions, and changes to all that is marked.
+
+All are pure functions from a job to a new one. Whatever was marked last is what holds.
+"""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from enum import Enum
+
+import numpy as np
+
+from peel.errors import MarkError
+from peel.job.job import Job, new_job
+from peel.job.laying import EXACT, LOOSE, lay_zones, marked_subject
+from peel.job.plane import Plane
+from peel.job.rect import Rect
+from peel.job.settings import Point
+from peel.matte.arrays import BoolArray
+from peel.matte.coverage import coverage
+from peel.matte.regions import drop_islands, fill_holes, grown, region_at, smoothed
+from peel.matte.strokes import stroke_bounds, stroke_mask
+
+__all__ = [
+    "CHANGES",
+    "Change",
+    "Stroke",
+    "Zone",
+    "changed_region",
+    "clear_marks",
+    "coverage_of",
+    "fill_area",
+    "mark_region",
+    "paint_exact",
+    "paint_mark",
+    "paint_zone",
+    "release_zone",
+    "reshape",
+    "swap_sides",
+]
+
+
+class Zone(Enum):
+    """What a pixel is taken for: backdrop, unsure, or subject."""
+
+    BACKDROP = 1
+    UNSURE = 2
+    SUBJECT = 3
+
+
+@dataclass(frozen=True)
+class Stroke:
+    """A round brush dragged along a path: points in photo pixels, radius in photo pixels."""
+
+    points: tuple[Point, ...]
+    radius_px: float
+
+
+def paint_mark(job: Job, stroke: Stroke, *, subject: bool) -> Job:
+    """Brush over the subject (or the backdrop); the band is laid around the new boundary."""
+    window = _window(job, stroke)
+    if window.is_empty:
+        return job
+    touched = stroke_mask(stroke.points, stroke.radius_px, window.as_tuple)
+    marked = replace(
+        job,
+        marks=_painted(job.marks, touched, window, 2 if subject else 1),
+        corrections=_painted(job.corrections, touched, window, 0),
+    )
+    return lay_zones(marked, window)
+
+
+def paint_zone(job: Job, stroke: Stroke, zone: Zone) -> Job:
+    """Brush a zone exactly, whatever the laid band says there."""
+    return _correct(job, stroke, zone.value)
+
+
+def release_zone(job: Job, stroke: Stroke) -> Job:
+    """Brush corrections away, so that the laid band shows again."""
+    return _correct(job, stroke, 0)
+
+
+def _correct(job: Job, stroke: Stroke, value: int) -> Job:
+    window = _window(job, stroke)
+    if window.is_empty:
+        return job
+    touched = stroke_mask(stroke.points, stroke.radius_px, window.as_tuple)
+    return lay_zones(replace(job, corrections=_painted(job.corrections, touched, window, value)), window, reach=0)
+
+
+def paint_exact(job: Job, stroke: Stroke, *, exact: bool) -> Job:
+    """Brush over edges whose band is to be exact, a few pixels wide, or loose again."""
+    window = _window(job, stroke)
+    if window.is_empty:
+        return job
+    touched = stroke_mask(stroke.points, stroke.radius_px, window.as_tuple)
+    stretches = _painted(job.stretches, touched, window, EXACT if exact else LOOSE)
+    return lay_zones(replace(job, stretches=stretches), window)
+
+
+def _window(job: Job, stroke: Stroke) -> Rect:
+    return Rect(*stroke_bounds(stroke.points, stroke.radius_px)).intersection(job.photo.bounds)
+
+
+def _painted(plane: Plane, touched: BoolArray, window: Rect, value: int) -> Plane:
+    values = plane.read(window)
+    values[touched] = value
+    return plane.write(window, values)
+
+
+def mark_region(job: Job, region: BoolArray, zone: Zone, window: Rect | None = None) -> Job:
+    """Take a region for a zone.
+
+    Parameters
+    ----------
+    job : Job
+    region : (H, W) bool ndarray
+        Of the window.
+    zone : Zone
+    window : Rect, optional
+        All of the photo unless given.
+    """
+    window = window or job.photo.bounds
+    if zone is Zone.UNSURE:
+        corrected = replace(job, corrections=_painted(job.corrections, region, window, zone.value))
+        return _lay_where_changed(corrected, job)
+    marked = replace(
+        job,
+        marks=_painted(job.marks, region, window, 2 if zone is Zone.SUBJECT else 1),
+        corrections=_painted(job.corrections, region, window, 0),
+    )
+    return _lay_where_changed(marked, job)
+
+
+def _lay_where_changed(job: Job, before: Job) -> Job:
+    """Lay the zones anew around changed tiles, or at once around all of them if they are many."""
+    planes = ((job.marks, before.marks), (job.corrections, before.corrections), (job.outline, before.outline))
+    rects = {rect for now, was in planes for rect in now.changes(was)}
+    around = Rect.around(rects)
+    if sum(rect.height * rect.width for rect in rects) * 2 > around.height * around.width:
+        return lay_zones(job, around) if rects else job
+    for rect in rects:
+        job = lay_zones(job, rect)
+    return job
+
+
+def fill_area(job: Job, at: Point, zone: Zone) -> Job:
+    """Fill the area around a point, up to where the marking changes, with a zone.
+
+    Raises
+    ------
+    MarkError
+        If nothing encloses the area.
+    """
+    column, row = int(np.floor(at[0])), int(np.floor(at[1]))
+    if not (0 <= row < job.photo.height and 0 <= column < job.photo.width):
+        return job
+    whole = job.photo.bounds
+    codes = marked_subject(job, whole).astype(np.uint8) + 2 * job.corrections.read(whole)
+    area = region_at(codes, row, column)
+    if area.mean() > 0.5 and (area[0].any() or area[-1].any() or area[:, 0].any() or area[:, -1].any()):
+        message = f"Nothing encloses this area: it is {area.mean() * 100:.0f} % of {job.photo.name}."
+        raise MarkError(message, "Close the contour or the stroke around it first.")
+    return mark_region(job, area, zone)
+
+
+class Change(Enum):
+    """A change to the shape of all that is marked."""
+
+    GROW = "Grow"
+    SHRINK = "Shrink"
+    SMOOTH = "Smooth"
+    FILL_HOLES = "Fill holes"
+    DROP_ISLANDS = "Drop islands"
+
+
+CHANGES: dict[Change, Callable[[BoolArray, float], BoolArray]] = {
+    Change.GROW: grown,
+    Change.SHRINK: lambda region, px: grown(region, -px),
+    Change.SMOOTH: smoothed,
+    Change.FILL_HOLES: lambda region, px: fill_holes(region, px**2),
+    Change.DROP_ISLANDS: lambda region, px: drop_islands(region, px**2),
+}
+"""Each takes the region and an amount in pixels; for holes and islands, the side of a square as large as they are."""
+
+
+def changed_region(region: BoolArray, change: Change, amount_px: float, area: BoolArray | None = None) -> BoolArray:
+    """Give a region changed in shape, everywhere or within an area."""
+    new = CHANGES[change](region, amount_px)
+    return new if area is None else np.where(area, new, region)
+
+
+def reshape(job: Job, change: Change, amount_px: float, area: Sequence[Point] = ()) -> Job:
+    """Change the shape of all that is marked as subject.
+
+    Parameters
+    ----------
+    job : Job
+    change : Change
+    amount_px : float
+        Pixels of the photo.
+    area : points of an outline within which to do it; everywhere unless given.
+    """
+    whole = job.photo.bounds
+    region = marked_subject(job, whole)
+    return _remarked(job, region, changed_region(region, change, amount_px, _area(job, area)))
+
+
+def swap_sides(job: Job, area: Sequence[Point] = ()) -> Job:
+    """Make subject what was backdrop and the other way round, everywhere or within an area."""
+    whole = job.photo.bounds
+    if len(area) > 2:
+        region = marked_subject(job, whole)
+        return _remarked(job, region, region ^ coverage_of(job, area))
+    flip = np.array([0, 2, 1], np.uint8)
+    turn = np.array([0, 3, 2, 1], np.uint8)
+    contours = tuple(contour.model_copy(update={"hole": not contour.hole}) for contour in job.settings.contours)
+    swapped = replace(
+        job.with_settings(contours=contours, ground="backdrop" if job.settings.ground == "subject" else "subject"),
+        outline=job.outline.write(whole, 255 - job.outline.read()),
+        marks=job.marks.write(whole, flip[job.marks.read()]),
+        corrections=job.corrections.write(whole, turn[job.corrections.read()]),
+    )
+    return lay_zones(swapped, whole)
+
+
+def clear_marks(job: Job, area: Sequence[Point] = ()) -> Job:
+    """Take all marks away, or make an area backdrop."""
+    if len(area) > 2:
+        return mark_region(job, coverage_of(job, area), Zone.BACKDROP)
+    if not (job.has_subject or job.settings.contours):
+        return job
+    bare = replace(new_job(job.photo), settings=job.settings)
+    return bare.with_settings(contours=(), ground="backdrop")
+
+
+def coverage_of(job: Job, area: Sequence[Point]) -> BoolArray:
+    """Tell which pixels of the photo lie within an outline."""
+    return coverage([np.asarray(area)], job.photo.bounds.as_tuple) >= 128
+
+
+def _area(job: Job, area: Sequence[Point]) -> BoolArray | None:
+    return coverage_of(job, area) if len(area) > 2 else None
+
+
+def _remarked(job: Job, before: BoolArray, after: BoolArray) -> Job:
+    """Mark what changed; corrections that stood there give way."""
+    whole = job.photo.bounds
+    differs = before != after
+    if not differs.any():
+        return job
+    marks, corrections = job.marks.read(), job.corrections.read()
+    marks[differs] = np.where(after[differs], 2, 1)
+    corrections[differs] = 0
+    marked = replace(job, marks=job.marks.write(whole, marks), corrections=job.corrections.write(whole, corrections))
+    return _lay_where_changed(marked, job)

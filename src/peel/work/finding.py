@@ -1,0 +1,243 @@
+"""Find regions in the photo for the marking tools: at once in a small picture, then exactly in the photo itself."""
+
+import threading
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import Any, Final
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from peel.files.profiles import to_screen
+from peel.job.job import Job, Photo, new_job
+from peel.job.marking import Change, Zone, changed_region, mark_region, swap_sides
+from peel.job.rect import Rect
+from peel.job.settings import Point
+from peel.matte.alike import colour_distance, lab_of, within
+from peel.matte.arrays import BoolArray, ByteArray, FloatArray
+from peel.matte.boundary import traced
+from peel.matte.coverage import coverage
+from peel.matte.proposal import Proposal, propose
+from peel.matte.strokes import stroke_mask
+from peel.matte.sweep import sweep
+from peel.work.stages import Pyramid
+from peel.work.tracing import eight_bit
+
+__all__ = ["AlikePick", "Finder", "proposal_words"]
+
+_LOOK_PX: Final = 1_600_000  # pixels of the picture in which regions are shown while the hand moves
+_SMALL_PX: Final = 60_000  # pixels of the picture in which a graph is cut while the hand moves
+_SAMPLE_PX: Final = 2
+
+
+@dataclass(frozen=True)
+class AlikePick:
+    """What counts as alike.
+
+    Attributes
+    ----------
+    points : tuple of x, y
+        Photo points whose colours were picked.
+    tolerance : float
+        CIE76 distance that still counts as the same.
+    connected : bool
+        Whether only what hangs together with a picked point counts.
+    soft : bool
+        Whether colours up to half as far again become unsure.
+    """
+
+    points: tuple[Point, ...]
+    tolerance: float
+    connected: bool = True
+    soft: bool = False
+
+
+class Finder:
+    """Finds regions in one photo. Any thread; the small pictures are made when first asked for.
+
+    Parameters
+    ----------
+    photo : Photo
+    pyramid : Pyramid
+    """
+
+    def __init__(self, photo: Photo, pyramid: Pyramid) -> None:
+        self._photo, self._pyramid = photo, pyramid
+        self._turn = threading.RLock()
+        self._distances: tuple[tuple[Point, ...], FloatArray] | None = None
+
+    @cached_property
+    def look_level(self) -> int:
+        """The level of the pyramid in which regions are shown."""
+        level = 0
+        while (self._photo.height >> level) * (self._photo.width >> level) > _LOOK_PX:
+            level += 1
+        return level
+
+    @cached_property
+    def look(self) -> ByteArray:
+        """The photo at that level, (h, w, 3) in sRGB."""
+        with self._turn:
+            return to_screen(eight_bit(self._pyramid.pixels(self.look_level)), self._photo.profile)
+
+    @cached_property
+    def small(self) -> ByteArray:
+        """The photo in some 60 000 pixels, sRGB."""
+        height, width = self.look.shape[:2]
+        scale = min(1.0, float(np.sqrt(_SMALL_PX / (height * width))))
+        size = (max(round(width * scale), 3), max(round(height * scale), 3))
+        return np.asarray(cv2.resize(self.look, size, interpolation=cv2.INTER_AREA))
+
+    def subject_in(self, job: Job, shape: tuple[int, ...]) -> BoolArray:
+        """Give what is marked as subject, in a picture of another size."""
+        marks = job.marks.sampled(*shape[:2])
+        return np.where(marks == 0, job.outline.sampled(*shape[:2]) >= 128, marks == 2)
+
+    # Alike
+
+    def _inside(self, point: Point, level: int) -> tuple[int, int]:
+        height, width = self._pyramid.pixels(level).shape[:2]
+        row, column = int(point[1] / (1 << level)), int(point[0] / (1 << level))
+        return min(max(row, 0), height - 1), min(max(column, 0), width - 1)
+
+    def _samples(self, points: tuple[Point, ...]) -> list[NDArray[np.float32]]:
+        samples = []
+        for point in points:
+            row, column = self._inside(point, self.look_level)
+            low, left = max(row - _SAMPLE_PX, 0), max(column - _SAMPLE_PX, 0)
+            spot = self.look[low : row + _SAMPLE_PX + 1, left : column + _SAMPLE_PX + 1]
+            # the median: a press beside an edge means what most of the spot shows
+            samples.append(np.median(lab_of(np.ascontiguousarray(spot)).reshape(-1, 3), axis=0))
+        return samples
+
+    def alike_shown(self, pick: AlikePick) -> BoolArray:
+        """Give what is alike in the picture that is shown; quick enough to follow a drag."""
+        with self._turn:
+            if self._distances is None or self._distances[0] != pick.points:
+                self._distances = (pick.points, colour_distance(self.look, self._samples(pick.points)))
+            distance = self._distances[1]
+        seeds = [self._inside(point, self.look_level) for point in pick.points] if pick.connected else []
+        return within(distance, pick.tolerance, seeds)
+
+    def mark_alike(self, job: Job, pick: AlikePick, zone: Zone) -> Job:
+        """Mark what is alike in the photo itself."""
+        picture = to_screen(eight_bit(job.photo.pixels), job.photo.profile)
+        calm = cv2.blur(picture, (3, 3)) if self.look_level else picture
+        distance = colour_distance(np.asarray(calm), self._samples(pick.points))
+        for point in pick.points:  # what was pressed on is alike, whatever its grain
+            distance[self._inside(point, 0)] = 0
+        seeds = [self._inside(point, 0) for point in pick.points] if pick.connected else []
+        region = within(distance, pick.tolerance, seeds)
+        if self.look_level:
+            region = cv2.medianBlur(region.astype(np.uint8), 5) > 0
+        if zone is Zone.BACKDROP and not job.has_subject:
+            job = swap_sides(job)
+        marked = mark_region(job, region, zone)
+        if pick.soft:
+            falloff = within(distance, pick.tolerance * 1.5, seeds) & ~region
+            marked = mark_region(marked, falloff, Zone.UNSURE)
+        return marked
+
+    # Sweep
+
+    def _swept(
+        self, job: Job, points: tuple[Point, ...], radius_px: float, subject: bool
+    ) -> tuple[BoolArray, BoolArray]:
+        """Give the side that grows, before and after, in the small picture."""
+        height, width = self.small.shape[:2]
+        scale = width / self._photo.width
+        stroke = stroke_mask(np.asarray(points) * scale, max(radius_px * scale, 1.0), (0, 0, height, width))
+        marks = job.marks.sampled(height, width)
+        side = self.subject_in(job, self.small.shape)
+        if not subject and not side.any():
+            side[:] = True
+        present = side if subject else ~side
+        return present, sweep(self.small, stroke, present & ~stroke, marks == (1 if subject else 2))
+
+    def swept_shown(self, job: Job, points: tuple[Point, ...], radius_px: float, *, subject: bool) -> BoolArray:
+        """Give what a stroke adds to its side, in the picture that is shown."""
+        present, grown = self._swept(job, points, radius_px, subject)
+        height, width = self.look.shape[:2]
+        shown = traced([(1, self.look)], grown, (0, 0, height, width))
+        return np.asarray(shown & _enlarged(_around(grown & ~present), (height, width)))
+
+    def mark_swept(self, job: Job, points: tuple[Point, ...], radius_px: float, *, subject: bool) -> Job:
+        """Mark what a stroke grows to, its boundary found again in the photo itself."""
+        present, grown = self._swept(job, points, radius_px, subject)
+        changed = _around(grown & ~present)
+        if not subject and not job.has_subject:
+            job = swap_sides(job)
+        if not changed.any():
+            return job
+        window = self._photo_window(changed)
+        region = self._exactly(grown, window) & self._enlarged_to(changed, window)
+        return mark_region(job, region, Zone.SUBJECT if subject else Zone.BACKDROP, window)
+
+    def _photo_window(self, cells: BoolArray) -> Rect:
+        rows, columns = np.flatnonzero(cells.any(axis=1)), np.flatnonzero(cells.any(axis=0))
+        y, x = self._photo.height / cells.shape[0], self._photo.width / cells.shape[1]
+        window = Rect(
+            int(rows[0] * y), int(columns[0] * x), int((rows[-1] + 1) * y) + 1, int((columns[-1] + 1) * x) + 1
+        )
+        return window.intersection(self._photo.bounds)
+
+    def _enlarged_to(self, cells: BoolArray, window: Rect) -> BoolArray:
+        rows = (np.arange(window.top, window.bottom) * cells.shape[0]) // self._photo.height
+        columns = (np.arange(window.left, window.right) * cells.shape[1]) // self._photo.width
+        return cells[np.ix_(rows, columns)]
+
+    def _exactly(self, region: BoolArray, window: Rect) -> BoolArray:
+        """Draw a region of the small picture in a window of the photo."""
+        pictures: list[tuple[int, NDArray[Any]]] = [(1, self._photo.pixels)]
+        if self.look_level:
+            pictures.insert(0, (1 << self.look_level, self.look))
+        return traced(pictures, region, window.as_tuple)
+
+    # Propose
+
+    def propose(self) -> Proposal:
+        """Guess the subject; in the small picture."""
+        return propose(self.small)
+
+    def mark_proposal(self, job: Job, proposal: Proposal) -> Job:
+        """Start anew from a guess, with the band wider where it is unsure."""
+        whole = job.photo.bounds
+        bare = replace(new_job(job.photo), settings=job.settings).with_settings(contours=(), ground="backdrop")
+        marked = mark_region(bare, self._exactly(proposal.region, whole), Zone.SUBJECT)
+        unsure = self._enlarged_to(proposal.unsure, whole)
+        return mark_region(marked, unsure, Zone.UNSURE) if unsure.any() else marked
+
+    # changes to all that is marked
+
+    def reshaped_shown(
+        self, job: Job, change: Change, amount_px: float, area: tuple[Point, ...]
+    ) -> tuple[BoolArray, BoolArray]:
+        """Give what a change would add to the subject and what it would take away, in the picture that is shown."""
+        height, width = self.look.shape[:2]
+        scale = width / self._photo.width
+        region = self.subject_in(job, self.look.shape)
+        within_area = None
+        if len(area) > 2:
+            within_area = coverage([np.asarray(area) * scale], (0, 0, height, width)) >= 128
+        new = changed_region(region, change, amount_px * scale, within_area)
+        return new & ~region, region & ~new
+
+
+def _around(cells: BoolArray) -> BoolArray:
+    """Add the neighbours of cells."""
+    return cv2.dilate(cells.astype(np.uint8), np.ones((3, 3), np.uint8)).astype(bool)
+
+
+def _enlarged(cells: BoolArray, shape: tuple[int, int]) -> BoolArray:
+    return cv2.resize(cells.astype(np.uint8), shape[::-1], interpolation=cv2.INTER_NEAREST) > 0
+
+
+def proposal_words(proposal: Proposal) -> tuple[str, bool]:
+    """Say how sure a guess is, and whether it is worth marking at all."""
+    share = f"{proposal.region.mean() * 100:.0f} % of the photo"
+    if proposal.confidence < 0.35 or not proposal.region.any():
+        return "Peel cannot tell a subject from the backdrop here: mark it with Sweep or Contour.", False
+    if proposal.confidence < 0.8:
+        return f"A guess, and not a sure one ({share}): check it all round, then correct it with Sweep.", True
+    return f"A first guess ({share}): the sides are well told apart by colour. Look it over all the same.", True

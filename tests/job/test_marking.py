@@ -1,0 +1,185 @@
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from conftest import outlined
+from peel.errors import MarkError
+from peel.job import contours, marking
+from peel.job.job import Job, Photo, new_job
+from peel.job.laying import marked_subject
+from peel.job.marking import Change, Stroke, Zone
+from peel.job.settings import Node
+from peel.matte.trimap import BACKGROUND, FOREGROUND, UNKNOWN
+
+SQUARE = [(90, 60), (330, 60), (330, 240), (90, 240)]
+
+
+def _marked(job: Job) -> Job:
+    return contours.close_contour(outlined(job, SQUARE))
+
+
+def _share(job: Job) -> float:
+    return float(marked_subject(job, job.photo.bounds).mean())
+
+
+def test_what_was_marked_last_is_what_holds(disc_job: Job) -> None:
+    swept = marking.mark_region(disc_job, np.ones((300, 420), bool), Zone.SUBJECT)
+
+    holed = contours.close_contour(outlined(swept, [(150, 100), (250, 100), (250, 200), (150, 200)], hole=True))
+    brushed = marking.paint_mark(holed, Stroke(((200, 150),), 20), subject=True)
+
+    assert holed.zones.read()[150, 200] == BACKGROUND
+    assert holed.zones.read()[20, 20] == FOREGROUND
+    assert marked_subject(brushed, brushed.photo.bounds)[150, 200]
+
+
+def test_an_exact_stretch_has_a_narrow_band_and_a_loose_one_a_wide_one(disc_job: Job) -> None:
+    nodes = [Node(at=point, exact=number == 2) for number, point in enumerate(SQUARE)]
+    job = contours.close_contour(contours.add_nodes(disc_job, nodes))
+
+    zones = job.zones.read()
+    across_right, across_left = zones[150, 300:360] == UNKNOWN, zones[150, 60:120] == UNKNOWN
+
+    assert across_right.sum() == pytest.approx(6, abs=1)  # the stretch down the right side
+    assert across_left.sum() == pytest.approx(22, abs=1)
+
+
+def test_stretches_can_be_brushed_exact_and_loose_again(disc_job: Job) -> None:
+    job = _marked(disc_job)
+    stroke = Stroke(((330, 100), (330, 200)), 15)
+
+    exact = marking.paint_exact(job, stroke, exact=True)
+    loose = marking.paint_exact(exact, stroke, exact=False)
+
+    assert (exact.zones.read()[150, 300:360] == UNKNOWN).sum() < 9
+    assert np.array_equal(loose.zones.read(), job.zones.read())
+
+
+def test_swapping_twice_changes_nothing_and_once_everything(disc_job: Job) -> None:
+    job = marking.paint_zone(_marked(disc_job), Stroke(((200, 150),), 12), Zone.UNSURE)
+    job = marking.paint_mark(job, Stroke(((40, 40),), 12), subject=True)
+
+    swapped = marking.swap_sides(job)
+    again = marking.swap_sides(swapped)
+
+    assert _share(swapped) == pytest.approx(1 - _share(job), abs=0.003)
+    assert swapped.zones.read()[150, 200] == UNKNOWN
+    assert np.array_equal(again.zones.read(), job.zones.read())
+    assert again.settings == job.settings
+
+
+def test_contours_stay_editable_after_a_swap(disc_job: Job) -> None:
+    swapped = marking.swap_sides(_marked(disc_job))
+
+    moved = contours.change_contour(swapped, 0, lambda old: contours.moved(old, 1, (400.0, 20.0)))
+
+    assert moved.zones.read()[60, 360] == BACKGROUND
+    assert moved.zones.read()[280, 400] == FOREGROUND
+
+
+@pytest.mark.parametrize(
+    ("change", "amount", "sign"),
+    [(Change.GROW, 10, 1), (Change.SHRINK, 10, -1), (Change.FILL_HOLES, 40, 1), (Change.DROP_ISLANDS, 40, -1)],
+)
+def test_changes_to_all_that_is_marked(disc_job: Job, change: Change, amount: float, sign: int) -> None:
+    job = contours.close_contour(
+        outlined(_marked(disc_job), [(200, 140), (220, 140), (220, 160), (200, 160)], hole=True)
+    )
+    job = marking.paint_mark(job, Stroke(((390, 30),), 9), subject=True)
+
+    changed = marking.reshape(job, change, amount)
+    kept = marking.reshape(job, change, amount, [(-10, 270), (60, 270), (60, 310), (-10, 310)])
+
+    assert np.sign(_share(changed) - _share(job)) == sign
+    assert kept is job
+
+
+def test_a_change_is_kept_to_its_area(disc_job: Job) -> None:
+    job = _marked(disc_job)
+
+    grown = marking.reshape(job, Change.GROW, 12, [(200, 0), (420, 0), (420, 300), (200, 300)])
+
+    subject = marked_subject(grown, grown.photo.bounds)
+    assert subject[150, 338]
+    assert not subject[150, 82]
+
+
+def test_an_enclosed_area_is_filled_and_an_open_one_is_not(disc_job: Job) -> None:
+    ring = tuple((210 + 80 * np.cos(t), 150 + 80 * np.sin(t)) for t in np.linspace(0, 2 * np.pi, 60))
+    job = marking.paint_mark(disc_job, Stroke(ring, 12), subject=True)
+
+    filled = marking.fill_area(job, (210, 150), Zone.SUBJECT)
+    unsure = marking.fill_area(job, (210, 150), Zone.UNSURE)
+
+    assert filled.zones.read()[100:200, 160:260].min() == FOREGROUND
+    assert unsure.zones.read()[150, 210] == UNKNOWN
+    with pytest.raises(MarkError, match="Nothing encloses"):
+        marking.fill_area(job, (5, 5), Zone.SUBJECT)
+    assert marking.fill_area(job, (-5, 900), Zone.SUBJECT) is job
+
+
+def test_clearing_leaves_the_settings_and_nothing_else(disc_job: Job) -> None:
+    job = marking.paint_exact(_marked(disc_job), Stroke(((330, 100), (330, 200)), 15), exact=True)
+
+    bare = marking.clear_marks(job)
+
+    assert not bare.has_subject
+    assert bare.settings.contours == ()
+    assert bare.settings.band == job.settings.band
+    assert marking.clear_marks(bare) is bare
+
+
+point = st.tuples(st.floats(-60, 160), st.floats(-60, 130))
+
+
+@settings(max_examples=40)
+@given(st.lists(point, max_size=12), st.booleans(), st.booleans())
+def test_any_contour_closes_to_something_sensible(points: list, hole: bool, exact: bool) -> None:
+    job = new_job(Photo("made-up.png", np.zeros((70, 100, 3), np.uint8)))
+    for at in points:
+        job = contours.add_or_close(job, Node(at=at, exact=exact), 3.0, hole=hole)
+
+    closed = contours.close_contour(job)
+
+    assert contours.open_contour(closed) is None
+    assert set(np.unique(closed.zones.read())) <= {BACKGROUND, UNKNOWN, FOREGROUND}
+    if hole or len(closed.settings.contours) == 0:
+        assert not closed.has_subject
+    for number in range(len(closed.settings.contours)):
+        gone = contours.remove_contour(closed, number)
+        assert len(gone.settings.contours) == len(closed.settings.contours) - 1
+
+
+def test_ten_thousand_points_are_a_contour_like_any_other(disc_job: Job) -> None:
+    turn = np.linspace(0, 2 * np.pi, 10_000, endpoint=False)
+    points = [(210 + 80 * np.cos(t), 150 + 80 * np.sin(t)) for t in turn]
+
+    job = contours.close_contour(outlined(disc_job, points))
+    moved = contours.change_contour(job, 0, lambda old: contours.moved(old, 0, (300.0, 150.0)))
+
+    assert _share(moved) == pytest.approx(np.pi * 80**2 / (300 * 420), rel=0.01)
+
+
+def test_a_smooth_point_keeps_its_handles_in_line(disc_job: Job) -> None:
+    contour = _marked(disc_job).settings.contours[0]
+
+    smooth = contours.turned(contour, 1, True)
+    pulled = contours.with_handle(smooth, 1, "out", (0.0, 50.0))
+    sharp = contours.turned(pulled, 1, False)
+
+    node = pulled.nodes[1]
+    assert node.out == (0.0, 50.0)
+    assert np.allclose(np.array(node.back) / np.hypot(*node.back), (0, -1))
+    assert sharp.nodes[1].at == contour.nodes[1].at
+    assert sharp.nodes[1].out == (0.0, 0.0)
+
+
+def test_bending_a_stretch_moves_its_middle_and_not_its_ends(disc_job: Job) -> None:
+    job = _marked(disc_job)
+
+    bent = contours.change_contour(job, 0, lambda old: contours.bent_at(old, 1, 0.5, (210, 20)))
+
+    assert marked_subject(bent, bent.photo.bounds)[24, 210]
+    assert not marked_subject(job, job.photo.bounds)[24, 210]
+    assert [node.at for node in bent.settings.contours[0].nodes] == SQUARE
