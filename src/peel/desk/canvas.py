@@ -68,6 +68,7 @@ class Canvas(QWidget):
         self._tiles: DisplayTiles | None = None
         self._preview: QImage | None = None
         self._shown_instead: Job | None = None
+        self.added_hue, self.taken_hue = QColor(38, 170, 96), QColor(214, 64, 120)
         self._overlay: QImage | None = None
         self._area: tuple[Point, ...] = ()
         self._tool: Tool | None = None

@@ -6,9 +6,9 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
-from PySide6.QtGui import QImage
+from PySide6.QtGui import QColor, QImage
 
-from peel.desk.overlay import ADDED, TAKEN, overlay_image
+from peel.desk.overlay import overlay_image
 from peel.desk.panels.mark import MarkPanel
 from peel.desk.tools.area import AreaTool
 from peel.job.marking import Change, clear_marks, reshape, swap_sides
@@ -108,10 +108,11 @@ class MarkingDesk(QObject):
             self._window.canvas.show_overlay(None)
             return
         finder, job, area, asked = bridge.session.finder, bridge.job, self._area, self._asked
+        canvas = self._window.canvas
 
         def show() -> QImage:
             added, taken = finder.reshaped_shown(job, change, amount_px, area)
-            return overlay_image((added, ADDED), (taken, TAKEN))
+            return overlay_image((added, canvas.added_hue), (taken, canvas.taken_hue))
 
         self._lane.submit("change", lambda _ticket: show(), lambda image: self._shown.emit(asked, image))
 
@@ -143,6 +144,7 @@ class MarkingDesk(QObject):
     def _on_hues(self, bridge: object, unsure: str, backdrop: str) -> None:
         if bridge is self._window.bridge:
             self._found = (unsure, backdrop)
+            self._window.canvas.added_hue, self._window.canvas.taken_hue = QColor(unsure), QColor(backdrop)
             self._panel.tell_look()
 
     def _on_look(self, strength: float, hue: str) -> None:

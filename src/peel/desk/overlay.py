@@ -6,10 +6,7 @@ from PySide6.QtGui import QColor, QImage
 
 from peel.matte.arrays import BoolArray
 
-__all__ = ["ADDED", "TAKEN", "overlay_image"]
-
-ADDED = QColor(38, 170, 96)
-TAKEN = QColor(214, 64, 120)
+__all__ = ["overlay_image"]
 
 
 def overlay_image(*regions: tuple[BoolArray, QColor]) -> QImage:

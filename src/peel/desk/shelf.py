@@ -41,7 +41,7 @@ class _ToolButton(QAbstractButton):
 
     def sizeHint(self) -> QSize:
         """Ask for drawing, word and key."""
-        return QSize(self.fontMetrics().horizontalAdvance(self.text()) + 72, 34)
+        return QSize(self.fontMetrics().horizontalAdvance(self.text()) + 60, 34)
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         """Paint the button."""
@@ -53,18 +53,18 @@ class _ToolButton(QAbstractButton):
         painter.setBrush(theme.colour("accent" if chosen else "pressed" if self.underMouse() else "raised"))
         painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 6, 6)
         ink = theme.colour("on_accent" if chosen else "text")
-        draw_icon(painter, self.text(), QRectF(9, 8, 18, 18), ink)
+        draw_icon(painter, self.text(), QRectF(8, 8, 18, 18), ink)
         font = self.font()
         font.setWeight(font.Weight.DemiBold)
         painter.setFont(font)
         painter.setPen(ink)
         middle = Qt.AlignmentFlag.AlignVCenter
-        painter.drawText(QRectF(34, 0, self.width() - 40, self.height()), middle, self.text())
+        painter.drawText(QRectF(31, 0, self.width() - 37, self.height()), middle, self.text())
         font.setWeight(font.Weight.Normal)
         font.setPixelSize(12)
         painter.setFont(font)
         painter.setPen(ink if chosen else theme.colour("muted"))
-        right = QRectF(0, 0, self.width() - 11, self.height())
+        right = QRectF(0, 0, self.width() - 9, self.height())
         painter.drawText(right, middle | Qt.AlignmentFlag.AlignRight, self.tool.key_name)
 
 
@@ -108,7 +108,7 @@ class Shelf(QWidget):
         row.addLayout(self._tools)
         self.brush_size = NumberField("size", low=2, high=1200, default=80, unit="px", curve=2.5,
                                 tip="Width of the brush in pixels of the photo ([ and ])")  # fmt: skip
-        self.brush_size.setFixedWidth(118)
+        self.brush_size.setFixedWidth(108)
         self.brush_size.changed.connect(lambda value, _dragged: self.size_changed.emit(value))
         row.addSpacing(6)
         row.addWidget(self.brush_size)
@@ -192,6 +192,7 @@ class Shelf(QWidget):
         while (item := self._ways.takeAt(0)) is not None:
             old = item.widget()
             if old is not None:
+                old.setObjectName("")  # gone for whoever looks it up, though Qt deletes it later
                 old.hide()
                 old.deleteLater()
         for choice in tool.choices if tool is not None else ():

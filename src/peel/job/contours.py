@@ -82,7 +82,10 @@ def nodes_along(run: Sequence[Point], tolerance_px: float, *, exact: bool = Fals
         following = pieces[number + 1] if number + 1 < len(pieces) else None
         back, out = piece[2] - piece[3], (following[1] - following[0]) if following is not None else np.zeros(2)
         smooth = bool(back.any() and out.any() and _turn(-back, out) < 12)
-        nodes.append(Node(at=_point(piece[3]), back=_point(back), out=_point(out), smooth=smooth, exact=exact))
+        fitted = following is not None
+        nodes.append(
+            Node(at=_point(piece[3]), back=_point(back), out=_point(out), smooth=smooth, exact=exact, fitted=fitted)
+        )
     return (_point(pieces[0][1] - pieces[0][0]) if pieces else (0.0, 0.0)), tuple(nodes)
 
 
@@ -120,15 +123,18 @@ def add_or_close(job: Job, node: Node, reach_px: float, *, hole: bool = False) -
 
 
 def take_back_node(job: Job) -> Job:
-    """Take the last point off the open contour; the first one takes the contour with it."""
+    """Take the last point off the open contour, and with it the run that led there; the first takes the contour."""
     current = open_contour(job)
     if current is None:
         return job
-    contours = job.settings.contours[:-1]
-    if len(current.nodes) > 1:
-        last = current.nodes[-2].model_copy(update={"out": (0.0, 0.0)})
-        contours = (*contours, current.model_copy(update={"nodes": (*current.nodes[:-2], last)}))
-    return job.with_settings(contours=contours)
+    drawn = job.settings.contours[:-1]
+    nodes = current.nodes[:-1]
+    while len(nodes) > 1 and nodes[-1].fitted:
+        nodes = nodes[:-1]
+    if nodes:
+        last = nodes[-1].model_copy(update={"out": (0.0, 0.0)})
+        drawn = (*drawn, current.model_copy(update={"nodes": (*nodes[:-1], last)}))
+    return job.with_settings(contours=drawn)
 
 
 def close_contour(job: Job, nodes: Sequence[Node] = (), *, out: Point = (0.0, 0.0), exact: bool = False) -> Job:

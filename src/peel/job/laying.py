@@ -1,6 +1,8 @@
 """Derive the zones from what is marked: the band laid around the boundary, and what was set by hand."""
 
+from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 from typing import Final
 
 import numpy as np
@@ -9,12 +11,14 @@ from peel.job.job import MATTE_ONE, Job
 from peel.job.rect import Rect
 from peel.job.settings import Band
 from peel.matte.arrays import BoolArray, ByteArray
+from peel.matte.parallel import run_all
 from peel.matte.trimap import BACKGROUND, FOREGROUND, UNKNOWN, lay_band
 
 __all__ = ["EXACT", "LOOSE", "band_reach", "lay_zones", "marked_subject"]
 
 EXACT: Final = 3
 LOOSE: Final = 2
+_BLOCK: Final = 768
 _TRIMAP_OF: Final = np.array([0, BACKGROUND, UNKNOWN, FOREGROUND], np.uint8)
 
 
@@ -37,12 +41,35 @@ def lay_zones(job: Job, changed: Rect, reach: int | None = None) -> Job:
     if window.is_empty:
         return job
     around = window.grown(distance).intersection(job.photo.bounds)
-    stretches = job.stretches.read(around)
-    exact = (stretches == 1) | (stretches == EXACT)
-    laid = lay_band(marked_subject(job, around), band.outward_px, band.inward_px, exact, band.exact_px)
+    subject, stretches = marked_subject(job, around), job.stretches.read(around)
+    zones = np.empty((window.height, window.width), np.uint8)
+
+    def lay(block: Rect) -> None:
+        reached = block.grown(distance).intersection(around)
+        inside = subject[reached.within(around)]
+        if inside.all() or not inside.any():
+            zones[block.within(window)] = FOREGROUND if inside.any() else BACKGROUND
+            return
+        near = stretches[reached.within(around)]
+        exact = (near == 1) | (near == EXACT)
+        laid = lay_band(inside, band.outward_px, band.inward_px, exact, band.exact_px)
+        zones[block.within(window)] = laid[block.within(reached)]
+
+    blocks = [
+        Rect(top, left, top + _BLOCK, left + _BLOCK).intersection(window)
+        for top in range(window.top, window.bottom, _BLOCK)
+        for left in range(window.left, window.right, _BLOCK)
+    ]
+    run_all([partial(_each, lay, blocks[0::2]), partial(_each, lay, blocks[1::2])])
     corrections = job.corrections.read(window)
-    zones = np.where(corrections == 0, laid[window.within(around)], _TRIMAP_OF[corrections])
+    if corrections.any():
+        zones = np.where(corrections == 0, zones, _TRIMAP_OF[corrections])
     return _with_zones(job, window, zones)
+
+
+def _each(work: Callable[[Rect], None], blocks: list[Rect]) -> None:
+    for block in blocks:
+        work(block)
 
 
 def _with_zones(job: Job, window: Rect, zones: ByteArray) -> Job:

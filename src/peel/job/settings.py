@@ -36,6 +36,7 @@ class Node(_Settings):
     back, out : handles of the curves that arrive and leave, measured from `at`; (0, 0) where the run is straight.
     smooth : whether the two handles are kept in one line.
     exact : whether the stretch that leads here is a hard edge, with a band of a few pixels, rather than a loose one.
+    fitted : whether it was put in between the ends of a freehand or followed run, rather than set by hand.
     """
 
     at: Point
@@ -43,6 +44,7 @@ class Node(_Settings):
     out: Point = (0.0, 0.0)
     smooth: bool = False
     exact: bool = False
+    fitted: bool = False
 
 
 class Contour(_Settings):

@@ -1,6 +1,6 @@
 """Lines that keep to a photo's edges: paths of least cost, and lines snapped to the edge beside them."""
 
-from typing import Any
+from typing import Any, Final
 
 import cv2
 import numpy as np
@@ -10,11 +10,13 @@ from scipy.ndimage import gaussian_filter1d
 
 from peel.matte.arrays import ByteArray
 
-__all__ = ["EdgePaths", "resampled", "snap_line"]
+__all__ = ["EdgePaths", "edge_strength", "resampled", "snap_line"]
 
 Points = NDArray[np.float64]
 
-_STRONG_GRADIENT = 120.0  # gradients beyond this are all equally good to follow
+_STRONG_GRADIENT: Final = 120.0  # gradients beyond this are all equally good to follow
+_SLOPE: Final = 4
+_SLOPE_WEIGHTS: Final = {at: at * float(np.exp(-(at**2) / 4.5)) / 2 for at in range(-_SLOPE, _SLOPE + 1) if at}
 
 
 class EdgePaths:
@@ -47,6 +49,13 @@ class EdgePaths:
 
     def _inside(self, point: tuple[float, float]) -> tuple[int, int]:
         return min(max(int(point[0]), 0), self._width - 1), min(max(int(point[1]), 0), self._height - 1)
+
+
+def edge_strength(picture: ByteArray) -> NDArray[np.float32]:
+    """Give how steeply colours change at each pixel, in values a pixel, (H, W) float32."""
+    calm = cv2.GaussianBlur(picture, (3, 3), 0)
+    slopes = [cv2.Scharr(calm, cv2.CV_32F, *way) / np.float32(32) for way in ((1, 0), (0, 1))]
+    return np.asarray(np.sqrt(sum((slope**2).sum(axis=2) for slope in slopes)), np.float32)
 
 
 def resampled(line: ArrayLike, step_px: float = 1.0, *, closed: bool = False) -> Points:
@@ -123,7 +132,7 @@ def snap_line(picture: NDArray[Any], line: ArrayLike, reach_px: float, *, closed
     gain = _edge_strength(picture, calm, normal, reach)
     ends = (-1, -1) if closed else (reach, reach)
     offsets = _best_offsets(gain, 0.06, *ends).astype(np.float64) - reach
-    smooth = gaussian_filter1d(offsets, 1.5, mode=mode)
+    smooth = gaussian_filter1d(offsets, 2.5, mode=mode)
     if not closed:
         smooth[[0, -1]] = 0
     return np.asarray(calm + normal * smooth[:, None])
@@ -131,26 +140,22 @@ def snap_line(picture: NDArray[Any], line: ArrayLike, reach_px: float, *, closed
 
 def _edge_strength(picture: NDArray[Any], line: Points, normal: Points, reach: int) -> NDArray[np.float32]:
     """Give how strong the photo's edge is at each place and offset, (places, offsets), about 0 to 1."""
-    across = np.arange(-reach - 1, reach + 2)
+    across = np.arange(-reach - _SLOPE, reach + _SLOPE + 1)
     places = line[:, None] + normal[:, None] * across[None, :, None] - 0.5
-    low = np.floor(places.min(axis=(0, 1))).astype(int) - 2
-    high = np.ceil(places.max(axis=(0, 1))).astype(int) + 3
-    height, width = picture.shape[:2]
-    left, top = np.clip(low, 0, (width - 1, height - 1))
-    right, bottom = np.clip(high, (left + 1, top + 1), (width, height))
-    part = picture[top:bottom, left:right].astype(np.float32)
+    at = np.ascontiguousarray(places, np.float32)
+    pieces = [
+        cv2.remap(picture, some[..., 0], some[..., 1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+        for some in np.split(at, range(30000, len(at), 30000))  # OpenCV's maps have at most 32767 rows
+    ]
+    colours = np.concatenate(pieces).astype(np.float32)
     if picture.dtype == np.uint16:
-        part /= np.float32(257)
-    at = (places - (left, top)).astype(np.float32)
-    colours = np.concatenate(
-        [
-            cv2.remap(part, np.ascontiguousarray(some[..., 0]), np.ascontiguousarray(some[..., 1]), cv2.INTER_LINEAR,
-                      borderMode=cv2.BORDER_REPLICATE)
-            for some in np.split(at, range(30000, len(at), 30000))
-        ]
-    )  # fmt: skip
+        colours /= np.float32(257)
     colours = cv2.GaussianBlur(colours, (1, 5), 0, sigmaY=1.2) if len(colours) > 5 else colours
-    steps = np.linalg.norm(colours[:, 2:] - colours[:, :-2], axis=2)
+    # the slope of a Gaussian: an edge that is out of focus is strongest in its middle
+    slope = sum(
+        weight * colours[:, _SLOPE + at : colours.shape[1] - _SLOPE + at] for at, weight in _SLOPE_WEIGHTS.items()
+    )
+    steps = np.linalg.norm(slope, axis=2)
     # An edge is as strong as it stands out from its strip: a faint outline counts where there is nothing else.
     typical = np.maximum(np.percentile(steps, 90), 8.0)
     far = np.abs(np.arange(-reach, reach + 1)) / (reach + 1)

@@ -16,6 +16,7 @@ _KERNELS: Final = (
     "foreground",
     "coverage",
     "edge_line",
+    "alike",
     "proposal",
 )
 

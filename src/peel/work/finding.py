@@ -14,7 +14,7 @@ from peel.job.job import Job, Photo, new_job
 from peel.job.marking import Change, Zone, changed_region, mark_region, swap_sides
 from peel.job.rect import Rect
 from peel.job.settings import Point
-from peel.matte.alike import colour_distance, lab_of, within
+from peel.matte.alike import colour_distance, distance_in_lab, lab_of, within
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray
 from peel.matte.boundary import traced
 from peel.matte.coverage import coverage
@@ -82,6 +82,11 @@ class Finder:
             return to_screen(eight_bit(self._pyramid.pixels(self.look_level)), self._photo.profile)
 
     @cached_property
+    def look_lab(self) -> FloatArray:
+        """The same in CIE Lab."""
+        return lab_of(self.look)
+
+    @cached_property
     def small(self) -> ByteArray:
         """The photo in some 60 000 pixels, sRGB."""
         height, width = self.look.shape[:2]
@@ -93,6 +98,10 @@ class Finder:
         """Give what is marked as subject, in a picture of another size."""
         marks = job.marks.sampled(*shape[:2])
         return np.where(marks == 0, job.outline.sampled(*shape[:2]) >= 128, marks == 2)
+
+    def get_ready(self) -> None:
+        """Make the small pictures, so that no press has to wait for them."""
+        self.look_lab.shape, self.small.shape  # noqa: B018 - asked for once, they are kept
 
     # Alike
 
@@ -106,16 +115,16 @@ class Finder:
         for point in points:
             row, column = self._inside(point, self.look_level)
             low, left = max(row - _SAMPLE_PX, 0), max(column - _SAMPLE_PX, 0)
-            spot = self.look[low : row + _SAMPLE_PX + 1, left : column + _SAMPLE_PX + 1]
+            spot = self.look_lab[low : row + _SAMPLE_PX + 1, left : column + _SAMPLE_PX + 1]
             # the median: a press beside an edge means what most of the spot shows
-            samples.append(np.median(lab_of(np.ascontiguousarray(spot)).reshape(-1, 3), axis=0))
+            samples.append(np.median(spot.reshape(-1, 3), axis=0))
         return samples
 
     def alike_shown(self, pick: AlikePick) -> BoolArray:
         """Give what is alike in the picture that is shown; quick enough to follow a drag."""
         with self._turn:
             if self._distances is None or self._distances[0] != pick.points:
-                self._distances = (pick.points, colour_distance(self.look, self._samples(pick.points)))
+                self._distances = (pick.points, distance_in_lab(self.look_lab, self._samples(pick.points)))
             distance = self._distances[1]
         seeds = [self._inside(point, self.look_level) for point in pick.points] if pick.connected else []
         return within(distance, pick.tolerance, seeds)
@@ -205,7 +214,9 @@ class Finder:
         whole = job.photo.bounds
         bare = replace(new_job(job.photo), settings=job.settings).with_settings(contours=(), ground="backdrop")
         marked = mark_region(bare, self._exactly(proposal.region, whole), Zone.SUBJECT)
-        unsure = self._enlarged_to(proposal.unsure, whole)
+        soft = cv2.GaussianBlur(proposal.unsure.astype(np.float32), (0, 0), 1.0)
+        size = (self._photo.width, self._photo.height)
+        unsure = cv2.resize((soft * 255).astype(np.uint8), size, interpolation=cv2.INTER_CUBIC) >= 110
         return mark_region(marked, unsure, Zone.UNSURE) if unsure.any() else marked
 
     # changes to all that is marked

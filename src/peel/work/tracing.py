@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from peel.job.rect import Rect
 from peel.matte.arrays import ByteArray
-from peel.matte.edge_line import EdgePaths, snap_line
+from peel.matte.edge_line import EdgePaths, edge_strength, snap_line
 from peel.work.stages import Pyramid
 
 __all__ = ["Tracer", "eight_bit"]
@@ -18,6 +18,7 @@ Points = NDArray[np.float64]
 
 _WINDOW_PX: Final = 272  # of a level: what the costs are spread over in a few hundredths of a second
 _ROOM_PX: Final = 48
+_FAINT: Final = 4.0  # values a pixel; less is grain
 
 
 @dataclass(frozen=True)
@@ -59,6 +60,26 @@ class Tracer:
         coarse = (spread.paths.to((to[0] / step - corner[0], to[1] / step - corner[1])) + corner) * step
         coarse[0], coarse[-1] = anchor, to
         return self._refined(coarse, spread.level)
+
+    def snapped(self, point: tuple[float, float], reach_px: float) -> tuple[float, float]:
+        """Give the strongest edge near a photo point, the nearer the better; the point itself where there is none."""
+        level = max(int(np.log2(max(reach_px / 8, 1))), 0)
+        step = 1 << level
+        pixels = self._pyramid.pixels(level)
+        x, y, reach = point[0] / step, point[1] / step, int(np.ceil(reach_px / step))
+        left, top = int(x) - reach, int(y) - reach
+        window = Rect(top - 2, left - 2, top + 2 * reach + 3, left + 2 * reach + 3)
+        window = window.intersection(Rect(0, 0, *pixels.shape[:2]))
+        if window.height < 3 or window.width < 3:
+            return point
+        strength = edge_strength(eight_bit(pixels[window.slices]))
+        ys, xs = np.mgrid[window.top : window.bottom, window.left : window.right] + 0.5
+        away = np.hypot(xs - x, ys - y) / max(reach, 1)
+        worth = np.where(away <= 1, strength * (1 - 0.6 * away), 0)
+        best = np.unravel_index(int(np.argmax(worth)), worth.shape)
+        if worth[best] < _FAINT:
+            return point
+        return float(xs[best]) * step, float(ys[best]) * step
 
     def _spread_from(self, anchor: tuple[float, float], to: tuple[float, float]) -> _Spread:
         far = max(abs(to[0] - anchor[0]), abs(to[1] - anchor[1]))

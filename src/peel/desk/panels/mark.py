@@ -102,7 +102,9 @@ class MarkPanel(Panel):
         self.amount.changed.connect(lambda _value, _dragged: self._try(self.chosen))
         self.do_it = self.button("Do it", self._do, tip="Make the change that is shown (Enter)")
         self.row(self.amount, self.do_it)
-        self.area = self.button("Only in an area", self._on_area, tip="Draw around the part these changes are kept to")
+        self.area = self.button(
+            "Only in an area", self._on_area, role="choice", tip="Draw around the part these changes are kept to"
+        )
         self.area.setCheckable(True)
         self._swap = self.button(
             "Swap sides", self.swap_asked.emit, tip="Make subject what is backdrop, and the other way round"

@@ -5,7 +5,7 @@ from typing import Final
 from PySide6.QtCore import QPointF
 from PySide6.QtGui import QColor, QImage, QPainter, QPen
 
-from peel.desk.overlay import ADDED, TAKEN, overlay_image
+from peel.desk.overlay import overlay_image
 from peel.desk.tools.finding_tool import FindingTool
 from peel.desk.tools.tool import Choice, Press
 from peel.job.marking import Zone
@@ -86,7 +86,7 @@ class AlikeTool(FindingTool):
 
     def _show(self, press: Press) -> None:
         finder, pick = self.finder, self._pick()
-        colour = TAKEN if self._zone(press) is Zone.BACKDROP else ADDED
+        colour = self._hue(taken=self._zone(press) is Zone.BACKDROP)
         if finder is not None:
             self._look(lambda: _shown(finder, pick, colour))
 

@@ -24,6 +24,7 @@ _GRAB_PX: Final = 9.0
 _ON_LINE_PX: Final = 6.0
 _CLICK_PX: Final = 6.0  # a hand that moves less than this while pressing has clicked
 _MANY: Final = 220  # points of longer contours show only near the cursor
+_TRACED_PX: Final = 1.25  # how far fitted curves may stray from a line along an edge
 _FIRST = QColor(236, 130, 60)
 
 Runs = NDArray[np.float64]
@@ -437,7 +438,7 @@ class ContourTool(Tool):
             shown = list(range(len(nodes)))
         for index in shown:
             first = index == 0 and not shape.contour.closed
-            size = 5.0 if first else 3.4
+            size = 5.0 if first else 2.4 if nodes[index].fitted else 3.6
             point = self._widget(nodes[index].at)
             painter.setPen(QPen(QColor(0, 0, 0, 190), 1.2))
             painter.setBrush(_FIRST if first else QColor(255, 255, 255))
@@ -505,10 +506,12 @@ def _set_point(job: Job, to: Point, reach: float, exact: bool, hole: bool, trace
     )
     if closes:
         return _closed(job, exact, tracer)
+    if tracer is not None:
+        to = tracer.snapped(to, reach)
     if drawing is None or tracer is None:
         return contours.add_or_close(job, Node(at=to, exact=exact), 0.0, hole=hole)
     line = tracer.path(drawing.nodes[-1].at, to)
-    out, nodes = contours.nodes_along([(float(x), float(y)) for x, y in line], 0.8, exact=exact)
+    out, nodes = contours.nodes_along([(float(x), float(y)) for x, y in line], _TRACED_PX, exact=exact)
     return contours.add_nodes(job, nodes, out=out) if nodes else job
 
 
@@ -518,5 +521,5 @@ def _closed(job: Job, exact: bool, tracer: Tracer | None) -> Job:
     if drawing is None or tracer is None or len(drawing.nodes) < 3:
         return contours.close_contour(job, exact=exact)
     line = tracer.path(drawing.nodes[-1].at, drawing.nodes[0].at)
-    out, nodes = contours.nodes_along([(float(x), float(y)) for x, y in line], 0.8, exact=exact)
+    out, nodes = contours.nodes_along([(float(x), float(y)) for x, y in line], _TRACED_PX, exact=exact)
     return contours.close_contour(job, nodes, out=out, exact=exact)

@@ -35,6 +35,10 @@ class FindingTool(Tool):
         """Get a finder for the photo."""
         bridge = self.canvas.bridge if self.canvas is not None else None
         self.finder = bridge.session.finder if bridge is not None else None
+        if self.finder is not None:
+            finder = self.finder
+            self._lane = self._lane or Lane(f"{self.name.lower()} tool")
+            self._lane.submit("ready", lambda _ticket: finder.get_ready())
         if self.canvas is not None and not self._watches:
             self.canvas.settled.connect(self._clear_when_settled)
             self._watches = True
@@ -54,6 +58,11 @@ class FindingTool(Tool):
         """Whether something is still being looked for."""
         return self._lane is not None and not self._lane.is_idle
 
+    @property
+    def words(self) -> str:
+        """What is written beside the cursor."""
+        return self._words
+
     def _look(self, find: Callable[[], tuple[QImage, str]]) -> None:
         """Look for something on the worker; a newer look overtakes an older one."""
         self._lane = self._lane or Lane(f"{self.name.lower()} tool")
@@ -64,6 +73,12 @@ class FindingTool(Tool):
         if token is self._token:
             self._overlay, self._words = image, words
             self.redraw()
+
+    def _hue(self, *, taken: bool) -> QColor:
+        """Give the hue of what is added or taken away, as it suits the photo."""
+        if self.canvas is None:
+            return QColor(0, 0, 0)
+        return self.canvas.taken_hue if taken else self.canvas.added_hue
 
     def _forget(self) -> None:
         self._token = None

@@ -3,7 +3,7 @@
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPen
 
-from peel.desk.overlay import ADDED, TAKEN, overlay_image
+from peel.desk.overlay import overlay_image
 from peel.desk.tools.brush import BrushSize
 from peel.desk.tools.finding_tool import FindingTool
 from peel.desk.tools.tool import Press
@@ -58,7 +58,8 @@ class SweepTool(FindingTool):
         finder, job, points = self.finder, self.job, self._points
         radius, subject = self.size.diameter_px / 2, not self._reverse
         if finder is not None and job is not None:
-            self._look(lambda: _shown(finder, job, points, radius, subject))
+            colour = self._hue(taken=self._reverse)
+            self._look(lambda: _shown(finder, job, points, radius, subject, colour))
 
     def release(self, press: Press) -> None:
         """Mark what the stroke grew to."""
@@ -102,12 +103,12 @@ class SweepTool(FindingTool):
             for colour, width in ((QColor(0, 0, 0, 170), 3.0), (QColor(255, 255, 255), 1.2)):
                 painter.setPen(QPen(colour, width))
                 painter.drawEllipse(self._at, radius, radius)
-            painter.setPen(QPen(TAKEN if self._reverse else ADDED, 2.2))
+            painter.setPen(QPen(self._hue(taken=self._reverse), 2.2))
             painter.drawEllipse(self._at, max(radius - 3, 1.0), max(radius - 3, 1.0))
 
 
 def _shown(
-    finder: Finder, job: Job, points: tuple[tuple[float, float], ...], radius: float, subject: bool
+    finder: Finder, job: Job, points: tuple[tuple[float, float], ...], radius: float, subject: bool, colour: QColor
 ) -> tuple[QImage, str]:
     region = finder.swept_shown(job, points, radius, subject=subject)
-    return overlay_image((region, ADDED if subject else TAKEN)), ""
+    return overlay_image((region, colour)), ""

@@ -1,0 +1,50 @@
+"""A file of each older format opens as it was left, and is brought up to date."""
+
+import shutil
+import sqlite3
+from pathlib import Path
+
+import numpy as np
+
+from peel.files.migrations import VERSION
+from peel.files.project import ProjectFile
+from peel.files.salvage import salvage
+from peel.matte.trimap import BACKGROUND, FOREGROUND, UNKNOWN
+from peel.work.session import Session
+
+DATA = Path(__file__).parent / "data"
+
+
+def test_a_file_of_the_first_format_opens_with_its_contours_and_can_be_gone_on_with(tmp_path: Path) -> None:
+    path = tmp_path / "old.peel"
+    shutil.copy(DATA / "version-1.peel", path)
+
+    session = Session.resume(ProjectFile.open(path))
+    session.wait_idle(60)
+
+    closed, drawing = session.job.settings.contours
+    assert [node.at for node in closed.nodes] == [(40, 20), (120, 20), (120, 100), (40, 100)]
+    assert closed.closed
+    assert drawing.hole
+    assert len(drawing.nodes) == 2
+    zones = session.job.zones.read()
+    assert set(np.unique(zones)) == {BACKGROUND, UNKNOWN, FOREGROUND}
+    session.undo()
+    session.redo()
+    session.wait_idle(60)
+    session.close()
+    assert sqlite3.connect(path).execute("PRAGMA user_version").fetchone()[0] == VERSION
+
+
+def test_what_is_left_of_a_damaged_old_file_is_brought_home(tmp_path: Path) -> None:
+    path = tmp_path / "old.peel"
+    content = bytearray((DATA / "version-1.peel").read_bytes())
+    content[-900:-600] = bytes(300)
+    path.write_bytes(content)
+
+    saved = salvage(path, tmp_path / "copy.peel")
+
+    session = Session.resume(saved.project)
+    height = session.job.zones.height
+    session.close()
+    assert height == 120
