@@ -1,4 +1,4 @@
-"""Run the bench: ``python -m bench [quality] [drawn] [window] [memory] [--folder DIR]``; all of it without arguments."""
+"""Run the bench: ``python -m bench [quality] [drawn] [window] [memory] [marking] [--folder DIR]``; all of it without arguments."""
 
 import argparse
 import json
@@ -9,7 +9,7 @@ from pathlib import Path
 
 from bench.cases import LARGE, all_demo, folder_cases, large_case
 
-PARTS = ("quality", "drawn", "window", "memory")
+PARTS = ("quality", "drawn", "window", "memory", "marking")
 
 
 def main() -> int:
@@ -32,6 +32,11 @@ def main() -> int:
         print(HEAD, flush=True)
         for kind in KINDS:
             print(row(drawn_case(kind)), flush=True)
+    if "marking" in parts:
+        from bench.marking import interactions, latencies, proposals
+
+        for measure_part in (latencies, proposals, interactions):
+            print("\n".join(measure_part()), "\n", flush=True)
     if "memory" in parts:
         print(memory(), flush=True)
     if "window" in parts:

@@ -13,10 +13,11 @@ os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp(prefix="peel-shots-")
 import numpy as np
 from PIL import Image
 from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QAction
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QApplication
 
-from peel.demo.marking import loose_outline
+from peel.demo.marking import BRAMBLE_HAIR, loose_outline
 from peel.demo.photos import demo_photo
 from peel.desk.app import make_app
 from peel.desk.step_line import Step
@@ -81,6 +82,84 @@ class Visit:
         assert button is not None, name
         button.click()
 
+    def hold(
+        self, points: list[tuple[float, float]], held: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier
+    ) -> None:
+        """Draw a stroke and keep the button down."""
+        QTest.mousePress(self.window.canvas, Qt.MouseButton.LeftButton, held, self.at(*points[0]))
+        for point in points[1:]:
+            QTest.mouseMove(self.window.canvas, self.at(*point))
+            self.until(lambda: False, 0.05)
+        tool = self.window.canvas.tool
+        self.until(lambda: not getattr(tool, "is_looking", False))
+
+    def let_go(self, x: float, y: float) -> None:
+        """Let the button up."""
+        QTest.mouseRelease(self.window.canvas, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, self.at(x, y))
+        self.settle()
+
+    def click(self, x: float, y: float) -> None:
+        """Click, and wait for what comes of it."""
+        QTest.mouseClick(self.window.canvas, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, self.at(x, y))
+        self.settle()
+
+    def do(self, name: str) -> None:
+        """Carry out a command."""
+        action = self.window.findChild(QAction, name)
+        assert action is not None, name
+        action.trigger()
+
+    def open_demo(self, name: str) -> None:
+        """Open a demo photo, from the empty window."""
+        self.window.close_photo()
+        self.press(f"demo {name}")
+        self.until(lambda: self.window.bridge is not None)
+        self.settle()
+
+
+def shoot_marking(visit: Visit) -> None:
+    """Take a picture of each tool of Mark at work."""
+    window = visit.window
+    visit.open_demo("lamplighter")
+    visit.do("Contour")
+    visit.press("way Follow the edge")
+    visit.press("way Exact")
+    for x, y in ((1000, 870), (545, 1450), (620, 1560), (600, 2330)):
+        visit.click(x, y)
+        visit.point_at(x - 30, y + 60)
+    visit.point_at(470, 2480)
+    visit.until(lambda: False, 0.5)
+    visit.shoot("mark-contour")
+    visit.open_demo("tin-drummer")
+    visit.do("Sweep")
+    window.set_brush_size(110)
+    stroke = [(980.0, 1050.0), (1000.0, 1300.0), (1000.0, 1600.0), (1010.0, 1900.0)]
+    visit.hold(stroke)
+    visit.shoot("mark-sweep")
+    visit.let_go(*stroke[-1])
+    visit.open_demo("tin-drummer")
+    visit.do("Alike")
+    visit.press("way Backdrop")
+    visit.press("way Everywhere")
+    visit.hold([(250, 800), (400, 800), (620, 810), (760, 820)])
+    visit.shoot("mark-alike")
+    visit.let_go(760, 820)
+    visit.open_demo("bramble")
+    visit.do("Propose")
+    visit.until(lambda: window.bridge is not None and window.bridge.job.has_subject)
+    visit.do("Fill")
+    visit.shoot("mark-propose")
+    window.message.hide()
+    visit.do("Brush")
+    visit.press("way Unsure")
+    window.mark_panel.amount.set_value(45)
+    window.mark_panel.findChild(QAbstractButton, "change SHRINK").click()
+    visit.until(lambda: window.marking_desk.is_idle)
+    window.set_brush_size(160)
+    visit.point_at(900, 620)
+    visit.shoot("mark-change")
+    window.close_photo()
+
 
 def main() -> int:
     """Walk through a job and take a picture of each main view."""
@@ -89,14 +168,14 @@ def main() -> int:
     window = visit.window
     visit.until(lambda: False, 0.3)
     visit.shoot("welcome")
+    shoot_marking(visit)
     visit.press("demo bramble")
     visit.until(lambda: window.bridge is not None)
     outline = loose_outline(np.asarray(Image.open(demo_photo("bramble").matte), np.float32) / 255)
-    for x, y in outline[:-8]:
-        QTest.mouseClick(window.canvas, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, visit.at(x, y))
-    visit.point_at(*outline[-8])
-    visit.shoot("mark")
-    for x, y in outline[-8:]:
+    window.take_up(window.tools[Step.MARK][0])
+    visit.press("way Straight")
+    visit.press("way Loose")
+    for x, y in outline:
         QTest.mouseClick(window.canvas, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, visit.at(x, y))
     QTest.keyClick(window.canvas, Qt.Key.Key_Return)
     visit.settle()
@@ -104,23 +183,8 @@ def main() -> int:
     window.panels[Step.EDGE].outward.set_value(24)
     window.panels[Step.EDGE].inward.set_value(18)
     window.set_brush_size(330)
-    visit.drag(
-        [
-            (760, 1250),
-            (600, 900),
-            (700, 500),
-            (950, 220),
-            (1300, 110),
-            (1750, 100),
-            (2100, 260),
-            (2330, 600),
-            (2330, 1000),
-        ]
-    )
-    visit.drag([(2330, 900), (2100, 1250)])
-    visit.drag([(1150, 300), (1500, 180), (1850, 330)])
-    visit.drag([(1000, 1150), (950, 700)])
-    visit.drag([(1950, 1150), (2050, 700)])
+    for stroke in BRAMBLE_HAIR:
+        visit.drag(list(stroke))
     visit.settle()
     window.take_up(window.tools[Step.EDGE][1])
     window.set_brush_size(150)

@@ -14,7 +14,7 @@ from PySide6.QtTest import QTest
 
 from desk.hand import Hand
 from peel.cli import main
-from peel.demo.marking import loose_outline
+from peel.demo.marking import BRAMBLE_HAIR, loose_outline
 from peel.demo.photos import NAMES, demo_photo
 from peel.desk.step_line import Step
 from peel.matte.measures import colour_error, sad
@@ -54,22 +54,8 @@ def test_from_a_photo_to_delivered_files_and_back(make_window: Callable[[], Hand
     field.set_value(26)
     window.panels[Step.EDGE].inward.set_value(20)
     window.set_brush_size(330)
-    hair = [
-        (760, 1250),
-        (600, 900),
-        (700, 500),
-        (950, 220),
-        (1300, 110),
-        (1750, 100),
-        (2100, 260),
-        (2330, 600),
-        (2330, 1000),
-    ]
-    hand.drag(hair)
-    hand.drag([(2330, 900), (2100, 1250)])
-    hand.drag([(1150, 300), (1500, 180), (1850, 330)])
-    hand.drag([(1000, 1150), (950, 700)])
-    hand.drag([(1950, 1150), (2050, 700)])
+    for stroke in BRAMBLE_HAIR:
+        hand.drag(list(stroke))
     hand.settle()
 
     assert window.step_line.state_of(Step.MATTE).startswith("solved")

@@ -1,12 +1,23 @@
 """Mark zones as a specialist in a hurry would: roughly, but never wrongly."""
 
+from typing import Final
+
 import cv2
 import numpy as np
 
 from peel.demo.camera import cloud
 from peel.matte.arrays import ByteArray, FloatArray
 
-__all__ = ["loose_outline", "rough_zones"]
+__all__ = ["BRAMBLE_HAIR", "loose_outline", "rough_zones"]
+
+BRAMBLE_HAIR: Final = (
+    ((760, 1250), (600, 900), (700, 500), (950, 220), (1300, 110), (1750, 100), (2100, 260), (2330, 600), (2330, 1000)),
+    ((2330, 900), (2100, 1250)),
+    ((1150, 300), (1500, 180), (1850, 330)),
+    ((1000, 1150), (950, 700)),
+    ((1950, 1150), (2050, 700)),
+)
+"""Strokes of a brush 330 pixels wide over Bramble's hair, in photo pixels."""
 
 
 def rough_zones(

@@ -115,8 +115,8 @@ def _sheet(t: Theme) -> str:
     QPushButton#link {{ background: transparent; color: {t.accent}; padding: 3px 6px; text-align: left; }}
     QPushButton#link:hover {{ background: {t.raised}; }}
     QPushButton#link:disabled {{ color: {t.muted}; border-color: transparent; }}
-    QPushButton#choice {{ padding: 6px 10px; }}
-    QPushButton#choice:checked {{ background: {t.strong}; color: {t.on_strong}; }}
+    QPushButton#choice, QPushButton[role="choice"] {{ padding: 6px 10px; }}
+    QPushButton#choice:checked, QPushButton[role="choice"]:checked {{ background: {t.strong}; color: {t.on_strong}; }}
     QPushButton[role="way"] {{ padding: 2px 9px; border-radius: 4px; font-size: 12px; }}
     QPushButton[role="way"]:checked {{ background: {t.strong}; color: {t.on_strong}; }}
     #strong {{ font-weight: 600; }}

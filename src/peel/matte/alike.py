@@ -84,7 +84,7 @@ def colour_distance(picture: ByteArray, samples: ArrayLike) -> FloatArray:
         As `distance_in_lab`, to within what one step of a channel makes.
     """
     out = np.empty(picture.shape[:2], np.float32)
-    _look_up(np.require(picture, requirements="CW"), distance_in_lab(_all_colours(), samples), out)
+    _look_up(np.require(picture, requirements=("C", "W")), distance_in_lab(_all_colours(), samples), out)
     return out
 
 

@@ -120,6 +120,11 @@ class Session:
         """Whether every change is on disk."""
         return all(state.number != UNSTORED for state in self._history.states) and self._edits.is_idle
 
+    @property
+    def is_editing(self) -> bool:
+        """Whether an edit is still to be made."""
+        return not self._edits.is_idle
+
     def listen(self, listener: Listener) -> None:
         """Tell a listener all news from now on."""
         self._listeners.append(listener)

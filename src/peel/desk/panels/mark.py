@@ -89,8 +89,8 @@ class MarkPanel(Panel):
         self._changes.setExclusive(False)
         for number, change in enumerate(Change):
             button = QPushButton(change.value)
-            button.setObjectName("choice")
-            button.setProperty("change", change.name)
+            button.setObjectName(f"change {change.name}")
+            button.setProperty("role", "choice")
             button.setCheckable(True)
             button.setToolTip(_TIPS[change])
             button.clicked.connect(lambda on, change=change: self._try(change if on else None))
