@@ -24,6 +24,7 @@ class Hand:
         """Wait until all is solved, stored and drawn."""
         assert self.window.bridge is not None
         self.window.bridge.session.wait_idle(180)
+        self.qtbot.wait(30)  # news of it comes in, and the canvas asks for what it needs
         self.wait(lambda: self.window.proofs.is_idle and self.window.is_drawn)
 
     def at(self, x: float, y: float) -> QPoint:

@@ -299,6 +299,10 @@ def test_a_change_is_shown_before_it_is_made(marked: Hand) -> None:
     grow.click()
     marked.wait(lambda: window.canvas.grab().toImage().pixelColor(spot) != plain, 10)
     assert _subject(marked).sum() == before
+    marked.step("Edge")
+    marked.wait(lambda: window.canvas.grab().toImage().pixelColor(spot) == plain, 10)
+    marked.step("Mark")
+    grow.click()
 
     panel.do_it.click()
     marked.settle()
@@ -359,3 +363,16 @@ def test_the_exact_brush_narrows_the_band(marked: Hand) -> None:
     marked.settle()
 
     assert (_job(marked).zones.read()[150] == UNKNOWN).sum() < wide - 8
+
+
+def test_a_stroke_that_changes_nothing_does_not_stay_on_the_picture(marked: Hand) -> None:
+    window, spot = marked.window, marked.at(210, 150)
+    marked.key(Qt.Key.Key_B)
+    window.set_brush_size(30)
+    plain = window.canvas.grab().toImage().pixelColor(spot)
+
+    marked.drag([(190, 150), (210, 150), (230, 150)])
+    marked.drag([(190, 150), (210, 150), (230, 150)])
+    QTest.mouseMove(window.canvas, marked.at(20, 20))
+
+    marked.wait(lambda: window.canvas.grab().toImage().pixelColor(spot) == plain, 10)

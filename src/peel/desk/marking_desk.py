@@ -64,11 +64,18 @@ class MarkingDesk(QObject):
     def begin(self) -> None:
         """Choose the hues for a photo just opened."""
         self._set_area(())
+        self._panel.try_nothing()
         bridge = self._window.bridge
         if bridge is None:
             return
         stages = bridge.session.stages
         self._lane.submit("hues", lambda _ticket: zone_hues(stages), lambda hues: self._hues_found.emit(bridge, *hues))
+
+    def show_step(self, *, marking: bool) -> None:
+        """Show the area and what is being tried only while marking."""
+        if not marking and self._panel.chosen is not None:
+            self._panel.try_nothing()
+        self._window.canvas.show_area(self._area if marking else ())
 
     def _apply(self, label: str, edit: object) -> None:
         if self._window.bridge is not None:

@@ -23,7 +23,7 @@ from peel.work.views import View
 
 __all__ = ["Shelf"]
 
-_HEIGHT = 74
+_HEIGHT = 92
 
 
 class _ToolButton(QAbstractButton):
@@ -43,6 +43,10 @@ class _ToolButton(QAbstractButton):
         """Ask for drawing, word and key."""
         return QSize(self.fontMetrics().horizontalAdvance(self.text()) + 60, 34)
 
+    def minimumSizeHint(self) -> QSize:
+        """Do without the key in a narrow window."""
+        return QSize(self.fontMetrics().horizontalAdvance(self.text()) + 44, 34)
+
     def paintEvent(self, _event: QPaintEvent) -> None:
         """Paint the button."""
         theme = current()
@@ -60,6 +64,8 @@ class _ToolButton(QAbstractButton):
         painter.setPen(ink)
         middle = Qt.AlignmentFlag.AlignVCenter
         painter.drawText(QRectF(31, 0, self.width() - 37, self.height()), middle, self.text())
+        if self.width() < self.sizeHint().width():
+            return
         font.setWeight(font.Weight.Normal)
         font.setPixelSize(12)
         painter.setFont(font)
@@ -110,8 +116,6 @@ class Shelf(QWidget):
                                 tip="Width of the brush in pixels of the photo ([ and ])")  # fmt: skip
         self.brush_size.setFixedWidth(108)
         self.brush_size.changed.connect(lambda value, _dragged: self.size_changed.emit(value))
-        row.addSpacing(6)
-        row.addWidget(self.brush_size)
         row.addStretch(1)
         self._views = self._view_buttons(row)
         self._zoom_buttons(row)
@@ -122,6 +126,7 @@ class Shelf(QWidget):
         below.setSpacing(8)
         self._ways = QHBoxLayout()
         self._ways.setSpacing(0)
+        below.addWidget(self.brush_size)
         below.addLayout(self._ways)
         below.addWidget(self._sentence, 1)
         column.addLayout(below)

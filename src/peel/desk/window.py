@@ -364,6 +364,7 @@ class Window(QMainWindow):
             self.show_view(View.ZONES)
         self.step = step
         self.step_line.show_step(step)
+        self.marking_desk.show_step(marking=step is Step.MARK)
         for other, panel in self.panels.items():
             # a page that is not shown must not make the others as tall as itself
             fit = QSizePolicy.Policy.Preferred if other is step else QSizePolicy.Policy.Ignored

@@ -193,6 +193,7 @@ class Session:
         before = self.job
         after = edit(before)
         if after is before:
+            self._tell(Changed(before, before))  # whoever drew what was to come can take it away again
             return
         history = self._history
         joined = joins_last and history.cursor > 0 and history.current.label == label

@@ -119,7 +119,8 @@ def _zones(stages: Stages, job: Job, rect: Rect, level: int, look: Look) -> Floa
         ((columns + dots // 2 * (rows // dots % 2)) % dots) < max(dots // 3, 1)
     )
     tinted = photo + (warm - photo) * (0.65 * strength)
-    stippled = np.where(spots[..., None], warm * np.where(gray > 0.55, np.float32(0.62), np.float32(1.0)), tinted)
+    dot = np.where(gray > 0.5, warm * np.float32(0.55), warm * np.float32(0.5) + np.float32(0.5))
+    stippled = np.where(spots[..., None], dot, tinted)
     out = photo + (wash - photo) * (backdrop[..., None] * np.minimum(1.5 * strength, 1))
     return np.asarray(out + (stippled - out) * (unsure[..., None] * np.minimum(1.67 * strength, 1)), np.float32)
 

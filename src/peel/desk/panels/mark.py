@@ -141,6 +141,10 @@ class MarkPanel(Panel):
         self.do_it.setEnabled(change is not None)
         self.change_tried.emit(change, self.amount.value)
 
+    def try_nothing(self) -> None:
+        """Show no change any more."""
+        self._try(None)
+
     def _do(self) -> None:
         change = self.chosen
         if change is not None:
@@ -177,6 +181,8 @@ class MarkPanel(Panel):
         self._warning.setText(_warning(shares.none, shares.full))
         self._warning.setVisible(bool(self._warning.text()))
         self._show_contours(job)
+        if self.chosen is not None:
+            self._try(self.chosen)  # what it would do may have changed with the job
         self.do_it.setEnabled(self.chosen is not None)
         self._clear.setEnabled(job.has_subject or bool(job.settings.contours))
 
