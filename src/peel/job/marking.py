@@ -25,6 +25,7 @@ __all__ = [
     "Change",
     "Stroke",
     "Zone",
+    "all_subject",
     "changed_region",
     "clear_marks",
     "coverage_of",
@@ -107,7 +108,15 @@ def _painted(plane: Plane, touched: BoolArray, window: Rect, value: int) -> Plan
     return plane.write(window, values)
 
 
-def mark_region(job: Job, region: BoolArray, zone: Zone, window: Rect | None = None) -> Job:
+def all_subject(job: Job) -> Job:
+    """Take an unmarked photo for subject throughout; its zones are still to be laid, by `mark_region` with `since`."""
+    filled = Plane.filled(job.photo.height, job.photo.width, 255)
+    return replace(job.with_settings(ground="subject", contours=()), outline=filled)
+
+
+def mark_region(
+    job: Job, region: BoolArray, zone: Zone, window: Rect | None = None, *, since: Job | None = None
+) -> Job:
     """Take a region for a zone.
 
     Parameters
@@ -118,17 +127,20 @@ def mark_region(job: Job, region: BoolArray, zone: Zone, window: Rect | None = N
     zone : Zone
     window : Rect, optional
         All of the photo unless given.
+    since : Job, optional
+        The job whose zones the given one still has, if they are not its own.
     """
+    since = since or job
     window = window or job.photo.bounds
     if zone is Zone.UNSURE:
         corrected = replace(job, corrections=_painted(job.corrections, region, window, zone.value))
-        return _lay_where_changed(corrected, job)
+        return _lay_where_changed(corrected, since)
     marked = replace(
         job,
         marks=_painted(job.marks, region, window, 2 if zone is Zone.SUBJECT else 1),
         corrections=_painted(job.corrections, region, window, 0),
     )
-    return _lay_where_changed(marked, job)
+    return _lay_where_changed(marked, since)
 
 
 def _lay_where_changed(job: Job, before: Job) -> Job:

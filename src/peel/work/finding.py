@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from peel.files.profiles import to_screen
 from peel.job.job import Job, Photo, new_job
-from peel.job.marking import Change, Zone, changed_region, mark_region, swap_sides
+from peel.job.marking import Change, Zone, all_subject, changed_region, mark_region
 from peel.job.rect import Rect
 from peel.job.settings import Point
 from peel.matte.alike import colour_distance, distance_in_lab, lab_of, within
@@ -140,9 +140,8 @@ class Finder:
         region = within(distance, pick.tolerance, seeds)
         if self.look_level:
             region = cv2.medianBlur(region.astype(np.uint8), 5) > 0
-        if zone is Zone.BACKDROP and not job.has_subject:
-            job = swap_sides(job)
-        marked = mark_region(job, region, zone)
+        start = all_subject(job) if zone is Zone.BACKDROP and not job.has_subject else job
+        marked = mark_region(start, region, zone, since=job)
         if pick.soft:
             falloff = within(distance, pick.tolerance * 1.5, seeds) & ~region
             marked = mark_region(marked, falloff, Zone.UNSURE)
@@ -175,13 +174,12 @@ class Finder:
         """Mark what a stroke grows to, its boundary found again in the photo itself."""
         present, grown = self._swept(job, points, radius_px, subject)
         changed = _around(grown & ~present)
-        if not subject and not job.has_subject:
-            job = swap_sides(job)
         if not changed.any():
             return job
+        start = all_subject(job) if not subject and not job.has_subject else job
         window = self._photo_window(changed)
         region = self._exactly(grown, window) & self._enlarged_to(changed, window)
-        return mark_region(job, region, Zone.SUBJECT if subject else Zone.BACKDROP, window)
+        return mark_region(start, region, Zone.SUBJECT if subject else Zone.BACKDROP, window, since=job)
 
     def _photo_window(self, cells: BoolArray) -> Rect:
         rows, columns = np.flatnonzero(cells.any(axis=1)), np.flatnonzero(cells.any(axis=0))

@@ -18,6 +18,7 @@ from peel.matte.trimap import trimap_from_gray
 from peel.work.finding import Finder
 from peel.work.news import Changed, Listener, News, Solving, Stored, Trouble
 from peel.work.scheduler import Lane, Ticket
+from peel.work.shares import matte_shares, zone_shares
 from peel.work.solving import check_solvable, solve_job
 from peel.work.stages import Stages
 
@@ -219,8 +220,15 @@ class Session:
     def _go_to(self, history: History, before: Job) -> None:
         self._history = history
         self._tell(Stored(is_complete=False))
-        self._tell(Changed(self.job, before))
+        self._show(before)
         self._solve_if_needed()
+
+    def _show(self, before: Job) -> None:
+        """Tell of the new job; its shares are counted here, so that the window's thread need only add them up."""
+        job = self.job
+        zone_shares(job)
+        matte_shares(job)
+        self._tell(Changed(job, before))
 
     def _store(self) -> None:
         """Write the states that are not on disk yet, in their order; after a full disk there can be several."""
@@ -296,7 +304,7 @@ class Session:
         settings = before.settings.model_copy(update={"matte": solved.settings.matte})
         after = replace(before, settings=settings, matte=solved.matte, unsolved=solved.unsolved)
         self._history = self._history.amended(after)
-        self._tell(Changed(after, before))
+        self._show(before)
         if solved.is_solved:
             with self._turn:
                 self._solving = None

@@ -63,9 +63,7 @@ class AlikeTool(FindingTool):
             return
         self._points = (*self._points, press.xy) if press.straight else (press.xy,)
         self._from, self._began, self._at = press, self.tolerance, press.widget_point
-        if self.canvas is not None and self.canvas.bridge is not None:
-            self.canvas.bridge.session.rest()
-        self._token = object()
+        self._begin()
         self._show(press)
 
     def move(self, press: Press) -> None:
@@ -95,11 +93,8 @@ class AlikeTool(FindingTool):
         finder, pick, zone = self.finder, self._pick(), self._zone(self._from or press)
         if self._from is None or finder is None:
             return
-        self._from, self._token, self._words = None, None, ""
-        self.apply(f"Alike: {zone.name.lower()}", lambda job: finder.mark_alike(job, pick, zone))
-        if self.canvas is not None and self.canvas.bridge is not None:
-            self.canvas.bridge.session.resume_solving()
-        self.redraw()
+        self._from = None
+        self._end(f"Alike: {zone.name.lower()}", lambda job: finder.mark_alike(job, pick, zone))
 
     def leave(self) -> None:
         """Hide what is written at the cursor."""

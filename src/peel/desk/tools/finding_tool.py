@@ -7,6 +7,7 @@ from PySide6.QtGui import QColor, QFontMetricsF, QImage, QPainter
 
 from peel.desk.theme import current
 from peel.desk.tools.tool import Tool
+from peel.job.job import Job
 from peel.work.finding import Finder
 from peel.work.scheduler import Lane
 
@@ -68,6 +69,20 @@ class FindingTool(Tool):
         self._lane = self._lane or Lane(f"{self.name.lower()} tool")
         token = self._token = self._token or object()
         self._lane.submit("look", lambda _ticket: find(), lambda found: self._news.found.emit(token, *found))
+
+    def _begin(self) -> None:
+        """Begin to look: the matte can wait, and what is found from now on belongs to this press."""
+        if self.canvas is not None and self.canvas.bridge is not None:
+            self.canvas.bridge.session.rest()
+        self._token = object()
+
+    def _end(self, label: str, edit: Callable[[Job], Job]) -> None:
+        """End in an edit; what was found stays over the picture until the edit shows."""
+        self._token, self._words = None, ""
+        self.apply(label, edit)
+        if self.canvas is not None and self.canvas.bridge is not None:
+            self.canvas.bridge.session.resume_solving()
+        self.redraw()
 
     def _on_found(self, token: object, image: QImage, words: str) -> None:
         if token is self._token:

@@ -39,9 +39,7 @@ class SweepTool(FindingTool):
         if self.finder is None:
             return
         self._reverse, self._points, self._at = press.reverse, (press.xy,), press.widget_point
-        if self.canvas is not None and self.canvas.bridge is not None:
-            self.canvas.bridge.session.rest()
-        self._token = object()
+        self._begin()
         self._show()
 
     def move(self, press: Press) -> None:
@@ -68,12 +66,9 @@ class SweepTool(FindingTool):
         if not points or finder is None:
             return
         radius = self.size.diameter_px / 2
-        self._points, self._token = (), None
+        self._points = ()
         label = "Sweep the subject" if subject else "Sweep the backdrop"
-        self.apply(label, lambda job: finder.mark_swept(job, points, radius, subject=subject))
-        if self.canvas is not None and self.canvas.bridge is not None:
-            self.canvas.bridge.session.resume_solving()
-        self.redraw()
+        self._end(label, lambda job: finder.mark_swept(job, points, radius, subject=subject))
 
     def leave(self) -> None:
         """Hide the ring."""
