@@ -376,3 +376,16 @@ def test_a_stroke_that_changes_nothing_does_not_stay_on_the_picture(marked: Hand
     QTest.mouseMove(window.canvas, marked.at(20, 20))
 
     marked.wait(lambda: window.canvas.grab().toImage().pixelColor(spot) == plain, 10)
+
+
+def test_a_hole_can_begin_right_on_the_outline(marked: Hand) -> None:
+    for number, (x, y) in enumerate(((210, 60), (240, 120), (180, 120))):
+        marked.click(x, y, ALT if number == 0 else NONE)
+        marked.settle()
+    marked.key(Qt.Key.Key_Return)
+    marked.settle()
+
+    outline, hole = _job(marked).settings.contours
+    assert len(outline.nodes) == 4
+    assert hole.hole
+    assert not _subject(marked)[100, 210]

@@ -8,13 +8,14 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QObject, QPointF, Qt, Signal
-from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPainterPath, QPen, QPolygonF, QTransform
+from PySide6.QtGui import QKeyEvent, QPainter
 
+from peel.desk.contour_paint import paint_dotted, paint_handles, paint_points, paint_run, paint_shape
 from peel.desk.contour_shape import ContourShape, shape_of
 from peel.desk.tools.tool import Choice, Press, Tool
 from peel.job import contours
-from peel.job.job import Job
 from peel.job.settings import Contour, Node, Point
+from peel.work.drawing import close_along, freehand, set_point
 from peel.work.scheduler import Lane
 from peel.work.tracing import Tracer
 
@@ -23,9 +24,6 @@ __all__ = ["ContourTool"]
 _GRAB_PX: Final = 9.0
 _ON_LINE_PX: Final = 6.0
 _CLICK_PX: Final = 6.0  # a hand that moves less than this while pressing has clicked
-_MANY: Final = 220  # points of longer contours show only near the cursor
-_TRACED_PX: Final = 1.25  # how far fitted curves may stray from a line along an edge
-_FIRST = QColor(236, 130, 60)
 
 Runs = NDArray[np.float64]
 
@@ -120,19 +118,22 @@ class ContourTool(Tool):
         self.redraw()
 
     def _touched(self, press: Press) -> _Hold | None:
+        """Find what a press takes hold of: of the contour that is being drawn, or else of any."""
         drawing = self._open() is not None
-        last = len(self._contours()) - 1
-        reach = _GRAB_PX / self._scale
+        if press.reverse and not drawing:
+            return None  # a hole begins here, whatever else lies here
         handle = self._handle_near(press)
         if handle is not None:
             return handle
-        for number in range(last, -1, -1):
+        last = len(self._contours()) - 1
+        numbers = [last] if drawing else list(range(last, -1, -1))
+        for number in numbers:
             shape = shape_of(self._contours()[number])
-            node = shape.nearest_node(press.xy, reach)
+            node = shape.nearest_node(press.xy, _GRAB_PX / self._scale)
             if node is not None:
-                pulls = drawing and number == last and node == len(shape.points) - 1
+                pulls = drawing and node == len(shape.points) - 1
                 return _Hold(number, node, "out" if pulls else "point", 0.0, press.widget_point)
-        for number in range(last, -1, -1) if not drawing else ():
+        for number in () if drawing else numbers:
             found = shape_of(self._contours()[number]).nearest_stretch(press.xy, _ON_LINE_PX / self._scale)
             if found is not None:
                 return _Hold(number, found[0], "stretch", found[1], press.widget_point)
@@ -231,14 +232,14 @@ class ContourTool(Tool):
         hole, exact, reach = self._down.reverse, self._is_exact(press), _GRAB_PX / self._scale
         if self._farthest > _CLICK_PX and len(self._run) > 2:
             run, tolerance = list(self._run), max(1.5 / self._scale, 0.75)
-            self.apply("Draw freehand", lambda job: _freehand(job, run, tolerance, exact, hole))
+            self.apply("Draw freehand", lambda job: freehand(job, run, tolerance, exact, hole))
             return
         to = self._down.xy
         drawing = self._open()
         if drawing is not None and press.straight:
             to = _kept_straight(drawing.nodes[-1].at, to)
         tracer = self._tracer if self._follows else None
-        self.apply("Set a point", lambda job: _set_point(job, to, reach, exact, hole, tracer))
+        self.apply("Set a point", lambda job: set_point(job, to, reach, exact, hole, tracer))
 
     def _change(self, label: str, number: int, change: Callable[[Contour], Contour]) -> None:
         self.apply(label, lambda job: contours.change_contour(job, number, change))
@@ -247,7 +248,7 @@ class ContourTool(Tool):
         exact = self._is_exact(press) if press is not None else self.stretch.chosen == 1
         tracer = self._tracer if self._follows else None
         self._began = False
-        self.apply("Close the contour", lambda job: _closed(job, exact, tracer))
+        self.apply("Close the contour", lambda job: close_along(job, exact, tracer))
 
     def key(self, event: QKeyEvent) -> bool:
         """Enter closes, Backspace takes back, Escape leaves, Delete removes, Q turns a point smooth or sharp."""
@@ -360,16 +361,18 @@ class ContourTool(Tool):
 
     def paint(self, painter: QPainter) -> None:
         """Paint every contour, the run under way, and the points."""
+        if self.canvas is None or self.job is None:
+            return
+        frame, band = self.canvas.frame, self.job.settings.band
         for number, contour in enumerate(self._contours()):
             hold = self._hold
             held = hold is not None and hold.contour == number and hold.preview is not None
             shape = ContourShape(hold.preview) if held else shape_of(contour)  # type: ignore[arg-type, union-attr]
-            self._paint_shape(painter, shape)
-            self._paint_points(painter, shape)
-        if self._selected_node() is not None:
-            self._paint_handles(painter)
+            paint_shape(painter, shape, frame, band)
+            paint_points(painter, shape, frame, self._at.widget_point if self._at is not None else None)
+        self._paint_selected(painter)
         if self._run:
-            self._paint_run(painter, [self._widget(point) for point in self._run])
+            paint_run(painter, [self._widget(point) for point in self._run])
         elif self._down is None and self._hold is None:
             self._paint_next(painter)
 
@@ -380,98 +383,22 @@ class ContourTool(Tool):
             return
         last, to = drawing.nodes[-1].at, at.xy
         if self._follows and self._traced is not None and self._traced[0] == last:
-            self._paint_run(painter, [self._widget((float(x), float(y))) for x, y in self._traced[2]])
+            paint_run(painter, [self._widget((float(x), float(y))) for x, y in self._traced[2]])
             return
         if at.straight:
             to = _kept_straight(last, to)
-        painter.setPen(QPen(QColor(0, 0, 0, 120), 2.6, Qt.PenStyle.DotLine))
-        painter.drawLine(self._widget(last), self._widget(to))
-        painter.setPen(QPen(QColor(255, 255, 255, 230), 1.2, Qt.PenStyle.DotLine))
-        painter.drawLine(self._widget(last), self._widget(to))
+        paint_dotted(painter, self._widget(last), self._widget(to))
 
-    def _paint_run(self, painter: QPainter, points: list[QPointF]) -> None:
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        for colour, width in ((QColor(0, 0, 0, 150), 3.2), (QColor(255, 255, 255), 1.4)):
-            painter.setPen(QPen(colour, width))
-            painter.drawPolyline(QPolygonF(points))
-
-    def _paint_shape(self, painter: QPainter, shape: ContourShape) -> None:
-        """Paint a contour: its loose stretches with the width of their band, the exact ones as a bare line."""
-        assert self.canvas is not None
-        job = self.job
-        origin, scale = self.canvas.frame.to_widget(QPointF(0, 0)), self._scale
-        onto = QTransform(scale, 0, 0, scale, origin.x(), origin.y())
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        loose, exact = onto.map(shape.loose), onto.map(shape.exact)
-        if job is not None and not shape.contour.closed:
-            band = job.settings.band
-            width = max((band.outward_px + band.inward_px) * scale, 5.0)
-            pen = QPen(QColor(255, 255, 255, 60), width)
-            pen.setCapStyle(Qt.PenCapStyle.RoundCap)
-            pen.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
-            painter.setPen(pen)
-            painter.drawPath(loose)
-        self._paint_double(painter, loose, 1.4, shape.contour.hole)
-        self._paint_double(painter, exact, 2.2, shape.contour.hole)
-
-    def _paint_double(self, painter: QPainter, path: QPainterPath, width: float, hole: bool) -> None:
-        if path.isEmpty():
-            return
-        painter.setPen(QPen(QColor(0, 0, 0, 160), width + 1.8))
-        painter.drawPath(path)
-        pen = QPen(QColor(255, 255, 255), width)
-        if hole:
-            pen.setDashPattern([5, 4])
-        painter.setPen(pen)
-        painter.drawPath(path)
-
-    def _paint_points(self, painter: QPainter, shape: ContourShape) -> None:
-        cursor = self._at.widget_point if self._at is not None else None
-        nodes = shape.contour.nodes
-        if len(nodes) > _MANY:
-            if cursor is None or self.canvas is None:
-                return
-            at = self.canvas.frame.to_photo(cursor)
-            near = np.abs(shape.points - (at.x(), at.y())).sum(axis=1) < 60 / self._scale
-            shown = [0, *np.flatnonzero(near).tolist()]
-        else:
-            shown = list(range(len(nodes)))
-        for index in shown:
-            first = index == 0 and not shape.contour.closed
-            size = 5.0 if first else 2.4 if nodes[index].fitted else 3.6
-            point = self._widget(nodes[index].at)
-            painter.setPen(QPen(QColor(0, 0, 0, 190), 1.2))
-            painter.setBrush(_FIRST if first else QColor(255, 255, 255))
-            if nodes[index].smooth:
-                painter.drawEllipse(point, size, size)
-            else:
-                painter.drawPolygon(QPolygonF([point + QPointF(dx * size, dy * size) for dx, dy in _CORNERS]))
-
-    def _paint_handles(self, painter: QPainter) -> None:
-        """Paint the selected point and its handles."""
-        found = self._selected_node()
-        if found is None:
+    def _paint_selected(self, painter: QPainter) -> None:
+        """Paint the selected point and its handles, as they would be if what is held were let go."""
+        found, hold = self._selected_node(), self._hold
+        if found is None or self.canvas is None:
             return
         contour, index, node = found
-        hold = self._hold
-        if hold is not None and hold.preview is not None and hold.contour == contour:
-            node = hold.preview.nodes[index] if index < len(hold.preview.nodes) else node
-        centre = self._widget(node.at)
-        for handle in (node.back, node.out):
-            if handle != (0.0, 0.0):
-                end = self._widget((node.at[0] + handle[0], node.at[1] + handle[1]))
-                painter.setPen(QPen(QColor(0, 0, 0, 150), 2.6))
-                painter.drawLine(centre, end)
-                painter.setPen(QPen(_FIRST, 1.4))
-                painter.drawLine(centre, end)
-                painter.setBrush(QColor(255, 255, 255))
-                painter.drawEllipse(end, 3.2, 3.2)
-        painter.setPen(QPen(QColor(0, 0, 0, 190), 1.4))
-        painter.setBrush(_FIRST)
-        painter.drawEllipse(centre, 5.0, 5.0)
-
-
-_CORNERS: Final = ((-0.9, -0.9), (0.9, -0.9), (0.9, 0.9), (-0.9, 0.9))
+        preview = hold.preview if hold is not None and hold.contour == contour else None
+        if preview is not None and index < len(preview.nodes):
+            node = preview.nodes[index]
+        paint_handles(painter, node, self.canvas.frame)
 
 
 def _kept_straight(start: Point, to: Point) -> Point:
@@ -481,45 +408,3 @@ def _kept_straight(start: Point, to: Point) -> Point:
     turn = round(math.atan2(dy, dx) / step) * step
     length = dx * math.cos(turn) + dy * math.sin(turn)
     return start[0] + length * math.cos(turn), start[1] + length * math.sin(turn)
-
-
-def _freehand(job: Job, run: list[Point], tolerance: float, exact: bool, hole: bool) -> Job:
-    """Continue the open contour with a freehand run, or begin one with it."""
-    drawing = contours.open_contour(job)
-    start = drawing.nodes[-1].at if drawing is not None else run[0]
-    near = np.hypot(start[0] - run[0][0], start[1] - run[0][1]) < 4 * tolerance
-    out, nodes = contours.nodes_along(run if near else [start, *run], tolerance, exact=exact)
-    if drawing is None:
-        return contours.add_nodes(job, [Node(at=run[0], out=out, exact=exact), *nodes], hole=hole)
-    return contours.add_nodes(job, nodes, out=out)
-
-
-def _set_point(job: Job, to: Point, reach: float, exact: bool, hole: bool, tracer: Tracer | None) -> Job:
-    """Continue the open contour to a point, straight or along the edge; close it if that is its start."""
-    drawing = contours.open_contour(job)
-    first = drawing.nodes[0].at if drawing is not None else None
-    closes = (
-        drawing is not None
-        and first is not None
-        and len(drawing.nodes) > 2
-        and np.hypot(first[0] - to[0], first[1] - to[1]) <= reach
-    )
-    if closes:
-        return _closed(job, exact, tracer)
-    if tracer is not None:
-        to = tracer.snapped(to, reach)
-    if drawing is None or tracer is None:
-        return contours.add_or_close(job, Node(at=to, exact=exact), 0.0, hole=hole)
-    line = tracer.path(drawing.nodes[-1].at, to)
-    out, nodes = contours.nodes_along([(float(x), float(y)) for x, y in line], _TRACED_PX, exact=exact)
-    return contours.add_nodes(job, nodes, out=out) if nodes else job
-
-
-def _closed(job: Job, exact: bool, tracer: Tracer | None) -> Job:
-    """Close the open contour, straight or along the edge."""
-    drawing = contours.open_contour(job)
-    if drawing is None or tracer is None or len(drawing.nodes) < 3:
-        return contours.close_contour(job, exact=exact)
-    line = tracer.path(drawing.nodes[-1].at, drawing.nodes[0].at)
-    out, nodes = contours.nodes_along([(float(x), float(y)) for x, y in line], _TRACED_PX, exact=exact)
-    return contours.close_contour(job, nodes, out=out, exact=exact)

@@ -1,0 +1,56 @@
+"""What a hand's clicks and drags make of a contour: runs that are straight, freehand, or follow the photo's edge."""
+
+from typing import Final
+
+import numpy as np
+
+from peel.job import contours
+from peel.job.job import Job
+from peel.job.settings import Node, Point
+from peel.work.tracing import Tracer
+
+__all__ = ["close_along", "freehand", "set_point"]
+
+_TRACED_PX: Final = 1.25  # how far fitted curves may stray from a line along an edge
+
+
+def freehand(job: Job, run: list[Point], tolerance: float, exact: bool, hole: bool) -> Job:
+    """Continue the open contour with a freehand run, or begin one with it."""
+    drawing = contours.open_contour(job)
+    start = drawing.nodes[-1].at if drawing is not None else run[0]
+    near = np.hypot(start[0] - run[0][0], start[1] - run[0][1]) < 4 * tolerance
+    out, nodes = contours.nodes_along(run if near else [start, *run], tolerance, exact=exact)
+    if drawing is None:
+        return contours.add_nodes(job, [Node(at=run[0], out=out, exact=exact), *nodes], hole=hole)
+    return contours.add_nodes(job, nodes, out=out)
+
+
+def set_point(job: Job, to: Point, reach: float, exact: bool, hole: bool, tracer: Tracer | None) -> Job:
+    """Continue the open contour to a point, straight or along the edge; close it if that is its start."""
+    drawing = contours.open_contour(job)
+    first = drawing.nodes[0].at if drawing is not None else None
+    closes = (
+        drawing is not None
+        and first is not None
+        and len(drawing.nodes) > 2
+        and np.hypot(first[0] - to[0], first[1] - to[1]) <= reach
+    )
+    if closes:
+        return close_along(job, exact, tracer)
+    if tracer is not None:
+        to = tracer.snapped(to, reach)
+    if drawing is None or tracer is None:
+        return contours.add_or_close(job, Node(at=to, exact=exact), 0.0, hole=hole)
+    line = tracer.path(drawing.nodes[-1].at, to)
+    out, nodes = contours.nodes_along([(float(x), float(y)) for x, y in line], _TRACED_PX, exact=exact)
+    return contours.add_nodes(job, nodes, out=out) if nodes else job
+
+
+def close_along(job: Job, exact: bool, tracer: Tracer | None) -> Job:
+    """Close the open contour, straight or along the edge."""
+    drawing = contours.open_contour(job)
+    if drawing is None or tracer is None or len(drawing.nodes) < 3:
+        return contours.close_contour(job, exact=exact)
+    line = tracer.path(drawing.nodes[-1].at, drawing.nodes[0].at)
+    out, nodes = contours.nodes_along([(float(x), float(y)) for x, y in line], _TRACED_PX, exact=exact)
+    return contours.close_contour(job, nodes, out=out, exact=exact)
