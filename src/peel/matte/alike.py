@@ -29,6 +29,18 @@ def lab_of(picture: ByteArray) -> FloatArray:
     return np.asarray(cv2.cvtColor(picture.astype(np.float32) / np.float32(255), cv2.COLOR_RGB2Lab))
 
 
+@njit("void(float32[:,::1], float32[:,::1], float32[::1])", cache=True, nogil=True)
+def _nearest(lab: Any, samples: Any, out: Any) -> None:
+    for index in range(lab.shape[0]):
+        least = np.float32(np.inf)
+        for sample in range(samples.shape[0]):
+            light = lab[index, 0] - samples[sample, 0]
+            red = lab[index, 1] - samples[sample, 1]
+            yellow = lab[index, 2] - samples[sample, 2]
+            least = min(least, light * light + red * red + yellow * yellow)
+        out[index] = np.sqrt(least)
+
+
 def distance_in_lab(lab: FloatArray, samples: ArrayLike) -> FloatArray:
     """Give how far each colour is from the nearest of some samples.
 
@@ -44,12 +56,10 @@ def distance_in_lab(lab: FloatArray, samples: ArrayLike) -> FloatArray:
     (...) float32 ndarray
         CIE76 colour difference: about 2 can just be seen, 100 is black to white.
     """
-    picked = np.asarray(samples, np.float32).reshape(-1, 3)
-    nearest = np.full(lab.shape[:-1], np.inf, np.float32)
-    for sample in picked:
-        away = lab - sample
-        np.minimum(nearest, np.einsum("...k,...k->...", away, away), out=nearest)
-    return np.asarray(np.sqrt(nearest))
+    picked = np.array(samples, np.float32).reshape(-1, 3)
+    nearest = np.empty(lab.shape[:-1], np.float32)
+    _nearest(lab.reshape(-1, 3), picked, nearest.reshape(-1))
+    return nearest
 
 
 @lru_cache(maxsize=1)
