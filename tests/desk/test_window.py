@@ -366,3 +366,24 @@ def test_the_first_mark_shows_the_zones_laid_around_it(hand: Hand, disc_file: Pa
     hand.settle()
 
     hand.wait(lambda: hand.window.canvas.view is View.ZONES)
+
+
+def test_a_sheer_colour_is_picked_in_the_picture_used_and_dropped(marked: Hand) -> None:
+    window = marked.window
+    marked.step("Matte")
+    before = _job(marked).alpha(_job(marked).photo.bounds)
+    window.matte_panel.pick.click()
+    assert "sheer" in window.shelf._sentence.text()
+    marked.click(210, 150)
+    marked.settle()
+
+    assert _job(marked).settings.matte.own_colours == ("#d98033",)
+    assert _job(marked).is_solved
+    assert _job(marked).alpha(_job(marked).photo.bounds).shape == before.shape
+    assert window.canvas.tool is window.tools[Step.MATTE][0]
+
+    marked.wait(lambda: window.matte_panel.findChild(QAbstractButton, "sheer #d98033") is not None)
+    marked.press("sheer #d98033")
+    marked.settle()
+    assert _job(marked).settings.matte.own_colours == ()
+    assert np.allclose(_job(marked).alpha(_job(marked).photo.bounds), before, atol=2 / 255)

@@ -9,7 +9,7 @@ from conftest import outlined
 from peel.errors import ProjectError
 from peel.files.project import ProjectFile
 from peel.job import contours, edits, marking
-from peel.job.job import MATTE_ONE, Job
+from peel.job.job import MATTE_ONE, Job, Photo, new_job
 from peel.job.marking import Stroke, Zone
 from peel.job.settings import Backing
 from peel.matte.solve import solve_matte
@@ -207,3 +207,25 @@ def test_choosing_how_strands_mix_solves_the_matte_again_and_is_kept(disc_job: J
     assert again.is_solved
     assert again.settings.matte.mixing == "light"
     assert np.abs(again.alpha(again.photo.bounds) - solved.alpha(solved.photo.bounds)).max() > 0.05
+
+
+def test_a_sheer_colour_given_brings_the_matte_nearer_to_the_truth() -> None:
+    rng = np.random.default_rng(0)
+    veil, wall, solid = np.array([0.9, 0.86, 0.7]), np.array([0.25, 0.35, 0.45]), np.array([0.5, 0.1, 0.1])
+    columns = np.arange(200)
+    alpha = np.where(columns < 60, 1.0, np.where(columns < 140, 0.45, 0.0))[None].repeat(120, 0)
+    backdrop = wall + 0.12 * np.sin(np.arange(120) / 5)[:, None, None] * np.ones((1, 200, 1))
+    subject = np.where((columns < 60)[None, :, None], solid, veil)
+    photo = alpha[..., None] * subject + (1 - alpha[..., None]) * backdrop + rng.normal(0, 0.004, (120, 200, 3))
+    zones = np.full((120, 200), 128, np.uint8)
+    zones[:, :56], zones[:, 144:] = 255, 0
+    job = edits.use_zones(new_job(Photo("veil.png", np.round(np.clip(photo, 0, 1) * 255).astype(np.uint8))), zones)
+    job = edits.set_mixing(job, "value")
+
+    plain = solve_job(job)
+    told = solve_job(edits.set_own_colours(job, ("#e6dbb3",)))
+
+    def error(solved: Job) -> float:
+        return float(np.abs(solved.alpha(solved.photo.bounds) - alpha)[:, 70:130].mean())
+
+    assert error(told) < 0.6 * error(plain)

@@ -185,7 +185,7 @@ class Canvas(QWidget):
     def _frame_changed(self) -> None:
         if self._tiles is not None:
             # zoomed in, the hatch is drawn finer, so that it stays about as wide on the screen
-            fine = max(3, round(9 / max(self.frame.scale * self.devicePixelRatioF(), 1.0)))
+            fine = max(4, round(9 / max(self.frame.scale * self.devicePixelRatioF(), 1.0)))
             if fine != self._tiles.look.hatch_px:
                 self._tiles.set_look(replace(self._tiles.look, hatch_px=fine))
         self.zoomed.emit(self.frame.scale)

@@ -45,6 +45,7 @@ from peel.desk.tools.alike import AlikeTool
 from peel.desk.tools.brush import BandBrush, BrushSize, ExactBrush, MarkBrush, ZoneBrush
 from peel.desk.tools.contour import ContourTool
 from peel.desk.tools.fill import FillTool
+from peel.desk.tools.pick import PickTool
 from peel.desk.tools.sweep import SweepTool
 from peel.desk.tools.tool import Tool
 from peel.desk.view_keys import ViewKeys
@@ -203,6 +204,9 @@ class Window(QMainWindow):
         self.shelf.way_chosen.connect(self._on_ways_changed)
         self.canvas.ways_changed.connect(self._on_ways_changed)
         self.marking_desk = MarkingDesk(self, self.mark_panel)
+        self._pick_tool = PickTool("Press on the sheer material, where nothing solid shows through")
+        self._pick_tool.picked.connect(self._on_picked)
+        self.matte_panel.pick_asked.connect(self._pick)
         self.view_keys = ViewKeys(self)
 
     @property
@@ -391,6 +395,15 @@ class Window(QMainWindow):
         if self.bridge is not None:
             self.show_step(Step.MARK)
             self.marking_desk.propose()
+
+    def _pick(self) -> None:
+        """Take a colour from the picture next."""
+        self.canvas.set_tool(self._pick_tool)
+        self.shelf.show_sentence(self._pick_tool.sentence())
+
+    def _on_picked(self, colour: str) -> None:
+        self.matte_panel.add_colour(colour)
+        self.take_up(self.last_tool)
 
     def _on_ways_changed(self) -> None:
         """Show that the tool works in another way, or holds another point."""

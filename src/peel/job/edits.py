@@ -17,7 +17,7 @@ from peel.job.settings import Band, Matte
 from peel.matte.arrays import ByteArray, FloatArray
 from peel.matte.trimap import BACKGROUND, FOREGROUND, UNKNOWN
 
-__all__ = ["set_band", "set_mixing", "use_zones", "with_matte"]
+__all__ = ["set_band", "set_mixing", "set_own_colours", "use_zones", "with_matte"]
 
 
 def set_band(job: Job, band: Band) -> Job:
@@ -27,8 +27,18 @@ def set_band(job: Job, band: Band) -> Job:
 
 def set_mixing(job: Job, mixing: Literal["value", "light"]) -> Job:
     """Set how subject and backdrop mix; the whole matte is to be solved again."""
+    return _solved_anew(job, job.settings.matte.model_copy(update={"mixing": mixing}))
+
+
+def set_own_colours(job: Job, colours: tuple[str, ...]) -> Job:
+    """Say which colours sheer material has of its own; the whole matte is to be solved again."""
+    matte = Matte.model_validate({"mixing": job.settings.matte.mixing, "own_colours": colours})
+    return job if matte == job.settings.matte else _solved_anew(job, matte)
+
+
+def _solved_anew(job: Job, matte: Matte) -> Job:
     unsure = (job.zones.read() == UNKNOWN).astype(np.uint8)
-    return replace(job.with_settings(matte=Matte(mixing=mixing)), unsolved=job.unsolved.write(job.photo.bounds, unsure))
+    return replace(job.with_settings(matte=matte), unsolved=job.unsolved.write(job.photo.bounds, unsure))
 
 
 def use_zones(job: Job, trimap: ByteArray) -> Job:

@@ -81,9 +81,16 @@ class Band(_Settings):
 
 
 class Matte(_Settings):
-    """How subject and backdrop mix where both show: as light, or by encoded value; None until that was found out."""
+    """How the matte is solved.
+
+    Attributes
+    ----------
+    mixing : how subject and backdrop mix where both show, as light or by encoded value; None until that was found out.
+    own_colours : colours that sheer material has of its own, in the photo's profile, where nothing solid shows them.
+    """
 
     mixing: Literal["value", "light"] | None = None
+    own_colours: Annotated[tuple[HexColour, ...], Field(max_length=8)] = ()
 
 
 class Colour(_Settings):

@@ -14,6 +14,7 @@ from peel.files.project import ProjectFile
 from peel.job.edits import use_zones
 from peel.job.history import History, State
 from peel.job.job import Job, Photo, new_job
+from peel.job.settings import Matte
 from peel.matte.trimap import trimap_from_gray
 from peel.work.finding import Finder
 from peel.work.news import Changed, Listener, News, Solving, Stored, Trouble
@@ -254,7 +255,9 @@ class Session:
     def _solve_if_needed(self) -> None:
         job = self.job
         with self._turn:
-            if self._solving is not None and self._solving.zones is job.zones:
+            running = self._solving
+            same_zones = running is not None and running.zones is job.zones
+            if running is not None and same_zones and _answers(running.settings.matte, job.settings.matte):
                 return
             self._solving = None
         if job.is_solved:
@@ -299,7 +302,7 @@ class Session:
         before = self.job
         if before.zones is not solved.zones or before.is_solved:
             return
-        if before.settings.matte.mixing not in (None, solved.settings.matte.mixing):
+        if not _answers(solved.settings.matte, before.settings.matte):
             return
         settings = before.settings.model_copy(update={"matte": solved.settings.matte})
         after = replace(before, settings=settings, matte=solved.matte, unsolved=solved.unsolved)
@@ -310,3 +313,9 @@ class Session:
                 self._solving = None
             self._tell(Solving(None))
             self._restore_number()
+
+
+def _answers(solved: Matte, wanted: Matte) -> bool:
+    """Tell whether a matte solved one way is what is wanted; how colours mix may still be open on either side."""
+    same_mixing = None in {solved.mixing, wanted.mixing} or solved.mixing == wanted.mixing
+    return same_mixing and solved.own_colours == wanted.own_colours

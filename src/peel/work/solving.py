@@ -10,7 +10,7 @@ from peel.errors import SolveError
 from peel.job.edits import with_matte
 from peel.job.job import Job
 from peel.job.rect import Rect
-from peel.job.settings import Matte
+from peel.job.settings import rgb_from_hex
 from peel.matte.arrays import BoolArray, FloatArray
 from peel.matte.conjugate_gradients import Progress
 from peel.matte.light import mixes_as_light
@@ -87,7 +87,8 @@ def solve_job(job: Job, progress: Progress | None = None, interim: Callable[[Job
         return job
     if job.settings.matte.mixing is None:
         in_light = mixes_as_light(job.photo.pixels, job.zones.read())
-        job = job.with_settings(matte=Matte(mixing="light" if in_light else "value"))
+        mixing = "light" if in_light else "value"
+        job = job.with_settings(matte=job.settings.matte.model_copy(update={"mixing": mixing}))
     whole = tiles.grown(_WIDEST).intersection(job.photo.bounds)
     changed = job.unsolved.read(whole) > 0
     if changed.all():
@@ -177,7 +178,8 @@ def _prior_for(job: Job, rect: Rect, near: BoolArray) -> ColourPrior:
     wanted[rect.within(around)] = near
     shape = (job.photo.height, job.photo.width)
     colours, zones = _seen(job, job.photo.colours(around)), job.zones.read(around)
-    palette = _seen(job, subject_palette(job.photo.pixels, job.zones.read()))
+    own = np.array([rgb_from_hex(colour) for colour in job.settings.matte.own_colours], np.float32).reshape(-1, 3)
+    palette = _seen(job, np.concatenate([subject_palette(job.photo.pixels, job.zones.read()), own]))
     prior = colour_prior(colours, zones, noise=_noise(job), wanted=wanted, photo_shape=shape, own_colours=palette)
     return prior.part(rect.within(around))
 

@@ -114,7 +114,7 @@ def _zones(stages: Stages, job: Job, rect: Rect, level: int, look: Look) -> Floa
     wash = gray * np.float32(0.55) + np.float32(0.25) + np.float32(0.2) * cool
     wash = np.where(hatched, wash * np.float32(0.78), wash)
     # lighter or darker than the photo beneath, whichever shows better there
-    dots = every * 2 // 3
+    dots = max(every * 2 // 3, 3)
     spots = ((rows % dots) < max(dots // 3, 1)) & (
         ((columns + dots // 2 * (rows // dots % 2)) % dots) < max(dots // 3, 1)
     )

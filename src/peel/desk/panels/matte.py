@@ -1,16 +1,20 @@
 """Matte: what has been solved, in numbers."""
 
-from PySide6.QtCore import QRectF, QSize
+from functools import partial
+
+from PySide6.QtCore import QRectF, QSize, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QCheckBox, QWidget
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QWidget
 
 from peel.desk.panels.panel import Panel, words
 from peel.desk.theme import current
-from peel.job.edits import set_mixing
+from peel.job.edits import set_mixing, set_own_colours
 from peel.job.job import Job
 from peel.work.shares import Shares, matte_shares
 
 __all__ = ["MattePanel"]
+
+_MOST_COLOURS = 8
 
 
 class _ShareBar(QWidget):
@@ -48,7 +52,15 @@ class _ShareBar(QWidget):
 
 
 class MattePanel(Panel):
-    """How solid the matte is, and whether it is up to date."""
+    """How solid the matte is, whether it is up to date, and what is known of sheer material.
+
+    Signals
+    -------
+    pick_asked : ()
+        A colour of sheer material is to be picked in the picture.
+    """
+
+    pick_asked = Signal()
 
     title = "The matte"
 
@@ -75,7 +87,47 @@ class MattePanel(Panel):
         )
         self.mixing.clicked.connect(self._on_mixing)
         self.column.addWidget(self.mixing)
+        self.rule()
+        self.column.addWidget(
+            words("Sheer cloth, smoke, glass: pick its own colour, where nothing solid shows through.", "muted")
+        )
+        self.pick = self.button("Pick a sheer colour", self.pick_asked.emit, tip="Press on the cloth in the picture")
+        self.column.addWidget(self.pick)
+        self._picked = QHBoxLayout()
+        self._picked.setSpacing(4)
+        self.column.addLayout(self._picked)
+        self._shown_colours: tuple[str, ...] = ()
         self._solving: float | None = None
+
+    def add_colour(self, colour: str) -> None:
+        """Take a picked colour for the sheer material's own."""
+        self.edit("Sheer colour", lambda job: _with_colours(job, (*job.settings.matte.own_colours, colour)))
+
+    def _drop_colour(self, colour: str) -> None:
+        self.edit(
+            "Drop a sheer colour",
+            lambda job: _with_colours(job, tuple(c for c in job.settings.matte.own_colours if c != colour)),
+        )
+
+    def _show_colours(self, colours: tuple[str, ...]) -> None:
+        """Show the picked colours, each as a button that drops it."""
+        if colours == self._shown_colours:
+            return
+        self._shown_colours = colours
+        while (item := self._picked.takeAt(0)) is not None:
+            old = item.widget()
+            if old is not None:
+                old.setObjectName("")
+                old.hide()
+                old.deleteLater()
+        for colour in colours:
+            chip = self.button("", partial(self._drop_colour, colour), tip=f"{colour}: press to drop it")
+            chip.setObjectName(f"sheer {colour}")
+            chip.setAccessibleName(f"Sheer colour {colour}, press to drop it")
+            chip.setFixedSize(30, 26)
+            chip.setStyleSheet(f"background: {colour}; border: 1px solid palette(mid); border-radius: 5px;")
+            self._picked.addWidget(chip)
+        self._picked.addStretch(1)
 
     def _on_mixing(self, as_light: bool) -> None:
         self.edit("Mixing", lambda job: set_mixing(job, "light" if as_light else "value"))
@@ -91,6 +143,8 @@ class MattePanel(Panel):
         mixing = job.settings.matte.mixing
         self.mixing.setVisible(mixing is not None)
         self.mixing.setChecked(mixing == "light")
+        self._show_colours(job.settings.matte.own_colours)
+        self.pick.setEnabled(len(job.settings.matte.own_colours) < _MOST_COLOURS)
         shares = matte_shares(job)
         self._bar.show_shares(shares)
         self._shares.setText(
@@ -104,3 +158,7 @@ class MattePanel(Panel):
             self._state.setText(
                 "Solved from the zones." if job.is_solved else "Mark both subject and backdrop to solve it."
             )
+
+
+def _with_colours(job: Job, colours: tuple[str, ...]) -> Job:
+    return set_own_colours(job, tuple(dict.fromkeys(colours))[:_MOST_COLOURS])
