@@ -103,6 +103,17 @@ def test_a_proposal_keeps_a_subject_that_the_frame_cuts_off() -> None:
     assert _overlap(proposal.region, truth[:130]) > 0.93
 
 
+def test_a_proposal_sees_the_backdrop_through_a_gap() -> None:
+    photo, _ = _scene()
+    wall = np.array((128, 158, 168)) + np.random.default_rng(5).normal(0, 4, (40, 8, 3))
+    photo[70:110, 90:98] = np.clip(wall, 0, 255)
+
+    region = propose(photo).region
+
+    assert not region[76:104, 93:95].any()
+    assert region[80:100, 110:130].all()
+
+
 @pytest.mark.parametrize("fill", [0, 90, 255])
 def test_a_proposal_for_a_photo_of_one_colour_is_none(fill: int) -> None:
     proposal = propose(np.full((80, 100, 3), fill, np.uint8))

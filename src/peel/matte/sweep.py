@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from peel.matte.arrays import BoolArray, ByteArray
 from peel.matte.regions import region_at
 
-__all__ = ["colour_model", "cut_by_colour", "sweep"]
+__all__ = ["colour_cost", "colour_model", "cut_by_colour", "sweep"]
 
 _COMPONENTS: Final = 5  # of each colour mixture, as OpenCV's graph cut has them
 _SAMPLES: Final = 900
@@ -55,7 +55,7 @@ def colour_model(colours: ByteArray) -> Model:
     return np.concatenate([weights, centres.ravel(), covariances.ravel()])[None]
 
 
-def _cost(picture: ByteArray, model: Model) -> NDArray[np.float32]:
+def colour_cost(picture: ByteArray, model: Model) -> NDArray[np.float32]:
     """Give the negative log likelihood of each pixel's colour, of its best component."""
     flat = picture.reshape(-1, 3).astype(np.float32)
     weights, means = model[0, :_COMPONENTS], model[0, _COMPONENTS : 4 * _COMPONENTS].reshape(-1, 3)
@@ -121,7 +121,7 @@ def sweep(picture: ByteArray, stroke: BoolArray, present: BoolArray, other: Bool
     own = colour_model(picture[stroke])
     against = colour_model(_against(picture, stroke, present, other, own))
     hints = np.full(stroke.shape, cv2.GC_PR_BGD, np.uint8)
-    likely = _cost(picture, own) < _cost(picture, against)
+    likely = colour_cost(picture, own) < colour_cost(picture, against)
     hints[likely & ~other] = cv2.GC_PR_FGD
     hints[~near] = cv2.GC_BGD
     hints[present] = cv2.GC_FGD
@@ -136,7 +136,7 @@ def _against(picture: ByteArray, stroke: BoolArray, present: BoolArray, other: B
     rim = max(2, round(_FRAME * min(height, width)))
     frame = np.ones(stroke.shape, bool)
     frame[rim:-rim, rim:-rim] = False
-    cost = _cost(picture, own)
+    cost = colour_cost(picture, own)
     limit = float(np.percentile(cost[stroke], 95)) + 4.0
     unlike = (cost > limit) & ~present
     chosen = (frame & unlike) | (other & ~stroke) | unlike

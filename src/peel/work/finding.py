@@ -245,7 +245,7 @@ def _enlarged(cells: BoolArray, shape: tuple[int, int]) -> BoolArray:
 def proposal_words(proposal: Proposal) -> tuple[str, bool]:
     """Say how sure a guess is, and whether it is worth marking at all."""
     share = f"{proposal.region.mean() * 100:.0f} % of the photo"
-    if proposal.confidence < 0.6 or not proposal.region.any():
+    if proposal.confidence < 0.65 or not proposal.region.any():
         return "Peel cannot tell a subject from the backdrop here: mark it with Sweep or Contour.", False
     if proposal.confidence < 0.9:
         return f"A guess, and not a sure one ({share}): check it all round, then correct it with Sweep.", True
