@@ -138,7 +138,7 @@ point = st.tuples(st.floats(-60, 160), st.floats(-60, 130))
 def test_any_contour_closes_to_something_sensible(points: list, hole: bool, exact: bool) -> None:
     job = new_job(Photo("made-up.png", np.zeros((70, 100, 3), np.uint8)))
     for at in points:
-        job = contours.add_or_close(job, Node(at=at, exact=exact), 3.0, hole=hole)
+        job = contours.add_node(job, Node(at=at, exact=exact), hole=hole)
 
     closed = contours.close_contour(job)
 

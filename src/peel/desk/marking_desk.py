@@ -68,8 +68,10 @@ class MarkingDesk(QObject):
         bridge = self._window.bridge
         if bridge is None:
             return
-        stages = bridge.session.stages
-        self._lane.submit("hues", lambda _ticket: zone_hues(stages), lambda hues: self._hues_found.emit(bridge, *hues))
+        stages, photo = bridge.session.stages, bridge.session.photo
+        self._lane.submit(
+            "hues", lambda _ticket: zone_hues(stages, photo), lambda hues: self._hues_found.emit(bridge, *hues)
+        )
 
     def show_step(self, *, marking: bool) -> None:
         """Show the area and what is being tried only while marking."""

@@ -21,8 +21,8 @@ from peel.matte.curves import bent, fit_curves, flatten, split
 from peel.matte.strokes import stroke_bounds
 
 __all__ = [
+    "add_node",
     "add_nodes",
-    "add_or_close",
     "bent_at",
     "change_contour",
     "close_contour",
@@ -112,11 +112,9 @@ def add_nodes(job: Job, nodes: Sequence[Node], *, out: Point = (0.0, 0.0), hole:
     return job.with_settings(contours=(*job.settings.contours[:-1], longer))
 
 
-def add_or_close(job: Job, node: Node, reach_px: float, *, hole: bool = False) -> Job:
-    """Continue the open contour to a node, or close it if that is back at its start, within `reach_px`."""
+def add_node(job: Job, node: Node, *, hole: bool = False) -> Job:
+    """Continue the open contour to a node by a straight run; a second press on the last one adds nothing."""
     current = open_contour(job)
-    if current is not None and len(current.nodes) > 2 and _distance(current.nodes[0].at, node.at) <= reach_px:
-        return close_contour(job, exact=node.exact)
     if current is not None and _distance(current.nodes[-1].at, node.at) < 0.25:
         return job
     return add_nodes(job, [node], hole=hole)

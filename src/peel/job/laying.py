@@ -14,7 +14,7 @@ from peel.matte.arrays import BoolArray, ByteArray
 from peel.matte.parallel import run_all
 from peel.matte.trimap import BACKGROUND, FOREGROUND, UNKNOWN, lay_band
 
-__all__ = ["EXACT", "LOOSE", "band_reach", "lay_zones", "marked_subject"]
+__all__ = ["EXACT", "LOOSE", "band_reach", "lay_zones", "marked_subject", "sampled_subject"]
 
 EXACT: Final = 3
 LOOSE: Final = 2
@@ -24,8 +24,16 @@ _TRIMAP_OF: Final = np.array([0, BACKGROUND, UNKNOWN, FOREGROUND], np.uint8)
 
 def marked_subject(job: Job, window: Rect) -> BoolArray:
     """Tell what is marked as subject, before any band is laid; (H, W) bool."""
-    marks = job.marks.read(window)
-    return np.where(marks == 0, job.outline.read(window) >= 128, marks == 2)
+    return _subject(job.marks.read(window), job.outline.read(window))
+
+
+def sampled_subject(job: Job, height: int, width: int) -> BoolArray:
+    """Tell the same of a small picture of the photo, (height, width) bool."""
+    return _subject(job.marks.sampled(height, width), job.outline.sampled(height, width))
+
+
+def _subject(marks: ByteArray, outline: ByteArray) -> BoolArray:
+    return np.where(marks == 0, outline >= 128, marks == 2)
 
 
 def band_reach(band: Band) -> int:

@@ -28,19 +28,12 @@ def freehand(job: Job, run: list[Point], tolerance: float, exact: bool, hole: bo
 def set_point(job: Job, to: Point, reach: float, exact: bool, hole: bool, tracer: Tracer | None) -> Job:
     """Continue the open contour to a point, straight or along the edge; close it if that is its start."""
     drawing = contours.open_contour(job)
-    first = drawing.nodes[0].at if drawing is not None else None
-    closes = (
-        drawing is not None
-        and first is not None
-        and len(drawing.nodes) > 2
-        and np.hypot(first[0] - to[0], first[1] - to[1]) <= reach
-    )
-    if closes:
+    if drawing is not None and len(drawing.nodes) > 2 and np.hypot(*np.subtract(drawing.nodes[0].at, to)) <= reach:
         return close_along(job, exact, tracer)
     if tracer is not None:
         to = tracer.snapped(to, reach)
     if drawing is None or tracer is None:
-        return contours.add_or_close(job, Node(at=to, exact=exact), 0.0, hole=hole)
+        return contours.add_node(job, Node(at=to, exact=exact), hole=hole)
     line = tracer.path(drawing.nodes[-1].at, to)
     out, nodes = contours.nodes_along([(float(x), float(y)) for x, y in line], _TRACED_PX, exact=exact)
     return contours.add_nodes(job, nodes, out=out) if nodes else job

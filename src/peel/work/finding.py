@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from peel.files.profiles import to_screen
 from peel.job.job import Job, Photo, new_job
+from peel.job.laying import sampled_subject
 from peel.job.marking import Change, Zone, all_subject, changed_region, mark_region
 from peel.job.rect import Rect
 from peel.job.settings import Point
@@ -94,11 +95,6 @@ class Finder:
         size = (max(round(width * scale), 3), max(round(height * scale), 3))
         return np.asarray(cv2.resize(self.look, size, interpolation=cv2.INTER_AREA))
 
-    def subject_in(self, job: Job, shape: tuple[int, ...]) -> BoolArray:
-        """Give what is marked as subject, in a picture of another size."""
-        marks = job.marks.sampled(*shape[:2])
-        return np.where(marks == 0, job.outline.sampled(*shape[:2]) >= 128, marks == 2)
-
     def get_ready(self) -> None:
         """Make the small pictures, so that no press has to wait for them."""
         self.look_lab.shape, self.small.shape  # noqa: B018 - asked for once, they are kept
@@ -157,7 +153,7 @@ class Finder:
         scale = width / self._photo.width
         stroke = stroke_mask(np.asarray(points) * scale, max(radius_px * scale, 1.0), (0, 0, height, width))
         marks = job.marks.sampled(height, width)
-        side = self.subject_in(job, self.small.shape)
+        side = sampled_subject(job, height, width)
         if not subject and not side.any():
             side[:] = True
         present = side if subject else ~side
@@ -225,7 +221,7 @@ class Finder:
         """Give what a change would add to the subject and what it would take away, in the picture that is shown."""
         height, width = self.look.shape[:2]
         scale = width / self._photo.width
-        region = self.subject_in(job, self.look.shape)
+        region = sampled_subject(job, height, width)
         within_area = None
         if len(area) > 2:
             within_area = coverage([np.asarray(area) * scale], (0, 0, height, width)) >= 128

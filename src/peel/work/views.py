@@ -1,5 +1,6 @@
 """The views of a job, as pictures for the screen."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import Enum
 from typing import Final
@@ -8,18 +9,19 @@ import cv2
 import numpy as np
 
 from peel.files.profiles import to_screen
-from peel.job.job import Job
+from peel.job.job import Job, Photo
 from peel.job.rect import Rect
 from peel.job.settings import rgb_from_hex
+from peel.matte.alike import lab_of
 from peel.matte.arrays import ByteArray, FloatArray
 from peel.matte.composite import checker
 from peel.matte.trimap import BACKGROUND, FOREGROUND
 from peel.work.stages import Stages
 
-__all__ = ["LOUDEST", "Look", "View", "loudest_colour", "render", "zone_hues"]
+__all__ = ["LOUDEST", "ZONE_HUES", "Look", "View", "loudest_colour", "render", "zone_hues"]
 
 LOUDEST: Final = "#ff00c8"
-_HUES: Final = ("#edb81a", "#00b7d8", "#e0409a", "#52b52f", "#7a5cf0", "#f0692c")
+ZONE_HUES: Final = ("#edb81a", "#00b7d8", "#e0409a", "#52b52f", "#7a5cf0", "#f0692c")
 _CANDIDATES: Final = ("#ff00c8", "#00d0ff", "#00e040", "#ffe000", "#ff3000", "#2040ff", "#b000ff", "#ff8000")
 
 
@@ -52,8 +54,8 @@ class Look:
     """
 
     loud: str = LOUDEST
-    unsure: str = _HUES[0]
-    backdrop: str = _HUES[1]
+    unsure: str = ZONE_HUES[0]
+    backdrop: str = ZONE_HUES[1]
     strength: float = 0.6
     hatch_px: int = 9
 
@@ -125,21 +127,21 @@ def _zones(stages: Stages, job: Job, rect: Rect, level: int, look: Look) -> Floa
     return np.asarray(out + (stippled - out) * (unsure[..., None] * np.minimum(1.67 * strength, 1)), np.float32)
 
 
-def zone_hues(stages: Stages) -> tuple[str, str]:
+def zone_hues(stages: Stages, photo: Photo) -> tuple[str, str]:
     """Choose hues for the unsure band and the backdrop that stand out from this photo and from each other."""
     level = 0
     while max(stages.bounds(level).height, stages.bounds(level).width) > 400:
         level += 1
     picture = _bytes(stages.pyramid.colours(stages.bounds(level), level))
-    lab = cv2.cvtColor(picture.astype(np.float32) / 255, cv2.COLOR_RGB2Lab).reshape(-1, 3)
-    hues = cv2.cvtColor(np.array([[rgb_from_hex(hue) for hue in _HUES]], np.float32), cv2.COLOR_RGB2Lab)[0]
+    lab = lab_of(to_screen(picture, photo.profile)).reshape(-1, 3)
+    hues = _lab_of_hex(ZONE_HUES)
     away = [float(np.percentile(np.linalg.norm(lab - hue, axis=1), 5)) for hue in hues]
     first = int(np.argmax(away))
     apart = [
         min(away[number], 40.0) + 0.6 * float(np.linalg.norm(hue - hues[first])) for number, hue in enumerate(hues)
     ]
     apart[first] = -1
-    return _HUES[first], _HUES[int(np.argmax(apart))]
+    return ZONE_HUES[first], ZONE_HUES[int(np.argmax(apart))]
 
 
 def loudest_colour(stages: Stages, job: Job) -> str:
@@ -159,10 +161,14 @@ def loudest_colour(stages: Stages, job: Job) -> str:
     if not edge.any():
         return LOUDEST
     colours = _bytes(stages.foreground(job, rect, level))[edge][None]
-    lab = cv2.cvtColor(to_screen(colours, job.photo.profile).astype(np.float32) / 255, cv2.COLOR_RGB2Lab)[0]
+    lab = lab_of(to_screen(colours, job.photo.profile))[0]
 
     def nearness(candidate: str) -> float:
-        pixel = np.array([[rgb_from_hex(candidate)]], np.float32)
-        return float(np.percentile(np.linalg.norm(lab - cv2.cvtColor(pixel, cv2.COLOR_RGB2Lab)[0, 0], axis=1), 10))
+        return float(np.percentile(np.linalg.norm(lab - _lab_of_hex([candidate])[0], axis=1), 10))
 
     return max(_CANDIDATES, key=nearness)
+
+
+def _lab_of_hex(colours: Sequence[str]) -> FloatArray:
+    """Give CIE Lab of ``#rrggbb`` colours, (N, 3)."""
+    return lab_of(_bytes(np.array([[rgb_from_hex(colour) for colour in colours]], np.float32)))[0]

@@ -1,5 +1,7 @@
 """Mark: the subject, roughly."""
 
+from collections.abc import Callable
+
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QButtonGroup, QGridLayout, QPushButton
 
@@ -10,6 +12,7 @@ from peel.job import contours
 from peel.job.job import Job
 from peel.job.marking import Change
 from peel.work.shares import zone_shares
+from peel.work.views import ZONE_HUES
 
 __all__ = ["MarkPanel"]
 
@@ -70,12 +73,14 @@ class MarkPanel(Panel):
         self._close = self.button("Close it", self._on_close, tip="Close the contour (Enter)")
         self._back = self.button("Take back", self._on_back, tip="Take back the last point (Backspace)")
         self._turn = self.button(
-            "Smooth", lambda: self._tell("turn_selected"), tip="Make the point smooth or sharp (Q)"
+            "Smooth", lambda: self._ask(ContourTool.turn_selected), tip="Make the point smooth or sharp (Q)"
         )
-        self._stretch = self.button("Exact", lambda: self._tell("turn_stretch"),
+        self._stretch = self.button("Exact", lambda: self._ask(ContourTool.turn_stretch),
                                     tip="Make the stretch that leads to the point exact or loose")  # fmt: skip
-        self._remove = self.button("Remove", lambda: self._tell("remove_selected"), tip="Remove the point (Delete)")
-        self._whole = self.button("Remove the contour", lambda: self._tell("remove_contour"),
+        self._remove = self.button(
+            "Remove", lambda: self._ask(ContourTool.remove_selected), tip="Remove the point (Delete)"
+        )
+        self._whole = self.button("Remove the contour", lambda: self._ask(ContourTool.remove_contour),
                                   tip="Remove the contour with the point (Shift+Delete)")  # fmt: skip
         self.row(self._close, self._back)
         self.row(self._turn, self._stretch, self._remove)
@@ -131,9 +136,9 @@ class MarkPanel(Panel):
         """Work on the points of a contour tool."""
         self._contour_tool = tool
 
-    def _tell(self, what: str) -> None:
+    def _ask(self, what: Callable[[ContourTool], object]) -> None:
         if self._contour_tool is not None:
-            getattr(self._contour_tool, what)()
+            what(self._contour_tool)
 
     def _try(self, change: Change | None) -> None:
         for number, other in enumerate(Change):
@@ -168,7 +173,7 @@ class MarkPanel(Panel):
         self.look_changed.emit(self.strength.value / 100, self._hue)
 
     def _on_hue(self) -> None:
-        hues = ("", "#edb81a", "#00b7d8", "#e0409a", "#52b52f")
+        hues = ("", *ZONE_HUES)
         self._hue = hues[(hues.index(self._hue) + 1) % len(hues)]
         self.tell_look()
 
@@ -208,7 +213,7 @@ class MarkPanel(Panel):
             button.setVisible(drawing is None and point is not None)
 
     def _on_close(self) -> None:
-        self._tell("close_line")
+        self._ask(ContourTool.close_line)
 
     def _on_back(self) -> None:
         self.edit("Take back a point", contours.take_back_node)

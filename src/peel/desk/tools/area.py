@@ -1,7 +1,6 @@
 """Area: draw around the part of the photo that a change to the whole marking is to be kept to."""
 
 from PySide6.QtCore import QObject, Signal
-from PySide6.QtGui import QPainter
 
 from peel.desk.tools.tool import Press, Tool
 from peel.job.settings import Point
@@ -47,6 +46,3 @@ class AreaTool(Tool):
         points = simplify_run(self._points, 0.7 / scale)
         self._points = []
         self.drawn.emit(tuple(points) if len(points) > 2 else ())
-
-    def paint(self, painter: QPainter) -> None:
-        """Leave it to the canvas."""

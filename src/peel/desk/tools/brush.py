@@ -11,7 +11,7 @@ from peel.desk.tools.tool import Press, Tool
 from peel.job.job import Job
 from peel.job.marking import Stroke, Zone, paint_exact, paint_mark, paint_zone, release_zone
 
-__all__ = ["BandBrush", "BrushSize", "ExactBrush", "MarkBrush", "ZoneBrush"]
+__all__ = ["BandBrush", "BrushSize", "ExactBrush", "MarkBrush", "ZoneBrush", "paint_ring"]
 
 _INKS = {
     Zone.SUBJECT: QColor(40, 150, 90, 110),
@@ -25,6 +25,14 @@ class BrushSize:
 
     def __init__(self, diameter_px: float = 80.0) -> None:
         self.diameter_px = diameter_px
+
+
+def paint_ring(painter: QPainter, at: QPointF, radius: float) -> None:
+    """Paint a brush's rim, in widget pixels: white within dark, so that it shows on any photo."""
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    for colour, width in ((QColor(0, 0, 0, 170), 3.0), (QColor(255, 255, 255), 1.2)):
+        painter.setPen(QPen(colour, width))
+        painter.drawEllipse(at, radius, radius)
 
 
 class _Brush(Tool):
@@ -107,10 +115,7 @@ class _Brush(Tool):
             painter.drawImage(0, 0, self._overlay)
         if self._at is not None:
             radius = self._radius()
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            for colour, width in ((QColor(0, 0, 0, 170), 3.0), (QColor(255, 255, 255), 1.2)):
-                painter.setPen(QPen(colour, width))
-                painter.drawEllipse(self._at, radius, radius)
+            paint_ring(painter, self._at, radius)
             painter.setPen(QPen(QColor(255, 255, 255), 1.6))
             painter.drawLine(self._at - QPointF(4, 0), self._at + QPointF(4, 0))
             if not self._reverse:
@@ -189,13 +194,13 @@ class MarkBrush(_Brush):
 
     def sentence(self, *, reverse: bool = False) -> str:
         """Say what a press will do."""
-        if self.zone.label == "Unsure":
+        if self._target(False) is Zone.UNSURE:
             return (
                 "Brush gives back what was made unsure."
                 if reverse
                 else "Brush makes unsure what it touches · with Alt gives it back"
             )
-        if (self.zone.label == "Subject") == reverse:
+        if self._target(reverse) is Zone.BACKDROP:
             return "Brush takes away from the subject; the band follows."
         return "Brush adds to the subject · with Alt takes away · with Shift goes straight on from the last stroke"
 
@@ -203,7 +208,7 @@ class MarkBrush(_Brush):
         return _INKS[self._target(reverse)]
 
     def _edit(self, stroke: Stroke, reverse: bool) -> tuple[str, Callable[[Job], Job]]:
-        if self.zone.label == "Unsure":
+        if self._target(False) is Zone.UNSURE:
             return _band_edit(stroke, reverse)
         subject = self._target(reverse) is Zone.SUBJECT
         label = "Brush the subject" if subject else "Brush off the subject"

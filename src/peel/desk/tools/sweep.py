@@ -4,7 +4,7 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPen
 
 from peel.desk.overlay import overlay_image
-from peel.desk.tools.brush import BrushSize
+from peel.desk.tools.brush import BrushSize, paint_ring
 from peel.desk.tools.finding_tool import FindingTool
 from peel.desk.tools.tool import Press
 from peel.job.job import Job
@@ -94,10 +94,7 @@ class SweepTool(FindingTool):
             line = [self.canvas.frame.to_widget(QPointF(*point)) for point in self._points]
             painter.drawPolyline([*line, line[-1] + QPointF(0.01, 0)])
         if self._at is not None:
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            for colour, width in ((QColor(0, 0, 0, 170), 3.0), (QColor(255, 255, 255), 1.2)):
-                painter.setPen(QPen(colour, width))
-                painter.drawEllipse(self._at, radius, radius)
+            paint_ring(painter, self._at, radius)
             painter.setPen(QPen(self._hue(taken=self._reverse), 2.2))
             painter.drawEllipse(self._at, max(radius - 3, 1.0), max(radius - 3, 1.0))
 
