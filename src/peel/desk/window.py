@@ -101,7 +101,7 @@ class Window(QMainWindow):
         self.tools: dict[Step, list[Tool]] = {
             Step.MARK: marking,
             Step.EDGE: [band, zone, exact],
-            Step.MATTE: [band, zone],
+            Step.MATTE: [band, zone, exact],
             Step.COLOUR: [],
             Step.BACKING: [],
             Step.DELIVER: [],
