@@ -174,6 +174,8 @@ def main() -> int:
     visit.press("demo bramble")
     visit.until(lambda: window.bridge is not None)
     outline = loose_outline(np.asarray(Image.open(demo_photo("bramble").matte), np.float32) / 255)
+    window.mark_panel.clear_asked.emit()
+    visit.settle()
     window.take_up(window.tools[Step.MARK][0])
     visit.press("way Straight")
     visit.press("way Loose")
