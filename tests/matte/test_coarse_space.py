@@ -2,7 +2,7 @@ import numpy as np
 import pytest
 
 from peel.matte import conjugate_gradients
-from peel.matte.coarse_space import Piece, coarse_space
+from peel.matte.coarse_space import coarse_space
 from peel.matte.conjugate_gradients import solve_band
 from peel.matte.laplacian import assemble_band
 
@@ -37,26 +37,23 @@ def test_the_coarse_correction_solves_the_coarse_problem() -> None:
     dense = _dense(photo, band, fixed)
     system = assemble_band(photo, band, fixed, _EPS)
 
-    def product(region: np.ndarray) -> np.ndarray:
-        out = np.zeros(system.shape, np.float32)
-        out[2:-2, 2:-2][band] = dense @ region.reshape(system.shape)[2:-2, 2:-2][band]
-        return out.ravel()
+    def product(region: np.ndarray, out: np.ndarray) -> None:
+        out.reshape(system.shape)[2:-2, 2:-2][band] = dense @ region.reshape(system.shape)[2:-2, 2:-2][band]
 
     space = coarse_space(system.runs, system.shape, photo[band], product, spacing=8)
-    everything = [Piece(slice(0, len(system.runs)), slice(0, system.size))]
     ys, xs = (part + 2 for part in np.nonzero(band))
     hats = []
-    for row in range(space.nodes.shape[0]):
-        for column in range(space.nodes.shape[1]):
+    for row in range(space.hats.nodes.shape[0]):
+        for column in range(space.hats.nodes.shape[1]):
             hat = np.clip(1 - np.abs(ys / 8 - row), 0, 1) * np.clip(1 - np.abs(xs / 8 - column), 0, 1)
-            if space.nodes[row, column] >= 0:
+            if space.hats.nodes[row, column] >= 0:
                 hats += [hat, *(hat * photo[band][:, c] for c in range(3))]
     basis = np.stack(hats, axis=1)
     residual = np.random.default_rng(2).normal(size=system.size).astype(np.float32)
     expected = basis @ np.linalg.pinv(basis.T @ dense @ basis, rcond=1e-10) @ (basis.T @ residual)
 
     correction = np.zeros(system.size, np.float32)
-    space.correct(residual, correction, everything)
+    space.correct(residual, correction, [space.hats.everything])
 
     assert np.abs(correction - expected).max() < 0.02 * np.abs(expected).max()
 

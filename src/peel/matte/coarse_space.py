@@ -1,20 +1,20 @@
 """The far-reaching part of the solver's preconditioner: smooth fields that are linear in the colours.
 
 The matting Laplacian leaves any matte that is a linear function of the colours, window by window, nearly unpunished.
-Such mattes are what a diagonal preconditioner needs hundreds of iterations to sort out. A coarse space that holds
-them, hat functions on a grid each times one and the three colours, solves for them at once.
+Such mattes are what a diagonal preconditioner needs hundreds of iterations to sort out. Spaces that hold them, hat
+functions on grids of several spacings each times one and the three colours, sort them out at once: the coarsest is
+solved exactly, each node of the finer ones for itself.
 
 References
 ----------
-.. [1] I. Babuska, J. M. Melenk, "The partition of unity method", International Journal for Numerical Methods in
-   Engineering 40(4), 1997, pp. 727-758: a coarse basis of local functions under hats.
-.. [2] P. Vanek, J. Mandel, M. Brezina, "Algebraic multigrid by smoothed aggregation for second and fourth order
+.. [1] P. Vanek, J. Mandel, M. Brezina, "Algebraic multigrid by smoothed aggregation for second and fourth order
    elliptic problems", Computing 56(3), 1996, pp. 179-196: coarse spaces from what an operator leaves unpunished.
+.. [2] J. H. Bramble, J. E. Pasciak, J. Xu, "Parallel multilevel preconditioners", Mathematics of Computation 55(191),
+   1990, pp. 1-22: corrections on all levels, found beside each other and added up.
 """
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import partial
 from typing import Any, Final
 
 import numpy as np
@@ -24,335 +24,80 @@ from scipy import sparse
 from scipy.sparse.linalg import splu
 
 from peel.matte.arrays import FloatArray, IntArray
-from peel.matte.parallel import run_all, spans
+from peel.matte.hats import FORWARD, FUNCTIONS, Hats, Piece, Product, couplings, hats_on
 
-__all__ = ["CoarseSpace", "Piece", "coarse_space"]
+__all__ = ["CoarseSpace", "coarse_space"]
 
-_FUNCTIONS: Final = 4  # one, and the three colours
-_NEIGHBOURS: Final = 25  # nodes that a node's hat meets, two pixels of stencil beyond its edge included
 _DAMPING: Final = 1e-6  # keeps the factorisation definite where colours are flat and the basis is not independent
+_FLATTEST: Final = 1e-4  # of a node's own problem: directions that count for less are left to other nodes
+_SHARE: Final = 0.5  # of a node's own answer, as its neighbours and the coarser grid answer for the same errors
+_SPACING: Final = 12  # pixels between the nodes of the finest grid
+_FACTORISED: Final = 2_500  # nodes that are worth solving exactly; more are handed to a coarser grid
 
-_FEW: Final = 60_000  # unknowns up to which the first of two spacings serves best
-_SPACINGS: Final = (12, 24)
-
-Product = Callable[[FloatArray], FloatArray]
-"""Multiplies a flat padded region by the system; the answer is a padded region too, read on the band only."""
+_Floats = NDArray[np.float64]
 
 
 @dataclass(frozen=True)
-class Piece:
-    """Some of a band's runs, and the unknowns they hold."""
+class _Level:
+    """A grid whose nodes are solved each for itself: mean colours, inverses of their blocks, way to the next grid."""
 
-    runs: slice
-    values: slice
+    centre: _Floats
+    inverse: _Floats
+    finer_from_coarser: sparse.csr_matrix
+    coarser_from_finer: sparse.csr_matrix
+
+    def answer(self, sums: _Floats) -> _Floats:
+        answer = np.empty_like(sums)
+        _solve_each(self.inverse, self.centre, sums, answer)
+        return answer
 
 
 @dataclass(frozen=True)
 class CoarseSpace:
-    """A factorised coarse problem.
+    """Hats on a band, and what the system makes of them on each grid; the coarsest one's matrix is factorised."""
 
-    Attributes
-    ----------
-    runs : (R, 2) int64 ndarray
-        As in `BandSystem`.
-    width : int
-        Of the padded region.
-    spacing : int
-        Pixels between nodes.
-    nodes : (GH, GW) int32 ndarray
-        Number of each node of the grid, or -1.
-    colours : (N, 3) float32 ndarray
-        Colours of the unknowns.
-    centre : (M, 3) float64 ndarray
-        Mean colour around each node, which its colour functions are relative to.
-    factor : SuperLU
-        Of the coarse matrix.
-    """
-
-    runs: NDArray[np.int64]
-    width: int
-    spacing: int
-    nodes: IntArray
-    colours: FloatArray
-    centre: NDArray[np.float64]
+    hats: Hats
+    levels: list[_Level]
+    centre: _Floats
     factor: Any
 
-    def correct(self, residual: FloatArray, correction: FloatArray, pieces: Sequence["Piece"]) -> None:
-        """Add to `correction` the answer of the coarse problem to `residual`; both (N,) float32."""
-        layout = (self.width, self.spacing, self.nodes)
+    def correct(self, residual: FloatArray, correction: FloatArray, pieces: Sequence[Piece]) -> None:
+        """Add to `correction` the answer of the coarse problems to `residual`; both (N,) float32."""
+        self.hats.prolong(self._answer(self.hats.restrict(residual, pieces), 0), correction, pieces)
 
-        def restricted(piece: Piece) -> NDArray[np.float64]:
-            sums = np.zeros((len(self.centre), _FUNCTIONS))
-            _restrict(self.runs[piece.runs], *layout, self.colours[piece.values], residual[piece.values], sums)
-            return sums
-
-        def prolonged(piece: Piece) -> None:
-            part = correction[piece.values]
-            _prolong(self.runs[piece.runs], *layout, self.colours[piece.values], answer, part)
-
-        sums = np.sum(run_all([partial(restricted, piece) for piece in pieces]), axis=0)
-        sums[:, 1:] -= self.centre * sums[:, :1]
-        answer = self.factor.solve(sums.ravel()).reshape(-1, _FUNCTIONS)
+    def _answer(self, sums: _Floats, depth: int) -> _Floats:
+        if depth < len(self.levels):
+            level = self.levels[depth]
+            answer = level.answer(sums)
+            answer += level.finer_from_coarser @ self._answer(level.coarser_from_finer @ sums, depth + 1)
+            return answer
+        relative = sums.copy()
+        relative[:, 1:] -= self.centre * sums[:, :1]
+        answer = self.factor.solve(relative.ravel()).reshape(-1, FUNCTIONS)
         answer[:, 0] -= (answer[:, 1:] * self.centre).sum(axis=1)
-        run_all([partial(prolonged, piece) for piece in pieces])
+        return np.asarray(answer)
 
 
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
-def _along(values: Any, at: int, colours: Any, i: int, count: int, offset: Any, step: Any) -> Any:
-    """Add up some of a run's values times one and each colour, and the same times the way across the cell."""
-    a0 = a1 = a2 = a3 = b0 = b1 = b2 = b3 = np.float32(0)
-    for k in range(count):
-        v = values[at + k]
-        t = (offset + np.float32(k)) * step * v
-        r, g, b = colours[i + k, 0], colours[i + k, 1], colours[i + k, 2]
-        a0 += v
-        a1 += v * r
-        a2 += v * g
-        a3 += v * b
-        b0 += t
-        b1 += t * r
-        b2 += t * g
-        b3 += t * b
-    return a0, a1, a2, a3, b0, b1, b2, b3
-
-
-@njit(
-    "void(int64[:,::1], int64, int64, int32[:,::1], float32[:,::1], float32[::1], float64[:,::1])",
-    cache=True,
-    nogil=True,
-    fastmath=True,
-)
-def _restrict(runs: Any, width: int, spacing: int, nodes: Any, colours: Any, values: Any, sums: Any) -> None:
-    """Add up values under each hat, times one and times each colour.
-
-    Along a run the hats of two columns of nodes are linear, so that eight sums serve a cell.
-    """
-    step = np.float32(1.0 / spacing)
-    i = 0
-    for run in range(runs.shape[0]):
-        y, x = runs[run, 0] // width, runs[run, 0] % width
-        row = y // spacing
-        down = (y - row * spacing) / spacing
-        end = x + runs[run, 1]
-        while x < end:
-            column = x // spacing
-            stop = min(end, (column + 1) * spacing)
-            count = stop - x
-            offset = np.float32(x - column * spacing)
-            a0, a1, a2, a3, b0, b1, b2, b3 = _along(values, i, colours, i, count, offset, step)
-            for side in range(2):
-                weight = down if side else 1.0 - down
-                left, right = nodes[row + side, column], nodes[row + side, column + 1]
-                sums[left, 0] += weight * (a0 - b0)
-                sums[left, 1] += weight * (a1 - b1)
-                sums[left, 2] += weight * (a2 - b2)
-                sums[left, 3] += weight * (a3 - b3)
-                sums[right, 0] += weight * b0
-                sums[right, 1] += weight * b1
-                sums[right, 2] += weight * b2
-                sums[right, 3] += weight * b3
-            i += count
-            x = stop
-
-
-@njit(
-    "void(int64[:,::1], int64, int64, int32[:,::1], float32[:,::1], float64[:,::1], float32[::1])",
-    cache=True,
-    nogil=True,
-    fastmath=True,
-)
-def _prolong(runs: Any, width: int, spacing: int, nodes: Any, colours: Any, answer: Any, out: Any) -> None:
-    """Add the field that the coarse answer stands for to `out`."""
-    left, right = np.empty(4, np.float32), np.empty(4, np.float32)
-    i = 0
-    for run in range(runs.shape[0]):
-        y, x = runs[run, 0] // width, runs[run, 0] % width
-        row = y // spacing
-        down = (y - row * spacing) / spacing
-        end = x + runs[run, 1]
-        while x < end:
-            column = x // spacing
-            stop = min(end, (column + 1) * spacing)
-            count = stop - x
-            n00, n01 = nodes[row, column], nodes[row, column + 1]
-            n10, n11 = nodes[row + 1, column], nodes[row + 1, column + 1]
-            for f in range(4):
-                left[f] = (1.0 - down) * answer[n00, f] + down * answer[n10, f]
-                right[f] = (1.0 - down) * answer[n01, f] + down * answer[n11, f] - left[f]
-            offset = np.float32((x - column * spacing) / spacing)
-            step = np.float32(1.0 / spacing)
-            l0, l1, l2, l3 = left[0], left[1], left[2], left[3]
-            r0, r1, r2, r3 = right[0], right[1], right[2], right[3]
-            for k in range(count):
-                t = offset + np.float32(k) * step
-                r, g, b = colours[i + k, 0], colours[i + k, 1], colours[i + k, 2]
-                out[i + k] += l0 + t * r0 + (l1 + t * r1) * r + (l2 + t * r2) * g + (l3 + t * r3) * b
-            i += count
-            x = stop
-
-
-@njit(
-    "void(int64[:,::1], int64, int64, int32[:,::1], float32[:,::1], float64[:,::1], int64, int64, int64, float32[::1])",
-    cache=True,
-    nogil=True,
-)
-def _basis(
-    runs: Any,
-    width: int,
-    spacing: int,
-    nodes: Any,
-    colours: Any,
-    centre: Any,
-    row_class: int,
-    column_class: int,
-    function: int,
-    region: Any,
-) -> None:
-    """Write one function of every third node, whose hats do not meet, to a padded region."""
-    zero, step = np.float32(0), np.float32(1.0 / spacing)
-    start = 0
-    for run in range(runs.shape[0]):
-        at = runs[run, 0]
-        y, x = at // width, at % width
-        row = y // spacing
-        down = np.float32(y - row * spacing) * step
-        above = row % 3 == row_class
-        own_row = row if above else row + 1
-        weight = np.float32(1) - down if above else down
-        done = 0
-        while done < runs[run, 1]:
-            column = (x + done) // spacing
-            stop = min(runs[run, 1], (column + 1) * spacing - x)
-            before = column % 3 == column_class
-            if own_row % 3 == row_class and (before or (column + 1) % 3 == column_class):
-                node = nodes[own_row, column if before else column + 1]
-                across = np.float32(x + done - column * spacing) * step
-                level, slope = (
-                    (weight - weight * across, -weight * step) if before else (weight * across, weight * step)
-                )
-                for k in range(done, stop):
-                    region[at + k] = level + slope * np.float32(k - done)
-                if function > 0:
-                    middle = np.float32(centre[node, function - 1])
-                    for k in range(done, stop):
-                        region[at + k] *= colours[start + k, function - 1] - middle
-            else:
-                for k in range(done, stop):
-                    region[at + k] = zero
-            done = stop
-        start += runs[run, 1]
-
-
-@njit(cache=True, nogil=True)
-def _beside(position: int, spacing: int, wanted: int) -> int:
-    """Give the node line of a class, of every third, whose hat can reach a position; at most two away."""
-    cell = position // spacing
-    first = cell - 1 if 2 * (position - cell * spacing) < spacing else cell
-    return first + (wanted - first) % 3
-
-
-@njit(
-    "void(int64[:,::1], int64, int64, int32[:,::1], float32[:,::1], float32[::1], int64, int64, int64,"
-    "float64[:,:,:,::1])",
-    cache=True,
-    nogil=True,
-    fastmath=True,
-)
-def _couple(
-    runs: Any,
-    width: int,
-    spacing: int,
-    nodes: Any,
-    colours: Any,
-    product: Any,
-    row_class: int,
-    column_class: int,
-    function: int,
-    blocks: Any,
-) -> None:
-    """Add up what a product of `_basis` gives under each hat: ``blocks[node, place of the other, own, other's]``."""
-    half, step = spacing // 2, np.float32(1.0 / spacing)
-    i = 0
-    for run in range(runs.shape[0]):
-        y, x = runs[run, 0] // width, runs[run, 0] % width
-        row = y // spacing
-        down = (y - row * spacing) / spacing
-        other_row = _beside(y, spacing, row_class)
-        end = x + runs[run, 1]
-        at = runs[run, 0] - x
-        while x < end:
-            column = x // spacing
-            # half a cell at a time: the other node is the same one for all of it
-            stop = min(end, column * spacing + (half if x - column * spacing < half else spacing))
-            other_column = _beside(x, spacing, column_class)
-            offset = np.float32(x - column * spacing)
-            a0, a1, a2, a3, b0, b1, b2, b3 = _along(product, at + x, colours, i, stop - x, offset, step)
-            for side in range(2):
-                weight = down if side else 1.0 - down
-                place = (other_row - row - side + 2) * 5 + other_column - column + 2
-                left, right = nodes[row + side, column], nodes[row + side, column + 1]
-                blocks[left, place, 0, function] += weight * (a0 - b0)
-                blocks[left, place, 1, function] += weight * (a1 - b1)
-                blocks[left, place, 2, function] += weight * (a2 - b2)
-                blocks[left, place, 3, function] += weight * (a3 - b3)
-                blocks[right, place - 1, 0, function] += weight * b0
-                blocks[right, place - 1, 1, function] += weight * b1
-                blocks[right, place - 1, 2, function] += weight * b2
-                blocks[right, place - 1, 3, function] += weight * b3
-            i += stop - x
-            x = stop
-
-
-def _grid(runs: NDArray[np.int64], shape: tuple[int, int], spacing: int) -> IntArray:
-    """Give each node whose hat meets an unknown a number."""
-    unknown = np.zeros(shape[0] * shape[1], bool)
-    _mark(runs, unknown)
-    rows, columns = -(-shape[0] // spacing), -(-shape[1] // spacing)
-    padded = np.zeros((rows * spacing, columns * spacing), bool)
-    padded[: shape[0], : shape[1]] = unknown.reshape(shape)
-    cells = padded.reshape(rows, spacing, columns, spacing).any(axis=(1, 3))
-    used = np.zeros((rows + 1, columns + 1), bool)
-    for dy in (0, 1):
-        for dx in (0, 1):
-            used[dy : dy + rows, dx : dx + columns] |= cells
-    nodes = np.full(used.shape, -1, np.int32)
-    nodes[used] = np.arange(int(used.sum()), dtype=np.int32)
-    return nodes
-
-
-@njit("void(int64[:,::1], boolean[::1])", cache=True, nogil=True)
-def _mark(runs: Any, mask: Any) -> None:
-    for k in range(runs.shape[0]):
-        mask[runs[k, 0] : runs[k, 0] + runs[k, 1]] = True
-
-
-def _assembled(blocks: NDArray[np.float64], nodes: IntArray) -> sparse.csc_matrix:
-    """Lay the blocks into a symmetric sparse matrix."""
-    rows, columns = np.nonzero(nodes >= 0)
-    padded = np.pad(nodes, 2, constant_values=-1)
-    own, other, parts = [], [], []
-    for place in range(_NEIGHBOURS):
-        neighbour = padded[rows + place // 5, columns + place % 5]
-        there = np.flatnonzero((neighbour >= 0) & blocks[:, place].any(axis=(1, 2)))
-        own.append(there)
-        other.append(neighbour[there])
-        parts.append(blocks[there, place])
-    size = _FUNCTIONS * len(blocks)
-    block = np.concatenate(parts)
-    first = np.concatenate(own)[:, None, None] * _FUNCTIONS + np.arange(_FUNCTIONS)[None, :, None]
-    second = np.concatenate(other)[:, None, None] * _FUNCTIONS + np.arange(_FUNCTIONS)[None, None, :]
-    first, second = np.broadcast_arrays(first, second)
-    matrix = sparse.coo_matrix((block.ravel(), (first.ravel(), second.ravel())), shape=(size, size)).tocsc()
-    matrix = 0.5 * (matrix + matrix.T)
-    diagonal = matrix.diagonal()
-    least = max(float(diagonal.max()) * 1e-9, 1e-12)
-    return (matrix + sparse.diags(diagonal * _DAMPING + least)).tocsc()
+@njit("void(float64[:,:,::1], float64[:,::1], float64[:,::1], float64[:,::1])", cache=True, nogil=True)
+def _solve_each(inverse: Any, centre: Any, sums: Any, answer: Any) -> None:
+    """Multiply each node's sums by its inverse block, which is that of colours relative to its mean."""
+    relative = np.empty(4)
+    for k in range(len(sums)):
+        relative[0] = sums[k, 0]
+        for c in range(3):
+            relative[c + 1] = sums[k, c + 1] - centre[k, c] * sums[k, 0]
+        for a in range(4):
+            answer[k, a] = 0
+            for b in range(4):
+                answer[k, a] += inverse[k, a, b] * relative[b]
+        for c in range(3):
+            answer[k, 0] -= centre[k, c] * answer[k, c + 1]
 
 
 def coarse_space(
-    runs: NDArray[np.int64], shape: tuple[int, int], colours: FloatArray, product: Product, spacing: int | None = None
+    runs: NDArray[np.int64], shape: tuple[int, int], colours: FloatArray, product: Product, spacing: int = _SPACING
 ) -> CoarseSpace:
-    """Build and factorise the coarse problem ``P' A P`` of a band's system.
+    """Build the coarse problems ``P' A P`` of a band's system.
 
     Parameters
     ----------
@@ -363,34 +108,135 @@ def coarse_space(
     product : callable
         Multiplies by the system.
     spacing : int, optional
-        Pixels between nodes, even and at least 8; chosen by the number of unknowns if not given. Smaller: fewer
-        iterations, more to factorise.
+        Pixels between the nodes of the finest grid, even and at least 8. Smaller: fewer iterations, more memory.
 
     Returns
     -------
     CoarseSpace
     """
-    if spacing is None:
-        spacing = _SPACINGS[0] if len(colours) <= _FEW else _SPACINGS[1]
-    nodes = _grid(runs, shape, spacing)
-    count = int(nodes.max()) + 1
-    colours = np.ascontiguousarray(colours, np.float32)
-    width = shape[1]
-    sums = np.zeros((count, _FUNCTIONS))
-    _restrict(runs, width, spacing, nodes, colours, np.ones(len(colours), np.float32), sums)
-    centre = np.ascontiguousarray(sums[:, 1:] / np.maximum(sums[:, :1], 1e-9))
-    blocks = np.zeros((count, _NEIGHBOURS, _FUNCTIONS, _FUNCTIONS))
-
-    def couple(classes: slice) -> None:
-        # hats of other classes fill other places of the blocks: two threads never write the same one
-        region = np.zeros(shape[0] * shape[1], np.float32)
-        for number in range(classes.start, classes.stop):
-            which = (number // 12, number // 4 % 3, number % 4)
-            _basis(runs, width, spacing, nodes, colours, centre, *which, region)
-            _couple(runs, width, spacing, nodes, colours, product(region), *which, blocks)
-
-    run_all([partial(couple, classes) for classes in spans(9 * _FUNCTIONS, 2)])
-    blocks[:, :, 1:] -= centre[:, None, :, None] * blocks[:, :, :1]
-    matrix = _assembled(blocks, nodes)
+    hats = hats_on(runs, shape, colours, spacing)
+    mass = hats.restrict(np.ones(len(colours), np.float32), [hats.everything])
+    centre = _mean(mass)
+    nodes, blocks = hats.nodes, couplings(hats, centre, shape[0] * shape[1], product)
+    other = _followers(nodes)
+    blocks[:, :, :, 1:] += centre[other][:, :, None, :] * blocks[:, :, :, :1]
+    levels = []
+    while len(mass) > _FACTORISED:
+        coarser, ways = _coarser(nodes)
+        levels.append(_Level(centre, _inverses(_relative(blocks[:, :1], centre, centre[:, None])[:, 0]), ways, ways.T.tocsr()))
+        blocks = _gathered(blocks, nodes, coarser)
+        mass, nodes = levels[-1].coarser_from_finer @ mass, coarser
+        centre = _mean(mass)
+    other = _followers(nodes)
+    matrix = _assembled(_relative(blocks, centre, centre[other]), other)
     factor = splu(matrix, permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True})
-    return CoarseSpace(runs, width, spacing, nodes, colours, centre, factor)
+    return CoarseSpace(hats, levels, centre, factor)
+
+
+def _mean(mass: _Floats) -> _Floats:
+    return np.ascontiguousarray(mass[:, 1:] / np.maximum(mass[:, :1], 1e-9))
+
+
+def _followers(nodes: IntArray) -> NDArray[np.int64]:
+    """Give for each node the thirteen from itself on in reading order; 0, whose blocks are zero, for none."""
+    padded = np.pad(nodes, 2, constant_values=-1)
+    rows, columns = np.nonzero(nodes >= 0)
+    steps = [(place + 2) // 5 * 5 for place in range(FORWARD)]
+    found = [padded[rows + 2 + step // 5, columns + 2 + place - step] for place, step in enumerate(steps)]
+    return np.maximum(np.stack(found, axis=1), 0).astype(np.int64)
+
+
+def _relative(blocks: _Floats, own: _Floats, others: _Floats) -> _Floats:
+    """Turn (M, K, 4, 4) blocks into those of colours relative to (M, 3) own and (M, K, 3) others' mean colours."""
+    out = blocks.copy()
+    out[:, :, 1:] -= own[:, None, :, None] * out[:, :, :1]
+    out[:, :, :, 1:] -= others[:, :, None, :] * out[:, :, :, :1]
+    return out
+
+
+def _inverses(blocks: _Floats) -> _Floats:
+    """Invert each node's own block, but for directions in which colours hardly differ, and take its share."""
+    scale = 1 / np.sqrt(np.maximum(np.einsum("nii->ni", blocks), 1e-12))
+    balanced = blocks * scale[:, :, None] * scale[:, None, :]
+    values, vectors = np.linalg.eigh(0.5 * (balanced + balanced.transpose(0, 2, 1)))
+    inverted = np.where(values > _FLATTEST, 1 / np.maximum(values, _FLATTEST), 0)
+    inverse = (vectors * inverted[:, None, :]) @ vectors.transpose(0, 2, 1)
+    return np.ascontiguousarray(_SHARE * inverse * scale[:, :, None] * scale[:, None, :])
+
+
+def _coarser(nodes: IntArray) -> tuple[IntArray, sparse.csr_matrix]:
+    """Give every second node of every second row, as far as they are needed, and how finer hats add up to theirs."""
+    rows, columns = np.nonzero(nodes >= 0)
+    width = nodes.shape[1] // 2 + 2
+    own, above, weight = [], [], []
+    for down in (0, 1):
+        for across in (0, 1):
+            part = np.where(rows % 2, 0.5, 1.0 - down) * np.where(columns % 2, 0.5, 1.0 - across)
+            near = np.flatnonzero(part)
+            own.append(near)
+            above.append(((rows // 2 + down) * width + columns // 2 + across)[near])
+            weight.append(part[near])
+    used, numbers = np.unique(np.concatenate(above), return_inverse=True)
+    coarser = np.full((nodes.shape[0] // 2 + 2, width), -1, np.int32)
+    coarser.ravel()[used] = np.arange(len(used), dtype=np.int32)
+    ways = (np.concatenate(weight), (np.concatenate(own), numbers.ravel()))
+    return coarser, sparse.csr_matrix(ways, shape=(len(rows), len(used)))
+
+
+def _gathered(blocks: _Floats, nodes: IntArray, coarser: IntArray) -> _Floats:
+    """Add blocks up to those of a coarser grid."""
+    out = np.zeros((int(coarser.max()) + 1, FORWARD, FUNCTIONS, FUNCTIONS))
+    _add_up(blocks, nodes, coarser, out)
+    return out
+
+
+@njit(cache=True, nogil=True)
+def _share_out(block: Any, y: int, x: int, v: int, u: int, coarser: Any, out: Any) -> None:
+    """Share one block out; of two mirrored pairs of coarser nodes only the one in reading order is kept."""
+    same = y == v and x == u
+    for j in range(y // 2, (y + 1) // 2 + 1):
+        for i in range(x // 2, (x + 1) // 2 + 1):
+            for q in range(v // 2, (v + 1) // 2 + 1):
+                for p in range(u // 2, (u + 1) // 2 + 1):
+                    weight = 0.5 ** (y % 2 + x % 2 + v % 2 + u % 2)
+                    place = (q - j) * 5 + p - i
+                    if place >= 0:
+                        into = out[coarser[j, i], place]
+                        for a in range(4):
+                            for b in range(4):
+                                into[a, b] += weight * block[a, b]
+                    if place <= 0 and not same:
+                        into = out[coarser[q, p], -place]
+                        for a in range(4):
+                            for b in range(4):
+                                into[a, b] += weight * block[b, a]
+
+
+@njit("void(float64[:,:,:,::1], int32[:,::1], int32[:,::1], float64[:,:,:,::1])", cache=True, nogil=True)
+def _add_up(blocks: Any, nodes: Any, coarser: Any, out: Any) -> None:
+    """Give each pair of nodes' block to the pairs of coarser nodes whose hats they are part of."""
+    height, width = nodes.shape
+    for y in range(height):
+        for x in range(width):
+            if nodes[y, x] < 0:
+                continue
+            for place in range(blocks.shape[1]):
+                down = (place + 2) // 5
+                v, u = y + down, x + place - 5 * down
+                if v < height and 0 <= u < width and nodes[v, u] >= 0:
+                    _share_out(blocks[nodes[y, x], place], y, x, v, u, coarser, out)
+
+
+def _assembled(blocks: _Floats, other: NDArray[np.int64]) -> sparse.csc_matrix:
+    """Lay the blocks and their mirrors into a symmetric sparse matrix."""
+    own, place = np.nonzero(blocks.any(axis=(2, 3)))
+    size = FUNCTIONS * len(blocks)
+    first = own[:, None, None] * FUNCTIONS + np.arange(FUNCTIONS)[None, :, None]
+    second = other[own, place][:, None, None] * FUNCTIONS + np.arange(FUNCTIONS)[None, None, :]
+    first, second = np.broadcast_arrays(first, second)
+    half = blocks[own, place] * np.where(place > 0, 1.0, 0.5)[:, None, None]
+    matrix = sparse.coo_matrix((half.ravel(), (first.ravel(), second.ravel())), shape=(size, size)).tocsc()
+    matrix = matrix + matrix.T
+    diagonal = matrix.diagonal()
+    least = max(float(diagonal.max()) * 1e-9, 1e-12)
+    return (matrix + sparse.diags(diagonal * _DAMPING + least)).tocsc()

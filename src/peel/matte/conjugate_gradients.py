@@ -17,7 +17,8 @@ from numba import njit
 
 from peel.errors import Cancelled
 from peel.matte.arrays import FloatArray
-from peel.matte.coarse_space import Piece, coarse_space
+from peel.matte.coarse_space import coarse_space
+from peel.matte.hats import Piece
 from peel.matte.laplacian import BORDER, BandSystem
 from peel.matte.parallel import run_all
 
@@ -29,6 +30,7 @@ Progress = Callable[[float], bool]
 _ROWS: Final = 13  # of the stencil
 _FRINGE: Final = 4  # zeros before and behind each row of a packed run
 _CUT_ABOVE: Final = 60_000  # unknowns from which two threads are worth their hand-over
+_OWN: Final = 2.0  # how much of a pixel's own answer is taken, beside those of the coarse grids
 _SHOWN_AFTER: Final = 10  # iterations; the coarse space has placed everything by then, and fine strands are coming
 
 
@@ -245,11 +247,10 @@ def solve_band(
         if progress and not progress(share):
             raise Cancelled
 
-    def product(region: FloatArray) -> FloatArray:
+    def product(region: FloatArray, out: FloatArray) -> None:
         go_on(0.0)
-        out = np.zeros_like(region)
+        _clear(state.runs, out)
         _multiply(state.runs, state.packed, np.uint64(system.shape[1]), region, out)
-        return out
 
     coarse = coarse_space(state.runs, system.shape, colours, product)
     coarse.correct(state.r, state.z, state.pieces)
@@ -276,7 +277,7 @@ class _State:
     def __init__(self, system: BandSystem, start: FloatArray) -> None:
         self.runs, self.width = system.runs, np.uint64(system.shape[1])
         self.pieces = _pieces(system)
-        self.inverse = (1.0 / np.maximum(system.stencil[0], 1e-12)).astype(np.float32)
+        self.inverse = (_OWN / np.maximum(system.stencil[0], 1e-12)).astype(np.float32)
         self.packed = _pack(self.runs, system.stencil)
         system.release()
         self.x = start.astype(np.float32, copy=True)
@@ -341,6 +342,13 @@ def _share(residual: float, first: float, tolerance: float) -> float:
     if residual <= tolerance or first <= tolerance:
         return 1.0
     return float(np.clip(np.log(first / residual) / np.log(first / tolerance), 0.0, 1.0))
+
+
+@njit("void(int64[:,::1], float32[::1])", cache=True, nogil=True)
+def _clear(runs: Any, y: Any) -> None:
+    """Set a padded region to zero on the band."""
+    for k in range(runs.shape[0]):
+        y[runs[k, 0] : runs[k, 0] + runs[k, 1]] = 0
 
 
 @njit("float32[::1](int64[:,::1], float32[::1], int64)", cache=True, nogil=True)

@@ -97,65 +97,61 @@ def _weigh_distances(found: Any, i: int, y: int, x: int, width: int, weights: An
         weights[k] = np.exp(-_FAR * (weights[k] / max(nearest, 1.0) - 1.0)) if weights[k] >= 0 else 0.0
 
 
-@njit(cache=True, nogil=True, fastmath=True)
-def _pair_up(fg: Any, fg_weight: Any, bg: Any, bg_weight: Any, pairs: Any) -> int:
-    """List all pairs that count: backdrop colour, way to the subject's, one over its square, weight, its square."""
-    count = 0
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+def _pair_up(fg: Any, fg_weight: Any, bg: Any, bg_weight: Any, pairs: Any) -> None:
+    """List all pairs: backdrop colour, way to the subject's, its square, one over that, weight."""
+    red, green, blue, way_r, way_g, way_b, square, inverse, weight = pairs
+    i = np.uint64(0)
     for k in range(fg.shape[0]):
         for m in range(bg.shape[0]):
-            weight = fg_weight[k] * bg_weight[m]
-            if weight > 0:
-                between = np.float32(1e-6)
-                for c in range(3):
-                    way = fg[k, c] - bg[m, c]
-                    pairs[c, count] = bg[m, c]
-                    pairs[3 + c, count] = way
-                    between += way * way
-                pairs[6, count] = np.float32(1) / between
-                pairs[8, count] = between
-                pairs[7, count] = weight
-                count += 1
-    return count
+            red[i], green[i], blue[i] = bg[m, 0], bg[m, 1], bg[m, 2]
+            d0, d1, d2 = fg[k, 0] - bg[m, 0], fg[k, 1] - bg[m, 1], fg[k, 2] - bg[m, 2]
+            way_r[i], way_g[i], way_b[i] = d0, d1, d2
+            square[i] = d0 * d0 + d1 * d1 + d2 * d2 + np.float32(1e-6)
+            inverse[i] = np.float32(1) / square[i]
+            weight[i] = fg_weight[k] * bg_weight[m]
+            i += np.uint64(1)
 
 
 @njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
-def _weigh(pairs: Any, count: Any, r: Any, g: Any, b: Any, spread: Any) -> Any:
+def _weigh(pairs: Any, r: Any, g: Any, b: Any, spread: Any) -> Any:
     """Average alpha over pairs by how well each explains a colour; give that, its doubt, and how well they fit.
 
-    The weight of a misfit is a bell with an end, which the machine's vectors compute faster than an exponential.
+    The weight of a misfit is a bell with an end, which the machine's vectors compute faster than an exponential; they
+    are used only if each list of `pairs` is an array of its own.
     """
-    total = mean = square = fits = noise = np.float32(0)
+    red, green, blue, way_r, way_g, way_b, square, inverse, weights = pairs
+    total = mean = spreading = fits = noise = np.float32(0)
     zero, one = np.float32(0), np.float32(1)
     scale = one / (np.float32(32) * spread)
-    for u in range(count):
+    for u in range(red.shape[0]):
         i = np.uint64(u)
-        d0, d1, d2 = r - pairs[0, i], g - pairs[1, i], b - pairs[2, i]
-        f0, f1, f2 = pairs[3, i], pairs[4, i], pairs[5, i]
-        dot = d0 * f0 + d1 * f1 + d2 * f2
-        along = dot * pairs[6, i]
+        d0, d1, d2 = r - red[i], g - green[i], b - blue[i]
+        dot = d0 * way_r[i] + d1 * way_g[i] + d2 * way_b[i]
+        along = dot * inverse[i]
         a = min(max(along, zero), one)
         beside = max(d0 * d0 + d1 * d1 + d2 * d2 - dot * along, zero)
-        beyond = (along - a) * (dot - a * pairs[8, i])
+        beyond = (along - a) * (dot - a * square[i])
         fit = max(one - (beside + np.float32(_BEYOND) * beyond) * scale, zero)
         fit *= fit
         fit *= fit
         fit *= fit
         fit *= fit
-        weight = fit * pairs[7, i]
+        weight = fit * weights[i]
         fits += weight * fit
         total += weight
         mean += weight * a
-        square += weight * a * a
-        noise += weight * pairs[6, i]
+        spreading += weight * a * a
+        noise += weight * inverse[i]
     if total <= np.float32(1e-9):
         return np.float32(0.5), one, zero
     mean /= total
-    return mean, max(square / total - mean * mean, zero) + noise * spread / total, fits / total
+    return mean, max(spreading / total - mean * mean, zero) + noise * spread / total, fits / total
 
 
 @njit(
-    "void(float32[:,::1], int64[::1], int64, int32[:,::1], int64, float32[:,::1], float32[:,::1], int32[:,::1], "
-    "int32[:,::1], float32[:,::1], float32[::1], float32[::1], float32[::1])",
+    "void(float32[:,:,::1], boolean[:,::1], int64, int64, float32[:,::1], float32[:,::1], int64[::1], int32[:,::1], "
+    "int32[:,::1], float32[:,::1], float32[::1], float32[:,::1], float32[:,::1])",
     cache=True,
     nogil=True,
     fastmath=True,
@@ -163,12 +159,12 @@ def _weigh(pairs: Any, count: Any, r: Any, g: Any, b: Any, spread: Any) -> Any:
 )
 def _mix(
     image: Any,
-    unknown: Any,
-    width: int,
-    index: Any,
+    asked: Any,
     step: int,
+    small: int,
     subject: Any,
     backdrop: Any,
+    places: Any,
     near_fg: Any,
     near_bg: Any,
     own: Any,
@@ -176,33 +172,33 @@ def _mix(
     alpha: Any,
     trust: Any,
 ) -> None:
-    """Estimate alpha of each unknown from all pairs of its gathered colours; trust it as far as they agree."""
-    places, others, small = near_fg.shape[1], near_bg.shape[1], index.shape[1]
-    fg, fg_weight = np.empty((places + own.shape[0], 3), np.float32), np.empty(places + own.shape[0], np.float32)
+    """Estimate alpha of each asked pixel from all pairs of its cell's gathered colours; trust it as far as they agree."""
+    count, others = near_fg.shape[1], near_bg.shape[1]
+    fg, fg_weight = np.empty((count + own.shape[0], 3), np.float32), np.empty(count + own.shape[0], np.float32)
     bg, bg_weight = np.empty((others, 3), np.float32), np.empty(others, np.float32)
-    fg[places:], fg_weight[places:] = own, _ELSEWHERE
-    pairs = np.empty((9, fg.shape[0] * others), np.float32)
-    last, count = np.int64(-1), np.int64(0)
-    for i in range(unknown.shape[0]):
-        here = unknown[i]
-        v, u = min((here // width) // step, index.shape[0] - 1), min((here % width) // step, small - 1)
-        j = index[v, u]
-        if j != last:
-            last = j
-            _weigh_distances(near_fg, j, v, u, small, fg_weight[:places])
-            _weigh_distances(near_bg, j, v, u, small, bg_weight)
-            for c in range(3):
-                for k in range(places):
-                    fg[k, c] = subject[max(near_fg[j, k], 0), c]
-                for k in range(others):
-                    bg[k, c] = backdrop[max(near_bg[j, k], 0), c]
-            count = _pair_up(fg, fg_weight, bg, bg_weight, pairs)
-        r, g, b = image[here, 0], image[here, 1], image[here, 2]
-        place = min(max(int((r + g + b) * np.float32(1 / 3) * variance.shape[0]), 0), variance.shape[0] - 1)
-        spread = np.float32(_MISFIT * _MISFIT) + np.float32(2) * variance[place]
-        alpha[i], doubt, fit = _weigh(pairs, count, r, g, b, spread)
-        heard = fit / (np.float32(1) + doubt / np.float32(_SURE * _SURE))
-        trust[i] = max(heard - np.float32(_UNHEARD), np.float32(0)) / np.float32(1 - _UNHEARD)
+    fg[count:], fg_weight[count:] = own, _ELSEWHERE
+    lists = np.empty((9, fg.shape[0] * others), np.float32)
+    pairs = (lists[0], lists[1], lists[2], lists[3], lists[4], lists[5], lists[6], lists[7], lists[8])
+    for j in range(places.shape[0]):
+        v, u = places[j] // small, places[j] % small
+        _weigh_distances(near_fg, j, v, u, small, fg_weight[:count])
+        _weigh_distances(near_bg, j, v, u, small, bg_weight)
+        for c in range(3):
+            for k in range(count):
+                fg[k, c] = subject[max(near_fg[j, k], 0), c]
+            for k in range(others):
+                bg[k, c] = backdrop[max(near_bg[j, k], 0), c]
+        _pair_up(fg, fg_weight, bg, bg_weight, pairs)
+        for y in range(v * step, min(v * step + step, asked.shape[0])):
+            for x in range(u * step, min(u * step + step, asked.shape[1])):
+                if asked[y, x]:
+                    r, g, b = image[y, x, 0], image[y, x, 1], image[y, x, 2]
+                    bright = int((r + g + b) * np.float32(1 / 3) * variance.shape[0])
+                    noise = variance[min(max(bright, 0), variance.shape[0] - 1)]
+                    spread = np.float32(_MISFIT * _MISFIT) + np.float32(2) * noise
+                    alpha[y, x], doubt, fit = _weigh(pairs, r, g, b, spread)
+                    heard = fit / (np.float32(1) + doubt / np.float32(_SURE * _SURE))
+                    trust[y, x] = max(heard - np.float32(_UNHEARD), np.float32(0)) / np.float32(1 - _UNHEARD)
 
 
 def gather(trimap: ByteArray, unknown: Any, zone: int) -> IntArray:
@@ -321,27 +317,19 @@ def colour_prior(
     small, zones = _smaller(image, trimap) if step == 2 else (np.ascontiguousarray(image, np.float32), trimap)
     zones = np.ascontiguousarray(zones)
     places = np.flatnonzero(_covered(asked, step)).astype(np.int64)
-    index = np.full(zones.shape, -1, np.int32)
-    index.ravel()[places] = np.arange(len(places), dtype=np.int32)
-    unknown = np.flatnonzero(asked).astype(np.int64)
-    found, trust = np.empty(len(unknown), np.float32), np.empty(len(unknown), np.float32)
-    flat = np.ascontiguousarray(image, np.float32).reshape(-1, 3)
-    known = (
-        calmed(small, zones == FOREGROUND),
-        calmed(small, zones == BACKGROUND),
-        *run_all([partial(gather, zones, places, zone) for zone in (FOREGROUND, BACKGROUND)]),
-        np.ascontiguousarray(subject_palette(image, trimap) if own_colours is None else own_colours, np.float32),
-        noise.variance,
-    )
+    subject, backdrop = calmed(small, zones == FOREGROUND), calmed(small, zones == BACKGROUND)
+    near = run_all([partial(gather, zones, places, zone) for zone in (FOREGROUND, BACKGROUND)])
+    own = np.ascontiguousarray(subject_palette(image, trimap) if own_colours is None else own_colours, np.float32)
+    whole = (np.ascontiguousarray(image, np.float32), np.ascontiguousarray(asked), step, zones.shape[1])
 
     def mix(part: slice) -> None:
-        _mix(flat, unknown[part], image.shape[1], index, step, *known, found[part], trust[part])
+        colours = (subject, backdrop, places[part], near[0][part], near[1][part], own, noise.variance)
+        _mix(*whole, *colours, prior.alpha, prior.confidence)
 
-    run_all([partial(mix, part) for part in spans(len(unknown), 2)])
-    away = cv2.distanceTransform(unsure.astype(np.uint8), cv2.DIST_L2, 5).ravel()[unknown]
-    depth = np.minimum(away, np.float32(1e6))
-    heard = _heard(found, trust, plain.ravel()[unknown] > 0, depth / np.float32(np.sqrt(height * width)))
-    prior.alpha.ravel()[unknown], prior.confidence.ravel()[unknown] = found, heard
+    run_all([partial(mix, part) for part in spans(len(places), 2)])
+    away = np.minimum(cv2.distanceTransform(unsure.astype(np.uint8), cv2.DIST_L2, 5)[asked], np.float32(1e6))
+    depth = away / np.float32(np.sqrt(height * width))
+    prior.confidence[asked] = _heard(prior.alpha[asked], prior.confidence[asked], plain[asked] > 0, depth)
     return prior
 
 

@@ -170,19 +170,20 @@ def solve_matte(
         interim=show if interim else None,
     )
     alpha[window][band] = values
-    alpha[window][band] = _cleaned(np.ascontiguousarray(alpha[window]), prior.plain, settings.clean)[band]
+    alpha[window][band] = _cleaned(np.ascontiguousarray(alpha[window]), band, prior.plain, settings.clean)
     return alpha, report
 
 
-def _cleaned(alpha: FloatArray, plain: ByteArray, deviations: float) -> FloatArray:
-    """Take the photo's noise out of a matte, and make its ends clear and solid."""
+def _cleaned(alpha: FloatArray, band: BoolArray, plain: ByteArray, deviations: float) -> FloatArray:
+    """Take the photo's noise out of a matte, and make its ends clear and solid; the band's values."""
     if deviations <= 0:
-        return np.clip(alpha, 0, 1)
+        return np.clip(alpha[band], 0, 1)
     evened, left = even_out(alpha, np.ascontiguousarray(plain))
+    rough = plain[band] < 2
     least, in_plain, most = _MARGINS
-    margin = np.clip(np.float32(deviations) * left, least, np.where(plain < 2, most, in_plain))
+    margin = np.clip(np.float32(deviations) * left[band], least, np.where(rough, most, in_plain))
     # a faint slope over a plain stretch is an edge out of focus: it stays as it is
-    return clean_ends(evened, margin, stretch=plain < 2)
+    return clean_ends(evened[band], margin, stretch=rough)
 
 
 def _system(

@@ -8,6 +8,7 @@ __all__ = ["warm"]
 _KERNELS: Final = (
     "srgb",
     "laplacian",
+    "hats",
     "coarse_space",
     "conjugate_gradients",
     "noise",
