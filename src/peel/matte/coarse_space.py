@@ -54,9 +54,23 @@ class _Level:
 
 @dataclass(frozen=True)
 class CoarseSpace:
-    """Hats on a band, and what the system makes of them on each grid; the coarsest one's matrix is factorised."""
+    """Hats on a band, and what the system makes of them.
+
+    Attributes
+    ----------
+    hats : Hats
+        Of the finest grid.
+    mass : (M, 4) float64 ndarray
+        Sum of each hat and of the colours under it.
+    blocks : (M, 13, 4, 4) float64 ndarray
+        As from `couplings`, all colours absolute.
+    levels : list of _Level
+        All grids but the coarsest, whose mean colours are `centre` and whose matrix is `factor`.
+    """
 
     hats: Hats
+    mass: _Floats
+    blocks: _Floats
     levels: list[_Level]
     centre: _Floats
     factor: Any
@@ -64,6 +78,12 @@ class CoarseSpace:
     def correct(self, residual: FloatArray, correction: FloatArray, pieces: Sequence[Piece]) -> None:
         """Add to `correction` the answer of the coarse problems to `residual`; both (N,) float32."""
         self.hats.prolong(self._answer(self.hats.restrict(residual, pieces), 0), correction, pieces)
+
+    def pulled(self, weight: FloatArray) -> "CoarseSpace":
+        """Give the space of the system with (N,) float32 `weight` added to its diagonal."""
+        blocks = self.hats.weighed(weight)
+        blocks += self.blocks
+        return _factorised(self.hats, self.mass, blocks)
 
     def _answer(self, sums: _Floats, depth: int) -> _Floats:
         if depth < len(self.levels):
@@ -117,20 +137,26 @@ def coarse_space(
     hats = hats_on(runs, shape, colours, spacing)
     mass = hats.restrict(np.ones(len(colours), np.float32), [hats.everything])
     centre = _mean(mass)
-    nodes, blocks = hats.nodes, couplings(hats, centre, shape[0] * shape[1], product)
-    other = _followers(nodes)
-    blocks[:, :, :, 1:] += centre[other][:, :, None, :] * blocks[:, :, :, :1]
-    levels = []
-    while len(mass) > _FACTORISED:
+    blocks = couplings(hats, centre, shape[0] * shape[1], product)
+    blocks[:, :, :, 1:] += centre[_followers(hats.nodes)][:, :, None, :] * blocks[:, :, :, :1]
+    return _factorised(hats, mass, blocks)
+
+
+def _factorised(hats: Hats, mass: _Floats, blocks: _Floats) -> CoarseSpace:
+    """Hand the couplings on from grid to grid until few enough nodes are left to solve exactly."""
+    levels: list[_Level] = []
+    nodes, sums, couples = hats.nodes, mass, blocks
+    while len(sums) > _FACTORISED:
         coarser, ways = _coarser(nodes)
-        levels.append(_Level(centre, _inverses(_relative(blocks[:, :1], centre, centre[:, None])[:, 0]), ways, ways.T.tocsr()))
-        blocks = _gathered(blocks, nodes, coarser)
-        mass, nodes = levels[-1].coarser_from_finer @ mass, coarser
-        centre = _mean(mass)
-    other = _followers(nodes)
-    matrix = _assembled(_relative(blocks, centre, centre[other]), other)
+        centre = _mean(sums)
+        inverse = _inverses(_relative(couples[:, :1], centre, centre[:, None])[:, 0])
+        levels.append(_Level(centre, inverse, ways, ways.T.tocsr()))
+        couples = _gathered(couples, nodes, coarser)
+        sums, nodes = levels[-1].coarser_from_finer @ sums, coarser
+    centre, other = _mean(sums), _followers(nodes)
+    matrix = _assembled(_relative(couples, centre, centre[other]), other)
     factor = splu(matrix, permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True})
-    return CoarseSpace(hats, levels, centre, factor)
+    return CoarseSpace(hats, mass, blocks, levels, centre, factor)
 
 
 def _mean(mass: _Floats) -> _Floats:

@@ -17,20 +17,25 @@ from numba import njit
 
 from peel.errors import Cancelled
 from peel.matte.arrays import FloatArray
-from peel.matte.coarse_space import coarse_space
+from peel.matte.coarse_space import CoarseSpace, coarse_space
 from peel.matte.hats import Piece
 from peel.matte.laplacian import BORDER, BandSystem
 from peel.matte.parallel import run_all
 
-__all__ = ["Progress", "SolveReport", "solve_band"]
+__all__ = ["Progress", "Pull", "SolveReport", "solve_band"]
 
 Progress = Callable[[float], bool]
 """Told the share done in [0, 1]; answers True to go on and False to stop."""
+
+Pull = Callable[[FloatArray], tuple[FloatArray, FloatArray]]
+"""Given a rough solution, gives weights to add to the diagonal and to the right side."""
 
 _ROWS: Final = 13  # of the stencil
 _FRINGE: Final = 4  # zeros before and behind each row of a packed run
 _CUT_ABOVE: Final = 60_000  # unknowns from which two threads are worth their hand-over
 _OWN: Final = 2.0  # how much of a pixel's own answer is taken, beside those of the coarse grids
+_ROUGHER: Final = 10.0  # times the tolerance: a first solution that only decides what is pulled where
+_FIRST_SHARE: Final = 0.4  # of the iterations, which a first solution takes
 _SHOWN_AFTER: Final = 10  # iterations; the coarse space has placed everything by then, and fine strands are coming
 
 
@@ -206,6 +211,7 @@ def solve_band(
     *,
     tolerance: float = 1e-4,
     max_iterations: int = 500,
+    pull: Pull | None = None,
     progress: Progress | None = None,
     interim: Callable[[FloatArray], None] | None = None,
 ) -> tuple[FloatArray, SolveReport]:
@@ -223,6 +229,8 @@ def solve_band(
         Stop when the residual is this much of what the fixed neighbours contribute. Smaller: closer, slower.
     max_iterations : int
         Stop there in any case; the report then says it did not converge.
+    pull : callable, optional
+        Asked after a rough solution for what to add to the diagonal and to the right side for the final one.
     progress : callable, optional
         Asked before each iteration; False stops.
     interim : callable, optional
@@ -252,23 +260,46 @@ def solve_band(
         _clear(state.runs, out)
         _multiply(state.runs, state.packed, np.uint64(system.shape[1]), region, out)
 
+    def told_first(done: int, share: float) -> None:
+        go_on(_FIRST_SHARE * share if pull else share)
+        if interim and done == _SHOWN_AFTER:
+            interim(state.x)
+
     coarse = coarse_space(state.runs, system.shape, colours, product)
+    limit = tolerance * _ROUGHER if pull else tolerance
+    done, residual = _iterate(state, coarse, limit, max_iterations, told_first)
+    if pull:
+        weight, towards = pull(state.x)
+        state.pull(weight, towards)
+        coarse = coarse.pulled(weight)
+        more, residual = _iterate(
+            state,
+            coarse,
+            tolerance,
+            max_iterations - done,
+            lambda _done, share: go_on(_FIRST_SHARE + (1 - _FIRST_SHARE) * share),
+        )
+        done += more
+    return state.x, SolveReport(system.size, done, residual, residual <= tolerance)
+
+
+def _iterate(
+    state: "_State", coarse: CoarseSpace, limit: float, most: int, told: Callable[[int, float], None]
+) -> tuple[int, float]:
+    """Iterate until the residual falls to `limit`; give the iterations, at most `most`, and the residual."""
     coarse.correct(state.r, state.z, state.pieces)
     state.turn(0.0)
     rho, residual = state.inner(), state.residual()
-    first = max(residual, tolerance)
-    done = 0
-    while residual > tolerance and done < max_iterations:
-        go_on(_share(residual, first, tolerance))
+    first, done = max(residual, limit), 0
+    while residual > limit and done < most:
+        told(done, _share(residual, first, limit))
         residual = state.step(rho / max(state.multiply(), 1e-30))
         coarse.correct(state.r, state.z, state.pieces)
         new = state.inner()
         state.turn(new / max(rho, 1e-30))
         rho = new
         done += 1
-        if interim and done == _SHOWN_AFTER:
-            interim(state.x)
-    return state.x, SolveReport(system.size, done, residual, residual <= tolerance)
+    return done, residual
 
 
 class _State:
@@ -286,6 +317,13 @@ class _State:
         self.z = self.inverse * self.r
         self.p = np.zeros(system.shape[0] * system.shape[1], np.float32)
         self.y = np.zeros_like(self.p)
+
+    def pull(self, weight: FloatArray, towards: FloatArray) -> None:
+        """Add to the diagonal and to the right side."""
+        _add_diagonal(self.runs, self.packed, weight)
+        self.inverse = np.float32(_OWN) / (np.float32(_OWN) / self.inverse + weight)
+        self.r += towards - weight * self.x
+        self.z = self.inverse * self.r
 
     def residual(self) -> float:
         """Give the relative residual."""
@@ -342,6 +380,17 @@ def _share(residual: float, first: float, tolerance: float) -> float:
     if residual <= tolerance or first <= tolerance:
         return 1.0
     return float(np.clip(np.log(first / residual) / np.log(first / tolerance), 0.0, 1.0))
+
+
+@njit("void(int64[:,::1], float32[::1], float32[::1])", cache=True, nogil=True)
+def _add_diagonal(runs: Any, packed: Any, weight: Any) -> None:
+    """Add to the first row of each run's stencil."""
+    start, at = 0, 4
+    for k in range(runs.shape[0]):
+        n = runs[k, 1]
+        packed[at : at + n] += weight[start : start + n]
+        start += n
+        at += 13 * (n + 8)
 
 
 @njit("void(int64[:,::1], float32[::1])", cache=True, nogil=True)

@@ -94,6 +94,12 @@ class Hats:
 
         run_all([partial(prolonged, piece) for piece in pieces])
 
+    def weighed(self, weight: FloatArray) -> NDArray[np.float64]:
+        """Give the couplings that (N,) float32 weights of single pixels make; as `couplings`, all colours absolute."""
+        blocks = np.zeros((self.size, FORWARD, FUNCTIONS, FUNCTIONS))
+        _weigh(self.runs, self.width, self.spacing, self.nodes, self.colours, weight, blocks)
+        return blocks
+
 
 def hats_on(runs: NDArray[np.int64], shape: tuple[int, int], colours: FloatArray, spacing: int) -> Hats:
     """Lay hats over a band.
@@ -383,3 +389,76 @@ def _couple(
                         blocks[right, place - 1, 3, function] += weight * b3
             i += count
             x = stop
+
+
+@njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _squares(v: Any, red: Any, green: Any, blue: Any, i: Any, count: Any, out: Any) -> None:
+    """Add up `v` times one, each colour, and each product of two colours, as a symmetric 4x4 block."""
+    s = sr = sg = sb = rr = rg = rb = gg = gb = bb = np.float32(0)
+    for q in range(count):
+        k = np.uint64(q)
+        w, r, g, b = v[k], red[i + k], green[i + k], blue[i + k]
+        s += w
+        sr += w * r
+        sg += w * g
+        sb += w * b
+        rr += w * r * r
+        rg += w * r * g
+        rb += w * r * b
+        gg += w * g * g
+        gb += w * g * b
+        bb += w * b * b
+    out[0, 0], out[1, 1], out[2, 2], out[3, 3] = s, rr, gg, bb
+    out[0, 1] = out[1, 0] = sr
+    out[0, 2] = out[2, 0] = sg
+    out[0, 3] = out[3, 0] = sb
+    out[1, 2] = out[2, 1] = rg
+    out[1, 3] = out[3, 1] = rb
+    out[2, 3] = out[3, 2] = gb
+
+
+@njit(
+    "void(int64[:,::1], int64, int64, int32[:,::1], float32[:,::1], float32[::1], float64[:,:,:,::1])",
+    cache=True,
+    nogil=True,
+    fastmath=True,
+)
+def _weigh(runs: Any, width: int, spacing: int, nodes: Any, colours: Any, weight: Any, blocks: Any) -> None:
+    """Add up weights times each product of two functions under hats that share pixels.
+
+    Along a run a product of two hats is a square of the way across the cell, so that three blocks serve a cell.
+    """
+    step = np.float32(1.0 / spacing)
+    red, green, blue = colours[0], colours[1], colours[2]
+    v = np.empty((3, spacing), np.float32)
+    sums = np.empty((3, 4, 4))
+    i = np.uint64(0)
+    for run in range(runs.shape[0]):
+        y, x = runs[run, 0] // width, runs[run, 0] % width
+        row, column = y // spacing, x // spacing
+        down = (y - row * spacing) / spacing
+        end = x + runs[run, 1]
+        while x < end:
+            stop = min(end, (column + 1) * spacing)
+            count = np.uint64(stop - x)
+            for q in range(count):
+                t = np.float32(x + q - column * spacing) * step
+                v[0, q] = weight[i + np.uint64(q)] * (np.float32(1) - t) * (np.float32(1) - t)
+                v[1, q] = weight[i + np.uint64(q)] * (np.float32(1) - t) * t
+                v[2, q] = weight[i + np.uint64(q)] * t * t
+            for power in range(3):
+                _squares(v[power], red, green, blue, i, count, sums[power])
+            for side in range(2):
+                own = down if side else 1.0 - down
+                left, right = nodes[row + side, column], nodes[row + side, column + 1]
+                blocks[left, 0] += own * own * sums[0]
+                blocks[left, 1] += own * own * sums[1]
+                blocks[right, 0] += own * own * sums[2]
+            both = down * (1.0 - down)
+            blocks[nodes[row, column], 5] += both * sums[0]
+            blocks[nodes[row, column], 6] += both * sums[1]
+            blocks[nodes[row, column + 1], 4] += both * sums[1]
+            blocks[nodes[row, column + 1], 5] += both * sums[2]
+            i += count
+            x = stop
+            column += 1

@@ -7,10 +7,11 @@ from typing import Final
 import numpy as np
 
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray
-from peel.matte.conjugate_gradients import Progress, SolveReport, solve_band
+from peel.matte.conjugate_gradients import Progress, Pull, SolveReport, solve_band
 from peel.matte.laplacian import BandSystem, assemble_band
 from peel.matte.noise import NoiseCurve, even_out
 from peel.matte.sampling import ColourPrior, colour_prior, subject_palette
+from peel.matte.sparsity import pull_to_ends, roughness
 from peel.matte.trimap import BACKGROUND, FOREGROUND, alpha_from_trimap
 
 __all__ = ["SolveSettings", "band_window", "clean_ends", "solve_matte"]
@@ -36,6 +37,8 @@ class SolveSettings:
     clean : float
         Alpha closer to 0 or 1 than this many deviations of its own noise becomes 0 or 1; 0
         leaves the solution as it is, noise included.
+    sparse : bool
+        Whether what is nearly clear or solid in a first answer is pulled there.
     """
 
     eps: float = 1e-7
@@ -43,6 +46,7 @@ class SolveSettings:
     max_iterations: int = 500
     prior_weight: float = 5e-3
     clean: float = 2.0
+    sparse: bool = True
 
 
 def band_window(unknown: BoolArray, reach: int = _REACH) -> tuple[slice, slice] | None:
@@ -124,7 +128,8 @@ def solve_matte(
     Notes
     -----
     Minimises ``alpha' L alpha + w sum_i c_i (alpha_i - p_i)^2``: Levin, Lischinski and Weiss (2008), see
-    `peel.matte.laplacian`, with the estimate of `peel.matte.sampling`. A piece of band that touches neither zone and
+    `peel.matte.laplacian`, with the estimate of `peel.matte.sampling`; then once more with the pull of
+    `peel.matte.sparsity`. A piece of band that touches neither zone and
     has no estimate keeps its start.
     """
     if image.shape != (*trimap.shape, 3):
@@ -166,12 +171,18 @@ def solve_matte(
         first[band],
         tolerance=settings.tolerance,
         max_iterations=settings.max_iterations,
+        pull=_pull(prior, band) if settings.sparse else None,
         progress=progress,
         interim=show if interim else None,
     )
     alpha[window][band] = values
     alpha[window][band] = _cleaned(np.ascontiguousarray(alpha[window]), band, prior.plain, settings.clean)
     return alpha, report
+
+
+def _pull(prior: ColourPrior, band: BoolArray) -> Pull:
+    rough = roughness(prior.plain, band)
+    return lambda alpha: pull_to_ends(alpha, prior.alpha[band], prior.confidence[band], rough)
 
 
 def _cleaned(alpha: FloatArray, band: BoolArray, plain: ByteArray, deviations: float) -> FloatArray:
