@@ -34,8 +34,7 @@ _ROWS: Final = 13  # of the stencil
 _FRINGE: Final = 4  # zeros before and behind each row of a packed run
 _CUT_ABOVE: Final = 60_000  # unknowns from which two threads are worth their hand-over
 _OWN: Final = 2.0  # how much of a pixel's own answer is taken, beside those of the coarse grids
-_ROUGHER: Final = 10.0  # times the tolerance: a first solution that only decides what is pulled where
-_FIRST_SHARE: Final = 0.4  # of the iterations, which a first solution takes
+_ROUGHER: Final = (10.0, 2.0, 1.0)  # times the tolerance: all but the last solution only decide what is pulled where
 _SHOWN_AFTER: Final = 10  # iterations; the coarse space has placed everything by then, and fine strands are coming
 
 
@@ -230,7 +229,7 @@ def solve_band(
     max_iterations : int
         Stop there in any case; the report then says it did not converge.
     pull : callable, optional
-        Asked after a rough solution for what to add to the diagonal and to the right side for the final one.
+        Asked after each rough solution for what to add to the diagonal and to the right side for the next one.
     progress : callable, optional
         Asked before each iteration; False stops.
     interim : callable, optional
@@ -260,25 +259,20 @@ def solve_band(
         _clear(state.runs, out)
         _multiply(state.runs, state.packed, np.uint64(system.shape[1]), region, out)
 
-    def told_first(done: int, share: float) -> None:
-        go_on(_FIRST_SHARE * share if pull else share)
-        if interim and done == _SHOWN_AFTER:
-            interim(state.x)
+    coarse = base = coarse_space(state.runs, system.shape, colours, product)
+    limits = [tolerance * times for times in (_ROUGHER if pull else (1.0,))]
+    done, residual = 0, np.inf
+    for turn, limit in enumerate(limits):
+        if pull and turn:
+            state.pull(*pull(state.x))
+            coarse = base.pulled(state.weight)
 
-    coarse = coarse_space(state.runs, system.shape, colours, product)
-    limit = tolerance * _ROUGHER if pull else tolerance
-    done, residual = _iterate(state, coarse, limit, max_iterations, told_first)
-    if pull:
-        weight, towards = pull(state.x)
-        state.pull(weight, towards)
-        coarse = coarse.pulled(weight)
-        more, residual = _iterate(
-            state,
-            coarse,
-            tolerance,
-            max_iterations - done,
-            lambda _done, share: go_on(_FIRST_SHARE + (1 - _FIRST_SHARE) * share),
-        )
+        def told(more: int, share: float, turn: int = turn) -> None:
+            go_on((turn + share) / len(limits))
+            if interim and turn == 0 and more == _SHOWN_AFTER:
+                interim(state.x)
+
+        more, residual = _iterate(state, coarse, limit, max_iterations - done, told)
         done += more
     return state.x, SolveReport(system.size, done, residual, residual <= tolerance)
 
@@ -311,6 +305,7 @@ class _State:
         self.inverse = (_OWN / np.maximum(system.stencil[0], 1e-12)).astype(np.float32)
         self.packed = _pack(self.runs, system.stencil)
         system.release()
+        self.weight = self.towards = np.zeros(system.size, np.float32)
         self.x = start.astype(np.float32, copy=True)
         self.r = system.rhs - _product(system, self.packed, self.x)
         self.scale = _scale(system, self.packed)
@@ -319,11 +314,13 @@ class _State:
         self.y = np.zeros_like(self.p)
 
     def pull(self, weight: FloatArray, towards: FloatArray) -> None:
-        """Add to the diagonal and to the right side."""
-        _add_diagonal(self.runs, self.packed, weight)
-        self.inverse = np.float32(_OWN) / (np.float32(_OWN) / self.inverse + weight)
-        self.r += towards - weight * self.x
+        """Add to the diagonal and to the right side, in place of what was added before."""
+        more = weight - self.weight
+        _add_diagonal(self.runs, self.packed, more)
+        self.inverse = np.float32(_OWN) / (np.float32(_OWN) / self.inverse + more)
+        self.r += towards - self.towards - more * self.x
         self.z = self.inverse * self.r
+        self.weight, self.towards = weight, towards
 
     def residual(self) -> float:
         """Give the relative residual."""

@@ -21,7 +21,7 @@ __all__ = ["pull_to_ends", "roughness"]
 
 _STRENGTH: Final = 1e-5
 _WIDTH: Final = 0.05  # distance from 0 or 1 up to which the pull is full; beyond, it falls with its square
-_CLEAR: Final = 0.4  # of the pull towards clear: strands that vanish are missed sooner than a haze that stays
+_CLEAR: Final = 0.3  # of the pull towards clear: strands that vanish are missed sooner than a haze that stays
 _CALM_CLEAR: Final = 0.005  # trust in colour at which a pull is halved: what colour knows needs no guess
 _CALM_SOLID: Final = 0.05
 _AROUND: Final = 17  # pixels a side, over which a photo is plain or not
