@@ -1,15 +1,19 @@
-"""Run the bench: ``python -m bench [quality] [drawn] [window] [memory] [marking] [--folder DIR]``; all of it without arguments."""
+"""Run the bench: ``python -m bench [quality] [drawn] [large] [window] [memory] [marking] [--folder DIR]``; all of it without arguments."""
 
 import argparse
 import json
 import subprocess
 import sys
 import tempfile
+from collections.abc import Callable, Sequence
+from functools import partial
 from pathlib import Path
 
-from bench.cases import LARGE, all_demo, folder_cases, large_case
+from bench.cases import LARGE, Case, demo_case, folder_case, folder_paths, large_case
+from bench.drawn import KINDS, Drawing, drawn_case
+from peel.demo.photos import NAMES
 
-PARTS = ("quality", "drawn", "window", "memory", "marking")
+PARTS = ("quality", "drawn", "large", "window", "memory", "marking")
 
 
 def main() -> int:
@@ -19,19 +23,13 @@ def main() -> int:
     parser.add_argument("--folder", type=Path, help="measure CASE/photo.png, zones.png, alpha.png, fg.png in a folder")
     options = parser.parse_args()
     parts = options.parts or ([] if options.folder else PARTS)
-    if "quality" in parts or options.folder:
+    cases = _cases(parts, options.folder)
+    if cases:
         from bench.quality import HEAD, row
 
         print(HEAD, flush=True)
-        for case in folder_cases(options.folder) if options.folder else all_demo():
-            print(row(case), flush=True)
-    if "drawn" in parts:
-        from bench.drawn import KINDS, drawn_case
-        from bench.quality import HEAD, row
-
-        print(HEAD, flush=True)
-        for kind in KINDS:
-            print(row(drawn_case(kind)), flush=True)
+        for case in cases:
+            print(row(case()), flush=True)
     if "marking" in parts:
         from bench.marking import interactions, latencies, proposals
 
@@ -45,6 +43,20 @@ def main() -> int:
         for line in measure():
             print(line, flush=True)
     return 0
+
+
+def _cases(parts: Sequence[str], folder: Path | None) -> list[Callable[[], Case]]:
+    """List what is to be measured against the baseline; each is read or drawn when its turn comes."""
+    if folder:
+        return [partial(folder_case, path) for path in folder_paths(folder)]
+    cases: list[Callable[[], Case]] = []
+    if "drawn" in parts:
+        cases += [partial(drawn_case, kind) for kind in KINDS]
+    if "quality" in parts:
+        cases += [partial(demo_case, name) for name in NAMES]
+    if "large" in parts:
+        cases.append(partial(drawn_case, "fur", Drawing(height=4000, width=6000, sloppy=0.08)))
+    return cases
 
 
 def memory(name: str = "tin-drummer") -> str:

@@ -7,9 +7,9 @@ import numpy as np
 from PIL import Image
 
 from peel.demo.make import draw, write_shot
-from peel.demo.photos import NAMES, demo_photo
+from peel.demo.photos import demo_photo
 
-__all__ = ["LARGE", "Case", "demo_case", "folder_cases", "large_case"]
+__all__ = ["LARGE", "Case", "demo_case", "folder_case", "folder_paths", "large_case"]
 
 LARGE = Path(__file__).parent.parent / "demo-large"
 
@@ -54,17 +54,13 @@ def large_case(name: str, megapixels: int) -> Case:
     return Case(f"{name} {megapixels} MP", _picture(folder / f"{name}.jpg"), zones, alpha, None)
 
 
-def folder_cases(folder: Path) -> list[Case]:
-    """Read CASE/photo.png, zones.png, alpha.png and, if there, fg.png from a folder."""
-    cases = []
-    for path in sorted(folder.iterdir()):
-        if (path / "photo.png").exists():
-            colours = _picture(path / "fg.png") if (path / "fg.png").exists() else None
-            alpha = _gray(path / "alpha.png").astype(np.float32) / 255
-            cases.append(Case(path.name, _picture(path / "photo.png"), _gray(path / "zones.png"), alpha, colours))
-    return cases
+def folder_paths(folder: Path) -> list[Path]:
+    """List the cases in a folder."""
+    return [path for path in sorted(folder.iterdir()) if (path / "photo.png").exists()]
 
 
-def all_demo() -> list[Case]:
-    """Read every demo photograph."""
-    return [demo_case(name) for name in NAMES]
+def folder_case(path: Path) -> Case:
+    """Read a case's photo.png, zones.png, alpha.png and, if there, fg.png."""
+    colours = _picture(path / "fg.png") if (path / "fg.png").exists() else None
+    alpha = _gray(path / "alpha.png").astype(np.float32) / 255
+    return Case(path.name, _picture(path / "photo.png"), _gray(path / "zones.png"), alpha, colours)

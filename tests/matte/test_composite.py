@@ -4,7 +4,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from peel.matte.composite import checker, composite_over
-from peel.matte.measures import colour_error, gradient_error, mse, sad
+from peel.matte.measures import colour_error, connectivity_error, gradient_error, mse, sad
 
 _part = st.floats(0, 1, width=32)
 
@@ -42,3 +42,16 @@ def test_measures_are_zero_only_for_the_truth() -> None:
     assert sad(off, truth, band) == pytest.approx(0.4 * 0.095, rel=0.1)
     assert mse(off, truth, band) > 0
     assert colour_error(colours, off, colours, truth, band) > 0
+
+
+def test_an_island_is_worse_connected_than_a_wider_edge() -> None:
+    truth = np.zeros((40, 40), np.float32)
+    truth[:, :20] = 1
+    wider, island = truth.copy(), truth.copy()
+    wider[:, 20] = 0.14
+    island[10:14, 30:40] = 0.9
+    band = np.ones(truth.shape, bool)
+
+    assert connectivity_error(truth, truth, band) == 0
+    assert connectivity_error(wider, truth, band) == 0
+    assert connectivity_error(island, truth, band) == pytest.approx(0.036, abs=1e-6)

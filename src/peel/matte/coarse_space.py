@@ -24,7 +24,7 @@ from scipy import sparse
 from scipy.sparse.linalg import splu
 
 from peel.matte.arrays import FloatArray, IntArray
-from peel.matte.hats import FORWARD, FUNCTIONS, Hats, Piece, Product, couplings, hats_on
+from peel.matte.hats import FORWARD, FUNCTIONS, Hats, Piece, Product, add_block, couplings, hats_on
 
 __all__ = ["CoarseSpace", "coarse_space"]
 
@@ -32,7 +32,7 @@ _DAMPING: Final = 1e-6  # keeps the factorisation definite where colours are fla
 _FLATTEST: Final = 1e-4  # of a node's own problem: directions that count for less are left to other nodes
 _SHARE: Final = 0.5  # of a node's own answer, as its neighbours and the coarser grid answer for the same errors
 _SPACING: Final = 12  # pixels between the nodes of the finest grid
-_FACTORISED: Final = 2_500  # nodes that are worth solving exactly; more are handed to a coarser grid
+_FACTORISED: Final = (8, 150, 2_500)  # nodes solved exactly: one in so many, but no fewer and no more than these
 
 _Floats = NDArray[np.float64]
 
@@ -146,7 +146,8 @@ def _factorised(hats: Hats, mass: _Floats, blocks: _Floats) -> CoarseSpace:
     """Hand the couplings on from grid to grid until few enough nodes are left to solve exactly."""
     levels: list[_Level] = []
     nodes, sums, couples = hats.nodes, mass, blocks
-    while len(sums) > _FACTORISED:
+    share, fewest, most = _FACTORISED
+    while len(sums) > min(max(len(mass) // share, fewest), most):
         coarser, ways = _coarser(nodes)
         centre = _mean(sums)
         inverse = _inverses(_relative(couples[:, :1], centre, centre[:, None])[:, 0])
@@ -182,7 +183,9 @@ def _relative(blocks: _Floats, own: _Floats, others: _Floats) -> _Floats:
 
 def _inverses(blocks: _Floats) -> _Floats:
     """Invert each node's own block, but for directions in which colours hardly differ, and take its share."""
-    scale = 1 / np.sqrt(np.maximum(np.einsum("nii->ni", blocks), 1e-12))
+    own = np.einsum("nii->ni", blocks)
+    least = max(float(own.max()) * 1e-9, 1e-12)
+    scale = np.where(own > least, 1 / np.sqrt(np.maximum(own, least)), 0)
     balanced = blocks * scale[:, :, None] * scale[:, None, :]
     values, vectors = np.linalg.eigh(0.5 * (balanced + balanced.transpose(0, 2, 1)))
     inverted = np.where(values > _FLATTEST, 1 / np.maximum(values, _FLATTEST), 0)
@@ -219,23 +222,17 @@ def _gathered(blocks: _Floats, nodes: IntArray, coarser: IntArray) -> _Floats:
 @njit(cache=True, nogil=True)
 def _share_out(block: Any, y: int, x: int, v: int, u: int, coarser: Any, out: Any) -> None:
     """Share one block out; of two mirrored pairs of coarser nodes only the one in reading order is kept."""
-    same = y == v and x == u
+    mirrored = y != v or x != u
+    weight = 0.5 ** (y % 2 + x % 2 + v % 2 + u % 2)
     for j in range(y // 2, (y + 1) // 2 + 1):
         for i in range(x // 2, (x + 1) // 2 + 1):
             for q in range(v // 2, (v + 1) // 2 + 1):
                 for p in range(u // 2, (u + 1) // 2 + 1):
-                    weight = 0.5 ** (y % 2 + x % 2 + v % 2 + u % 2)
                     place = (q - j) * 5 + p - i
                     if place >= 0:
-                        into = out[coarser[j, i], place]
-                        for a in range(4):
-                            for b in range(4):
-                                into[a, b] += weight * block[a, b]
-                    if place <= 0 and not same:
-                        into = out[coarser[q, p], -place]
-                        for a in range(4):
-                            for b in range(4):
-                                into[a, b] += weight * block[b, a]
+                        add_block(out[coarser[j, i], place], weight, block)
+                    if place <= 0 and mirrored:
+                        add_block(out[coarser[q, p], -place], weight, block.T)
 
 
 @njit("void(float64[:,:,:,::1], int32[:,::1], int32[:,::1], float64[:,:,:,::1])", cache=True, nogil=True)

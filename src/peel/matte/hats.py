@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from peel.matte.arrays import FloatArray, IntArray
 from peel.matte.parallel import run_all, spans
 
-__all__ = ["FORWARD", "FUNCTIONS", "Hats", "Piece", "Product", "couplings", "hats_on"]
+__all__ = ["FORWARD", "FUNCTIONS", "Hats", "Piece", "Product", "add_block", "couplings", "hats_on"]
 
 FUNCTIONS: Final = 4
 """Of a node: one, and the three colours."""
@@ -78,7 +78,14 @@ class Hats:
         def restricted(piece: Piece) -> NDArray[np.float64]:
             sums = np.zeros((self.size, FUNCTIONS))
             _restrict(
-                self.runs[piece.runs], self.width, self.spacing, self.nodes, self.colours, piece.values.start, values, sums
+                self.runs[piece.runs],
+                self.width,
+                self.spacing,
+                self.nodes,
+                self.colours,
+                piece.values.start,
+                values,
+                sums,
             )
             return sums
 
@@ -89,7 +96,14 @@ class Hats:
 
         def prolonged(piece: Piece) -> None:
             _prolong(
-                self.runs[piece.runs], self.width, self.spacing, self.nodes, self.colours, piece.values.start, answer, out
+                self.runs[piece.runs],
+                self.width,
+                self.spacing,
+                self.nodes,
+                self.colours,
+                piece.values.start,
+                answer,
+                out,
             )
 
         run_all([partial(prolonged, piece) for piece in pieces])
@@ -160,6 +174,14 @@ def couplings(hats: Hats, centre: NDArray[np.float64], size: int, product: Produ
 
     run_all([partial(couple, classes) for classes in spans(9 * FUNCTIONS, 2)])
     return blocks
+
+
+@njit(cache=True, nogil=True, fastmath=True, inline="always")
+def add_block(into: Any, weight: Any, block: Any) -> None:
+    """Add a 4x4 block times a weight."""
+    for a in range(4):
+        for b in range(4):
+            into[a, b] += weight * block[a, b]
 
 
 @njit("void(int64[:,::1], boolean[::1])", cache=True, nogil=True)
@@ -451,14 +473,14 @@ def _weigh(runs: Any, width: int, spacing: int, nodes: Any, colours: Any, weight
             for side in range(2):
                 own = down if side else 1.0 - down
                 left, right = nodes[row + side, column], nodes[row + side, column + 1]
-                blocks[left, 0] += own * own * sums[0]
-                blocks[left, 1] += own * own * sums[1]
-                blocks[right, 0] += own * own * sums[2]
+                add_block(blocks[left, 0], own * own, sums[0])
+                add_block(blocks[left, 1], own * own, sums[1])
+                add_block(blocks[right, 0], own * own, sums[2])
             both = down * (1.0 - down)
-            blocks[nodes[row, column], 5] += both * sums[0]
-            blocks[nodes[row, column], 6] += both * sums[1]
-            blocks[nodes[row, column + 1], 4] += both * sums[1]
-            blocks[nodes[row, column + 1], 5] += both * sums[2]
+            add_block(blocks[nodes[row, column], 5], both, sums[0])
+            add_block(blocks[nodes[row, column], 6], both, sums[1])
+            add_block(blocks[nodes[row, column + 1], 4], both, sums[1])
+            add_block(blocks[nodes[row, column + 1], 5], both, sums[2])
             i += count
             x = stop
             column += 1

@@ -172,7 +172,7 @@ def _mix(
     alpha: Any,
     trust: Any,
 ) -> None:
-    """Estimate alpha of each asked pixel from all pairs of its cell's gathered colours; trust it as far as they agree."""
+    """Estimate alpha of each asked pixel from all pairs of its cell's colours; trust it as far as they agree."""
     count, others = near_fg.shape[1], near_bg.shape[1]
     fg, fg_weight = np.empty((count + own.shape[0], 3), np.float32), np.empty(count + own.shape[0], np.float32)
     bg, bg_weight = np.empty((others, 3), np.float32), np.empty(others, np.float32)

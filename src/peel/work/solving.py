@@ -96,6 +96,7 @@ def solve_job(job: Job, progress: Progress | None = None, interim: Callable[[Job
     else:
         distance = np.asarray(cv2.distanceTransform((~changed).astype(np.uint8), cv2.DIST_L2, 5), np.float32)
     start: FloatArray | None = None
+    palette = _palette(job)
     margin = _MARGIN
     while True:
         rect = _around(distance <= margin + _RIM, whole)
@@ -105,7 +106,8 @@ def solve_job(job: Job, progress: Progress | None = None, interim: Callable[[Job
             if interim is not None:
                 interim(with_matte(job, rect, coarse, settled=False))
 
-        solved, restless = _solve_near(job, rect, near, start, progress, show)
+        prior = _prior_for(job, rect, near, palette)
+        solved, restless = _solve_near(job, rect, near, start, prior, progress, show)
         alpha = _joined(solved, job.alpha(rect), distance[rect.within(whole)], margin)
         if not restless or margin >= _WIDEST:
             return with_matte(_settled(job, tiles), rect, alpha)
@@ -143,6 +145,7 @@ def _solve_near(
     rect: Rect,
     near: BoolArray,
     start: FloatArray | None,
+    prior: ColourPrior,
     progress: Progress | None,
     interim: Callable[[FloatArray], None],
 ) -> tuple[FloatArray, bool]:
@@ -150,7 +153,6 @@ def _solve_near(
     zones, before = job.zones.read(rect), job.alpha(rect)
     band = (zones != BACKGROUND) & (zones != FOREGROUND)
     held = np.where(near, np.float32(np.nan), before)
-    prior = _prior_for(job, rect, near)
     alpha, _ = solve_matte(
         _seen(job, job.photo.colours(rect)),
         zones,
@@ -169,7 +171,13 @@ def _solve_near(
     return alpha, bool(moved.size and moved.mean() > _FEW)
 
 
-def _prior_for(job: Job, rect: Rect, near: BoolArray) -> ColourPrior:
+def _palette(job: Job) -> FloatArray:
+    """Give the subject's colours, those of sheer material included, as the solve looks at them."""
+    own = np.array([rgb_from_hex(colour) for colour in job.settings.matte.own_colours], np.float32).reshape(-1, 3)
+    return _seen(job, np.concatenate([subject_palette(job.photo.pixels, job.zones.read()), own]))
+
+
+def _prior_for(job: Job, rect: Rect, near: BoolArray, palette: FloatArray) -> ColourPrior:
     """Ask colour about the pixels near a change, lending the colours of a wider neighbourhood."""
     wide = rect.grown(_CONTEXT)
     even = Rect(wide.top // 2 * 2, wide.left // 2 * 2, wide.bottom, wide.right)
@@ -178,8 +186,6 @@ def _prior_for(job: Job, rect: Rect, near: BoolArray) -> ColourPrior:
     wanted[rect.within(around)] = near
     shape = (job.photo.height, job.photo.width)
     colours, zones = _seen(job, job.photo.colours(around)), job.zones.read(around)
-    own = np.array([rgb_from_hex(colour) for colour in job.settings.matte.own_colours], np.float32).reshape(-1, 3)
-    palette = _seen(job, np.concatenate([subject_palette(job.photo.pixels, job.zones.read()), own]))
     prior = colour_prior(colours, zones, noise=_noise(job), wanted=wanted, photo_shape=shape, own_colours=palette)
     return prior.part(rect.within(around))
 
