@@ -183,3 +183,15 @@ def test_a_colour_given_by_hand_makes_sheer_cloth_half_clear() -> None:
     given, _ = solve_matte(photo, zones, own_colours=np.array([[0.8, 0.75, 0.95]], np.float32))
 
     assert np.abs(given - truth)[band].mean() < 0.6 * np.abs(alone - truth)[band].mean()
+
+
+@pytest.mark.parametrize("shape", [(45, 3), (14, 32), (1, 40), (70, 90)])
+def test_pieces_that_touch_no_zone_in_few_colours_do_no_harm(shape: tuple[int, int]) -> None:
+    for seed in range(12):
+        rng = np.random.default_rng(seed)
+        photo = np.round(rng.random((*shape, 3)) * 3) / 3
+        zones = rng.choice(np.array([0, 128, 128, 128, 255], np.uint8), (5, 6)).repeat(16, 0).repeat(16, 1)
+
+        alpha, _ = solve_matte(photo.astype(np.float32), np.ascontiguousarray(zones[: shape[0], : shape[1]]))
+
+        assert np.all((alpha >= 0) & (alpha <= 1))

@@ -35,6 +35,7 @@ _FRINGE: Final = 4  # zeros before and behind each row of a packed run
 _CUT_ABOVE: Final = 60_000  # unknowns from which two threads are worth their hand-over
 _OWN: Final = 2.0  # how much of a pixel's own answer is taken, beside those of the coarse grids
 _ROUGHER: Final = (10.0, 2.0, 1.0)  # times the tolerance: all but the last solution only decide what is pulled where
+_FLATTEST: Final = 1e-6  # curvature along a direction, of what the preconditioner takes it for, that is none at all
 _SHOWN_AFTER: Final = 10  # iterations; the coarse space has placed everything by then, and fine strands are coming
 
 
@@ -274,6 +275,9 @@ def solve_band(
 
         more, residual = _iterate(state, coarse, limit, max_iterations - done, told)
         done += more
+        if not np.isfinite(state.x.sum(dtype=np.float64)):  # a piece that nothing holds ran away: it keeps its start
+            state.x = np.where(np.isfinite(state.x), state.x, start.astype(np.float32))
+            break
     return state.x, SolveReport(system.size, done, residual, residual <= tolerance)
 
 
@@ -287,10 +291,13 @@ def _iterate(
     first, done = max(residual, limit), 0
     while residual > limit and done < most:
         told(done, _share(residual, first, limit))
-        residual = state.step(rho / max(state.multiply(), 1e-30))
+        curvature = state.multiply()
+        if rho <= 0 or curvature <= _FLATTEST * rho:  # what is left lies in a piece that nothing holds, or is rounding
+            break
+        residual = state.step(rho / curvature)
         coarse.correct(state.r, state.z, state.pieces)
         new = state.inner()
-        state.turn(new / max(rho, 1e-30))
+        state.turn(new / rho)
         rho = new
         done += 1
     return done, residual

@@ -153,10 +153,12 @@ def _solve_near(
     zones, before = job.zones.read(rect), job.alpha(rect)
     band = (zones != BACKGROUND) & (zones != FOREGROUND)
     held = np.where(near, np.float32(np.nan), before)
+    if start is None and (band & ~near).any():
+        start = before  # a matte all of whose band is solved anew must not depend on what it was
     alpha, _ = solve_matte(
         _seen(job, job.photo.colours(rect)),
         zones,
-        start=before if start is None else start,
+        start=start,
         rim=held,
         prior=prior,
         noise=_noise(job),
