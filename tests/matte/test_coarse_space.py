@@ -2,8 +2,9 @@ import numpy as np
 import pytest
 
 from peel.matte import conjugate_gradients
-from peel.matte.coarse_space import coarse_space
+from peel.matte.coarse_space import _coarser, _gathered, coarse_space
 from peel.matte.conjugate_gradients import solve_band
+from peel.matte.hats import couplings, hats_on
 from peel.matte.laplacian import assemble_band
 
 _EPS = 1e-5
@@ -56,6 +57,28 @@ def test_the_coarse_correction_solves_the_coarse_problem() -> None:
     space.correct(residual, correction, [space.hats.everything])
 
     assert np.abs(correction - expected).max() < 0.02 * np.abs(expected).max()
+
+
+def test_a_coarser_grid_couples_as_if_it_were_laid_by_itself() -> None:
+    photo, band, fixed = _picture(60, 75)
+    dense = _dense(photo, band, fixed)
+    system = assemble_band(photo, band, fixed, _EPS)
+
+    def product(region: np.ndarray, out: np.ndarray) -> None:
+        out.reshape(system.shape)[2:-2, 2:-2][band] = dense @ region.reshape(system.shape)[2:-2, 2:-2][band]
+
+    fine, wide = (hats_on(system.runs, system.shape, photo[band], spacing) for spacing in (8, 16))
+    blocks, expected = (
+        couplings(hats, np.zeros((hats.size, 3)), system.shape[0] * system.shape[1], product) for hats in (fine, wide)
+    )
+    coarser, ways = _coarser(fine.nodes)
+
+    rows, columns = np.nonzero(wide.nodes >= 0)
+    gathered = _gathered(blocks, fine.nodes, coarser)[coarser[rows, columns]]
+    np.testing.assert_allclose(gathered, expected, atol=1e-4 * np.abs(expected).max())
+    ones = np.ones(system.size, np.float32)
+    summed = ways.T @ fine.restrict(ones, [fine.everything])
+    np.testing.assert_allclose(summed[coarser[rows, columns]], wide.restrict(ones, [wide.everything]), rtol=1e-4)
 
 
 def test_a_wide_band_needs_few_iterations() -> None:

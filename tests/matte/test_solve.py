@@ -192,6 +192,17 @@ def test_pieces_that_touch_no_zone_in_few_colours_do_no_harm(shape: tuple[int, i
         photo = np.round(rng.random((*shape, 3)) * 3) / 3
         zones = rng.choice(np.array([0, 128, 128, 128, 255], np.uint8), (5, 6)).repeat(16, 0).repeat(16, 1)
 
-        alpha, _ = solve_matte(photo.astype(np.float32), np.ascontiguousarray(zones[: shape[0], : shape[1]]))
+        alpha, report = solve_matte(photo.astype(np.float32), np.ascontiguousarray(zones[: shape[0], : shape[1]]))
 
+        assert np.isfinite(report.residual)
         assert np.all((alpha >= 0) & (alpha <= 1))
+
+
+def test_where_nothing_is_marked_the_start_is_kept() -> None:
+    photo = np.random.default_rng(2).random((30, 40, 3), np.float32)
+    start = np.full((30, 40), 0.3, np.float32)
+
+    alpha, report = solve_matte(photo, np.full((30, 40), 128, np.uint8), start=start)
+
+    assert report.iterations == 0
+    np.testing.assert_allclose(alpha, start, atol=1e-6)

@@ -1,11 +1,9 @@
 import cv2
 import numpy as np
 
-from peel.matte.coarse_space import coarse_space
 from peel.matte.conjugate_gradients import solve_band
 from peel.matte.hats import couplings, hats_on
 from peel.matte.laplacian import assemble_band
-from peel.matte.sampling import ColourPrior
 from peel.matte.solve import SolveSettings, solve_matte
 from peel.matte.sparsity import pull_to_ends, roughness
 
@@ -116,31 +114,3 @@ def test_a_pull_is_solved_for_exactly() -> None:
 
     assert report.converged
     np.testing.assert_allclose(pulled, expected, atol=2e-3)
-
-
-def test_a_coarse_space_can_be_pulled_more_than_once() -> None:
-    photo, _, zones = _leaves()
-    band = zones == 128
-    system = assemble_band(photo, band, (zones == 255).astype(np.float32), 1e-5)
-
-    def nothing(_region: np.ndarray, out: np.ndarray) -> None:
-        out[...] = 0
-
-    space = coarse_space(system.runs, system.shape, photo[band], nothing)
-    once = space.pulled(np.full(system.size, 2.0, np.float32))
-    twice = once.pulled(np.full(system.size, 1.0, np.float32))
-    direct = space.pulled(np.full(system.size, 3.0, np.float32))
-
-    np.testing.assert_allclose(twice.blocks, direct.blocks, rtol=1e-5, atol=1e-6)
-
-
-def test_a_prior_without_trust_leaves_the_pull_to_the_answer() -> None:
-    photo, _, zones = _leaves()
-    none = np.zeros(zones.shape, np.float32)
-    prior = ColourPrior(none, none, np.zeros(zones.shape, np.uint8))
-
-    alpha, _ = solve_matte(photo, zones, prior=prior)
-
-    assert np.all(np.isfinite(alpha))
-    assert alpha.min() >= 0
-    assert alpha.max() <= 1

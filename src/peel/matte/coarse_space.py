@@ -24,7 +24,8 @@ from scipy import sparse
 from scipy.sparse.linalg import splu
 
 from peel.matte.arrays import FloatArray, IntArray
-from peel.matte.hats import FORWARD, FUNCTIONS, Hats, Piece, Product, add_block, couplings, hats_on
+from peel.matte.hat_kernels import add_block
+from peel.matte.hats import FORWARD, FUNCTIONS, Hats, Piece, Product, couplings, hats_on
 
 __all__ = ["CoarseSpace", "coarse_space"]
 

@@ -35,6 +35,7 @@ _FRINGE: Final = 4  # zeros before and behind each row of a packed run
 _CUT_ABOVE: Final = 60_000  # unknowns from which two threads are worth their hand-over
 _OWN: Final = 2.0  # how much of a pixel's own answer is taken, beside those of the coarse grids
 _ROUGHER: Final = (10.0, 2.0, 1.0)  # times the tolerance: all but the last solution only decide what is pulled where
+_ROUNDING: Final = 3e-6  # of the diagonal: what sums over a stencil come to by rounding alone
 _FLATTEST: Final = 1e-6  # curvature along a direction, of what the preconditioner takes it for, that is none at all
 _SHOWN_AFTER: Final = 10  # iterations; the coarse space has placed everything by then, and fine strands are coming
 
@@ -194,7 +195,7 @@ def _scale(system: BandSystem, packed: FloatArray) -> float:
     """
     inverted = _product(system, packed, np.ones(system.size, np.float32)) - system.rhs
     both = np.hypot(np.linalg.norm(system.rhs), np.linalg.norm(inverted))
-    return max(float(both) / float(np.sqrt(2)), 1e-9)
+    return float(both) / float(np.sqrt(2))
 
 
 def _scatter(system: BandSystem, values: FloatArray) -> FloatArray:
@@ -239,7 +240,7 @@ def solve_band(
     Returns
     -------
     (N,) float32 ndarray
-        The solution, neither clipped nor rounded.
+        The solution, neither clipped nor rounded; `start` if nothing holds it anywhere.
     SolveReport
 
     Raises
@@ -250,6 +251,8 @@ def solve_band(
     if system.size == 0:
         return start.astype(np.float32), SolveReport(0, 0, 0.0, True)
     state = _State(system, start)
+    if state.is_free:
+        return state.x, SolveReport(system.size, 0, 0.0, True)
 
     def go_on(share: float) -> None:
         if progress and not progress(share):
@@ -275,9 +278,6 @@ def solve_band(
 
         more, residual = _iterate(state, coarse, limit, max_iterations - done, told)
         done += more
-        if not np.isfinite(state.x.sum(dtype=np.float64)):  # a piece that nothing holds ran away: it keeps its start
-            state.x = np.where(np.isfinite(state.x), state.x, start.astype(np.float32))
-            break
     return state.x, SolveReport(system.size, done, residual, residual <= tolerance)
 
 
@@ -310,12 +310,14 @@ class _State:
         self.runs, self.width = system.runs, np.uint64(system.shape[1])
         self.pieces = _pieces(system)
         self.inverse = (_OWN / np.maximum(system.stencil[0], 1e-12)).astype(np.float32)
+        rounding = _ROUNDING * float(np.linalg.norm(system.stencil[0]))
         self.packed = _pack(self.runs, system.stencil)
         system.release()
         self.weight = self.towards = np.zeros(system.size, np.float32)
         self.x = start.astype(np.float32, copy=True)
         self.r = system.rhs - _product(system, self.packed, self.x)
         self.scale = _scale(system, self.packed)
+        self.is_free = self.scale <= max(rounding, 1e-9)  # neither a fixed neighbour nor an estimate holds anything
         self.z = self.inverse * self.r
         self.p = np.zeros(system.shape[0] * system.shape[1], np.float32)
         self.y = np.zeros_like(self.p)

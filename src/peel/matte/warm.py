@@ -8,7 +8,7 @@ __all__ = ["warm"]
 _KERNELS: Final = (
     "srgb",
     "laplacian",
-    "hats",
+    "hat_kernels",
     "coarse_space",
     "conjugate_gradients",
     "noise",
