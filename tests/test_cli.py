@@ -130,7 +130,7 @@ def test_every_command_has_help(command: str, capsys: pytest.CaptureFixture[str]
 def test_an_unexpected_error_is_logged_not_shown(
     pair: tuple[Path, Path], tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
 ) -> None:
-    monkeypatch.setattr("peel.work.cut.solve_matte", lambda *_a, **_k: 1 // 0)
+    monkeypatch.setattr("peel.work.cut.solve_job", lambda *_a, **_k: 1 // 0)
 
     assert _cut(*pair, "--matte", str(tmp_path / "m.png")) == 5
 

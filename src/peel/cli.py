@@ -8,13 +8,16 @@ import json
 import sys
 from collections.abc import Callable
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 from rich.console import Console
 from rich.progress import Progress, TextColumn
 
 from peel.errors import DeliveryError, PeelError, PhotoError, ProjectError, SolveError, UsageError
+
+if TYPE_CHECKING:  # reading a job's settings takes a while, and most commands never ask
+    from peel.job.settings import Matte
 
 __all__ = ["app", "main"]
 
@@ -66,19 +69,29 @@ def cut(
     as_json: Annotated[bool, typer.Option("--json", help="Print seconds per stage and peak memory.")] = False,
 ) -> None:
     """Cut a photo by zones drawn in a picture."""
-    from peel.work.cut import CutFiles, CutWays
+    from peel.work.cut import CutFiles
     from peel.work.cut import cut as run_cut
 
     files = CutFiles(matte, cutout, flat, _colour(on))
     _check_outputs([path for path in (matte, cutout, flat) if path is not None], [photo, zones])
+    settings = _matte_settings(mixing, own_colour or [])
+    with _progress() as tell:
+        report = run_cut(photo, zones, files, tell, settings)
+    if as_json:
+        typer.echo(json.dumps(report.as_json()))
+
+
+def _matte_settings(mixing: str, own_colours: list[str]) -> "Matte":
+    from peel.job.settings import MOST_OWN_COLOURS, Matte
+
     if mixing not in ("found", "value", "light"):
         message = f"{mixing} is no way of mixing colours."
         raise UsageError(message, "Choose found, value or light.")
-    ways = CutWays(mixing, tuple(_colour(text) for text in own_colour or ()))
-    with _progress() as tell:
-        report = run_cut(photo, zones, files, tell, ways)
-    if as_json:
-        typer.echo(json.dumps(report.as_json()))
+    if len(own_colours) > MOST_OWN_COLOURS:
+        message = f"{len(own_colours)} colours of sheer material are too many."
+        raise UsageError(message, f"Give at most {MOST_OWN_COLOURS}.")
+    values = {"mixing": None if mixing == "found" else mixing, "own_colours": [_colour(text) for text in own_colours]}
+    return Matte.model_validate(values)
 
 
 def _colour(text: str) -> str:

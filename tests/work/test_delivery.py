@@ -26,7 +26,7 @@ def solved(request: Any) -> Job:
     dtype = np.uint8 if request.param == 8 else np.uint16
     pixels = np.round(photo * np.iinfo(dtype).max).astype(dtype)
     profile = ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes()
-    return solve_job(edits.use_zones(new_job(Photo("disc.png", pixels, profile)), zones))
+    return solve_job(edits.use_zones(new_job(Photo("disc.png", pixels, profile)), zones))[0]
 
 
 def _stages(job: Job) -> Stages:

@@ -1,10 +1,11 @@
 """The settings of a job: validated, immutable, and the same JSON in the job file and on the command line."""
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Final, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 __all__ = [
+    "MOST_OWN_COLOURS",
     "Backing",
     "Band",
     "Colour",
@@ -17,6 +18,8 @@ __all__ = [
     "Point",
     "rgb_from_hex",
 ]
+
+MOST_OWN_COLOURS: Final = 8
 
 Coordinate = Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)]
 Point = tuple[Coordinate, Coordinate]
@@ -90,7 +93,7 @@ class Matte(_Settings):
     """
 
     mixing: Literal["value", "light"] | None = None
-    own_colours: Annotated[tuple[HexColour, ...], Field(max_length=8)] = ()
+    own_colours: Annotated[tuple[HexColour, ...], Field(max_length=MOST_OWN_COLOURS)] = ()
 
 
 class Colour(_Settings):

@@ -22,7 +22,7 @@ from peel.matte.hats import Piece
 from peel.matte.laplacian import BORDER, BandSystem
 from peel.matte.parallel import run_all
 
-__all__ = ["Progress", "Pull", "SolveReport", "solve_band"]
+__all__ = ["NOTHING_TO_DO", "Progress", "Pull", "SolveReport", "solve_band"]
 
 Progress = Callable[[float], bool]
 """Told the share done in [0, 1]; answers True to go on and False to stop."""
@@ -48,6 +48,9 @@ class SolveReport:
     iterations: int
     residual: float
     converged: bool
+
+
+NOTHING_TO_DO: Final = SolveReport(0, 0, 0.0, True)
 
 
 @njit("float32[::1](int64[:,::1], float32[:,::1])", cache=True, nogil=True)
@@ -249,7 +252,7 @@ def solve_band(
         If `progress` said to stop.
     """
     if system.size == 0:
-        return start.astype(np.float32), SolveReport(0, 0, 0.0, True)
+        return start.astype(np.float32), NOTHING_TO_DO
     state = _State(system, start)
     if state.is_free:
         return state.x, SolveReport(system.size, 0, 0.0, True)

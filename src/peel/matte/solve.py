@@ -7,7 +7,7 @@ from typing import Final
 import numpy as np
 
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray
-from peel.matte.conjugate_gradients import Progress, Pull, SolveReport, solve_band
+from peel.matte.conjugate_gradients import NOTHING_TO_DO, Progress, Pull, SolveReport, solve_band
 from peel.matte.laplacian import BandSystem, assemble_band
 from peel.matte.noise import NoiseCurve, even_out
 from peel.matte.sampling import ColourPrior, colour_prior, subject_palette
@@ -144,7 +144,7 @@ def solve_matte(
         unknown = unknown & ~held
     window = band_window(unknown)
     if window is None:
-        return alpha, SolveReport(0, 0, 0.0, True)
+        return alpha, NOTHING_TO_DO
     view = np.ascontiguousarray(image[window], np.float32)
     if not np.isfinite(view.sum(dtype=np.float64)):  # a picture of floats may hold anything; what is no number is black
         view = np.nan_to_num(view, nan=0.0, posinf=1.0, neginf=0.0)

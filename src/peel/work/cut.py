@@ -7,23 +7,19 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
-import numpy as np
-
 from peel.errors import PhotoError
 from peel.files.photo import read_photo, read_zones
 from peel.files.pictures import write_jpeg, write_png
-from peel.job.edits import use_zones, with_matte
+from peel.job.edits import use_zones
 from peel.job.job import Job, new_job
-from peel.job.settings import rgb_from_hex
+from peel.job.settings import Matte
 from peel.matte.conjugate_gradients import SolveReport
-from peel.matte.light import mixes_as_light
-from peel.matte.solve import solve_matte
-from peel.matte.srgb import to_light
 from peel.matte.trimap import missing_zone, trimap_from_gray
 from peel.work.delivery import cutout_pixels, flat_pixels, matte_pixels
+from peel.work.solving import solve_job
 from peel.work.stages import Stages
 
-__all__ = ["CutFiles", "CutReport", "CutWays", "cut"]
+__all__ = ["CutFiles", "CutReport", "cut"]
 
 Progress = Callable[[str, float], None]
 
@@ -36,14 +32,6 @@ class CutFiles:
     cutout: Path | None = None
     flat: Path | None = None
     colour: str = "#ffffff"
-
-
-@dataclass(frozen=True)
-class CutWays:
-    """How to cut: how the photo mixes its colours ("found", "value" or "light"), and colours of sheer material."""
-
-    mixing: str = "found"
-    own_colours: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -86,7 +74,7 @@ def cut(
     zones_path: Path,
     files: CutFiles,
     progress: Progress | None = None,
-    ways: CutWays | None = None,
+    matte: Matte | None = None,
 ) -> CutReport:
     """Solve the matte of a photo from its zones and write the results.
 
@@ -112,20 +100,13 @@ def cut(
         tell("Solving", share)
         return True
 
-    ways = ways or CutWays()
-    in_light = mixes_as_light(photo.pixels, trimap) if ways.mixing == "found" else ways.mixing == "light"
-    colours, noise = photo.colours(photo.bounds), photo.noise
-    own = np.array([rgb_from_hex(colour) for colour in ways.own_colours], np.float32).reshape(-1, 3)
-    if in_light:
-        colours, own, noise = to_light(colours), to_light(own), noise.in_light()
-    alpha, report = solve_matte(colours, trimap, noise=noise, own_colours=own, progress=solving)
-    del colours
-    job = use_zones(new_job(photo), trimap)
-    job = with_matte(job, photo.bounds, alpha)
-    del alpha
+    job = new_job(photo)
+    job = use_zones(job.with_settings(matte=matte) if matte else job, trimap)
+    del trimap
+    job, report = solve_job(job, solving)
     clock.lap("solve")
     _write(job, files, clock, tell)
-    return CutReport(clock.seconds, _peak_memory_mb(), report, "light" if in_light else "value")
+    return CutReport(clock.seconds, _peak_memory_mb(), report, job.settings.matte.mixing or "value")
 
 
 def _write(job: Job, files: CutFiles, clock: _Clock, tell: Progress) -> None:

@@ -14,6 +14,7 @@ from peel.files.project import ProjectFile
 from peel.job.edits import use_zones
 from peel.job.history import History, State
 from peel.job.job import Job, Photo, new_job
+from peel.job.rect import Rect
 from peel.job.settings import Matte
 from peel.matte.trimap import trimap_from_gray
 from peel.work.finding import Finder
@@ -57,6 +58,7 @@ class Session:
         self._solves = Lane("solve")
         self._turn = threading.RLock()
         self._solving: Job | None = None
+        self._changed_last: Rect | None = None
         self._edits.submit(None, lambda _ticket: self._solve_if_needed())
 
     @classmethod
@@ -220,6 +222,7 @@ class Session:
 
     def _go_to(self, history: History, before: Job) -> None:
         self._history = history
+        self._changed_last = _changed_rect(before, self.job) or self._changed_last
         self._tell(Stored(is_complete=False))
         self._show(before)
         self._solve_if_needed()
@@ -281,12 +284,13 @@ class Session:
                 self._tell(Solving(share))
             return not ticket.is_cancelled
 
-        return solve_job(job, progress, lambda coarse: self._look_at(coarse, ticket))
+        solved, _ = solve_job(job, progress, lambda part: self._look_at(part, ticket), first=self._changed_last)
+        return solved
 
-    def _look_at(self, coarse: Job, ticket: Ticket) -> None:
-        """Show a coarse matte while the finer one is computed; it is not written to disk."""
+    def _look_at(self, part: Job, ticket: Ticket) -> None:
+        """Show a matte as far as it is computed; it is not written to disk yet."""
         if not ticket.is_cancelled:
-            self._edits.submit("coarse", lambda _ticket: self._take_in(coarse), None, self._report)
+            self._edits.submit("part", lambda _ticket: self._take_in(part), None, self._report)
 
     def _solve_failed(self, error: BaseException) -> None:
         with self._turn:
@@ -313,6 +317,13 @@ class Session:
                 self._solving = None
             self._tell(Solving(None))
             self._restore_number()
+
+
+def _changed_rect(before: Job, after: Job) -> Rect | None:
+    """Give the tiles whose zones differ, or None where none do."""
+    pairs = enumerate(zip(before.zones.tiles, after.zones.tiles, strict=True))
+    rect = Rect.around(after.zones.tile_rect(number) for number, (old, new) in pairs if old is not new)
+    return None if rect.is_empty else rect
 
 
 def _answers(solved: Matte, wanted: Matte) -> bool:

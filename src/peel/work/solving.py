@@ -1,6 +1,7 @@
 """Solve what a job's edits left unsolved: the whole band, or what a stroke can affect."""
 
 from collections.abc import Callable
+from functools import partial
 from typing import Final
 
 import cv2
@@ -12,20 +13,21 @@ from peel.job.job import Job
 from peel.job.rect import Rect
 from peel.job.settings import rgb_from_hex
 from peel.matte.arrays import BoolArray, FloatArray
-from peel.matte.conjugate_gradients import Progress
+from peel.matte.conjugate_gradients import NOTHING_TO_DO, Progress, SolveReport
 from peel.matte.light import mixes_as_light
 from peel.matte.noise import NoiseCurve
 from peel.matte.sampling import ColourPrior, colour_prior, subject_palette
 from peel.matte.solve import solve_matte
 from peel.matte.srgb import to_light
 from peel.matte.trimap import BACKGROUND, FOREGROUND
+from peel.work.patches import WIDEST, Patch, patches_of, unsolved_rect
 
-__all__ = ["check_solvable", "solve_job", "unsolved_rect"]
+__all__ = ["check_solvable", "solve_job"]
 
 _MARGIN: Final = 64  # pixels around a change that are first given to settle
-_WIDEST: Final = 112
 _CONTEXT: Final = 300  # pixels around a window that lend it their colours
 _RIM: Final = 4  # pixels just inside the held rim that show whether it wants to move
+_WIDEST: Final = WIDEST - _RIM
 _RUN_OUT: Final = 0.6  # of a margin in which a new answer gives way to the old one
 _SETTLED: Final = 8 / 255
 _FEW: Final = 0.05  # share of the pixels beside the rim that may move without a wider look
@@ -50,13 +52,13 @@ def check_solvable(job: Job) -> None:
             raise SolveError(message, hint)
 
 
-def unsolved_rect(job: Job) -> Rect:
-    """Give the smallest rectangle of whole tiles around everything unsolved; empty if nothing is."""
-    tiles = enumerate(job.unsolved.tiles)
-    return Rect.around(job.unsolved.tile_rect(number) for number, tile in tiles if tile.constant != 0)
-
-
-def solve_job(job: Job, progress: Progress | None = None, interim: Callable[[Job], None] | None = None) -> Job:
+def solve_job(
+    job: Job,
+    progress: Progress | None = None,
+    interim: Callable[[Job], None] | None = None,
+    *,
+    first: Rect | None = None,
+) -> tuple[Job, SolveReport]:
     """Bring the matte up to the zones.
 
     Parameters
@@ -65,12 +67,16 @@ def solve_job(job: Job, progress: Progress | None = None, interim: Callable[[Job
     progress : callable, optional
         Told the share done; answers False to stop.
     interim : callable, optional
-        Given the job with a coarse matte while the finer one is computed.
+        Given the job as far as it is solved, or coarsely solved, while the rest is computed.
+    first : Rect, optional
+        Where the last change was made: what is nearest to it is solved first.
 
     Returns
     -------
     Job
         With nothing unsolved.
+    SolveReport
+        All pieces together; the worst of their residuals, the most of their iterations.
 
     Raises
     ------
@@ -79,44 +85,91 @@ def solve_job(job: Job, progress: Progress | None = None, interim: Callable[[Job
 
     Notes
     -----
-    Only pixels of the band near a change are free to move; the rest is held at the present matte. Where the matte
-    moves right beside what is held, that answer is shown and the neighbourhood is widened and solved from there.
+    Only pixels of the band near a change are free to move; the rest is held at the present matte. Pieces of band that
+    do not touch are solved one after another, and each is shown when it is done.
     """
     tiles = unsolved_rect(job)
     if tiles.is_empty:
-        return job
+        return job, NOTHING_TO_DO
     if job.settings.matte.mixing is None:
         in_light = mixes_as_light(job.photo.pixels, job.zones.read())
         mixing = "light" if in_light else "value"
         job = job.with_settings(matte=job.settings.matte.model_copy(update={"mixing": mixing}))
-    whole = tiles.grown(_WIDEST).intersection(job.photo.bounds)
-    changed = job.unsolved.read(whole) > 0
-    if changed.all():
-        distance = np.zeros(changed.shape, np.float32)
-    else:
-        distance = np.asarray(cv2.distanceTransform((~changed).astype(np.uint8), cv2.DIST_L2, 5), np.float32)
-    start: FloatArray | None = None
+    patches = patches_of(job, first)
     palette = _palette(job)
-    margin = _MARGIN
-    while True:
-        rect = _around(distance <= margin + _RIM, whole)
-        near = distance[rect.within(whole)] <= margin
+    total, done = sum(patch.size for patch in patches), 0
+    reports = []
+    for patch in patches:
 
-        def show(coarse: FloatArray, rect: Rect = rect) -> None:
-            if interim is not None:
-                interim(with_matte(job, rect, coarse, settled=False))
+        def told(share: float, patch: Patch = patch, done: int = done) -> bool:
+            return progress is None or progress((done + share * patch.size) / total)
 
-        prior = _prior_for(job, rect, near, palette)
-        solved, restless = _solve_near(job, rect, near, start, prior, progress, show)
-        alpha = _joined(solved, job.alpha(rect), distance[rect.within(whole)], margin)
-        if not restless or margin >= _WIDEST:
-            return with_matte(_settled(job, tiles), rect, alpha)
+        job, report = _solve_patch(job, patch, palette, told, interim)
+        reports.append(report)
+        done += patch.size
+        if interim and done < total:
+            interim(job)
+    return with_matte(job, tiles, job.alpha(tiles)), _together(reports)
+
+
+def _together(reports: list[SolveReport]) -> SolveReport:
+    if not reports:
+        return NOTHING_TO_DO
+    return SolveReport(
+        sum(report.unknowns for report in reports),
+        max(report.iterations for report in reports),
+        max(report.residual for report in reports),
+        all(report.converged for report in reports),
+    )
+
+
+def _solve_patch(
+    job: Job, patch: Patch, palette: FloatArray, progress: Progress, interim: Callable[[Job], None] | None
+) -> tuple[Job, SolveReport]:
+    """Solve a piece near what was changed; where it moves right beside what is held, widen it and go on."""
+
+    def show(rect: Rect, alpha: FloatArray) -> None:
         if interim is not None:
             interim(with_matte(job, rect, alpha, settled=False))
+
+    margin, start = _MARGIN, None
+    while True:
+        rect = patch.within(margin + _RIM)
+        distance = patch.distance[rect.within(patch.window)]
+        held = (distance > margin) & (distance <= margin + _RIM)
+        before = job.alpha(rect)
+        if start is None and held.any():
+            start = before  # a matte all of whose band is solved anew must not depend on what it was
+        solved, report = _solve_near(job, rect, distance <= margin, start, palette, progress, partial(show, rect))
+        alpha = _joined(solved, before, distance, margin)
+        if margin >= _WIDEST or not _is_restless(solved, before, distance <= margin, held):
+            return patch.settled(with_matte(job, rect, alpha, settled=False)), report
+        show(rect, alpha)
         margin = _WIDEST
-        wider = _around(distance <= margin + _RIM, whole)
+        wider = patch.within(margin + _RIM)
         start = job.alpha(wider)
         start[rect.within(wider)] = solved
+
+
+def _solve_near(
+    job: Job,
+    rect: Rect,
+    near: BoolArray,
+    start: FloatArray | None,
+    palette: FloatArray,
+    progress: Progress,
+    interim: Callable[[FloatArray], None],
+) -> tuple[FloatArray, SolveReport]:
+    """Solve the pixels near a change, the others held at the present matte."""
+    zones = job.zones.read(rect)
+    others = (zones != BACKGROUND) & (zones != FOREGROUND) & ~near
+    held = np.where(others, job.alpha(rect), np.float32(np.nan)) if others.any() else None
+    prior = _prior_for(job, rect, near, palette)
+    colours = _seen(job, job.photo.colours(rect))
+    noise = _noise(job)
+    return solve_matte(
+        colours, zones, start=start, rim=held, prior=prior, noise=noise, progress=progress, interim=interim
+    )
 
 
 def _joined(solved: FloatArray, before: FloatArray, distance: FloatArray, margin: float) -> FloatArray:
@@ -125,52 +178,13 @@ def _joined(solved: FloatArray, before: FloatArray, distance: FloatArray, margin
     return before + (solved - before) * share
 
 
-def _settled(job: Job, tiles: Rect) -> Job:
-    """Strike everything off the list of what is unsolved; most of it is fixed by the zones anyway."""
-    return with_matte(job, tiles, job.alpha(tiles))
-
-
-def _around(mask: BoolArray, whole: Rect) -> Rect:
-    rows, columns = np.flatnonzero(mask.any(axis=1)), np.flatnonzero(mask.any(axis=0))
-    return Rect(
-        whole.top + int(rows[0]),
-        whole.left + int(columns[0]),
-        whole.top + int(rows[-1]) + 1,
-        whole.left + int(columns[-1]) + 1,
-    )
-
-
-def _solve_near(
-    job: Job,
-    rect: Rect,
-    near: BoolArray,
-    start: FloatArray | None,
-    prior: ColourPrior,
-    progress: Progress | None,
-    interim: Callable[[FloatArray], None],
-) -> tuple[FloatArray, bool]:
-    """Solve the band near a change; tell whether it moved right beside what is held."""
-    zones, before = job.zones.read(rect), job.alpha(rect)
-    band = (zones != BACKGROUND) & (zones != FOREGROUND)
-    held = np.where(near, np.float32(np.nan), before)
-    if start is None and (band & ~near).any():
-        start = before  # a matte all of whose band is solved anew must not depend on what it was
-    alpha, _ = solve_matte(
-        _seen(job, job.photo.colours(rect)),
-        zones,
-        start=start,
-        rim=held,
-        prior=prior,
-        noise=_noise(job),
-        progress=progress,
-        interim=interim,
-    )
-    rim = (band & ~near).astype(np.uint8)
-    if not rim.any():
-        return alpha, False
-    beside = cv2.dilate(rim, np.ones((2 * _RIM + 1, 2 * _RIM + 1), np.uint8)).astype(bool) & near & band
-    moved = np.abs(alpha - before)[beside] > _SETTLED
-    return alpha, bool(moved.size and moved.mean() > _FEW)
+def _is_restless(solved: FloatArray, before: FloatArray, near: BoolArray, held: BoolArray) -> bool:
+    """Tell whether the matte moved right beside what is held."""
+    if not held.any():
+        return False
+    beside = cv2.dilate(held.astype(np.uint8), np.ones((2 * _RIM + 1, 2 * _RIM + 1), np.uint8)).astype(bool) & near
+    moved = np.abs(solved - before)[beside] > _SETTLED
+    return bool(moved.size and moved.mean() > _FEW)
 
 
 def _palette(job: Job) -> FloatArray:
