@@ -1,3 +1,4 @@
+import itertools
 from typing import Any
 
 import numpy as np
@@ -7,6 +8,7 @@ from hypothesis import strategies as st
 
 from peel.errors import Cancelled
 from peel.matte.laplacian import assemble_band
+from peel.matte.parallel import stopping
 from peel.matte.solve import SolveSettings, clean_ends, solve_matte
 
 Disc = tuple[np.ndarray, np.ndarray, np.ndarray]
@@ -105,12 +107,15 @@ def test_a_good_start_needs_fewer_iterations(disc: Disc) -> None:
     assert warm.iterations < cold.iterations
 
 
-def test_can_be_cancelled(disc: Disc) -> None:
-    photo, truth, zones = disc
-    settings = SolveSettings(tolerance=1e-12)
+@pytest.mark.parametrize("after", [0, 1, 5, 30, 80])
+def test_can_be_called_off_at_any_time(disc: Disc, after: int) -> None:
+    photo, _, zones = disc
+    asked = itertools.count()
 
-    with pytest.raises(Cancelled):
-        solve_matte(photo, zones, start=np.full_like(truth, 0.5), settings=settings, progress=lambda _share: False)
+    with pytest.raises(Cancelled), stopping(lambda: next(asked) < after):
+        solve_matte(photo, zones)
+
+    assert next(asked) <= after + 4, "every thread stops when it is next asked"
 
 
 def test_reports_when_it_does_not_converge(disc: Disc) -> None:

@@ -9,6 +9,7 @@ from peel.errors import Cancelled
 from peel.job import edits
 from peel.job.job import Job, Photo, new_job
 from peel.job.rect import Rect
+from peel.matte.parallel import stopping
 from peel.matte.trimap import BACKGROUND, FOREGROUND, UNKNOWN
 from peel.work.patches import WIDEST, patches_of
 from peel.work.solving import solve_job
@@ -59,8 +60,8 @@ def test_what_is_nearest_to_the_last_change_is_solved_and_shown_first(
 def test_going_on_after_an_interruption_gives_what_one_go_gives(two_discs: Job) -> None:
     whole, report = solve_job(two_discs)
     shown: list[Job] = []
-    with pytest.raises(Cancelled):
-        solve_job(two_discs, lambda _share: not any(not _unsolved(job, LEFT) for job in shown), shown.append)
+    with pytest.raises(Cancelled), stopping(lambda: all(_unsolved(job, LEFT) for job in shown)):
+        solve_job(two_discs, interim=shown.append)
 
     rest, left = solve_job(shown[-1])
 
@@ -71,11 +72,7 @@ def test_going_on_after_an_interruption_gives_what_one_go_gives(two_discs: Job) 
 def test_progress_runs_once_from_beginning_to_end(two_discs: Job) -> None:
     shares: list[float] = []
 
-    def progress(share: float) -> bool:
-        shares.append(share)
-        return True
-
-    solve_job(two_discs, progress)
+    solve_job(two_discs, shares.append)
 
     assert min(shares) < 0.1
     assert max(shares) > 0.9

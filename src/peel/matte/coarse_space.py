@@ -26,6 +26,7 @@ from scipy.sparse.linalg import splu
 from peel.matte.arrays import FloatArray, IntArray
 from peel.matte.hat_kernels import add_block
 from peel.matte.hats import FORWARD, FUNCTIONS, Hats, Piece, Product, couplings, hats_on
+from peel.matte.parallel import checkpoint
 
 __all__ = ["CoarseSpace", "coarse_space"]
 
@@ -149,14 +150,18 @@ def _factorised(hats: Hats, mass: _Floats, blocks: _Floats) -> CoarseSpace:
     nodes, sums, couples = hats.nodes, mass, blocks
     share, fewest, most = _FACTORISED
     while len(sums) > min(max(len(mass) // share, fewest), most):
+        checkpoint()
         coarser, ways = _coarser(nodes)
         centre = _mean(sums)
         inverse = _inverses(_relative(couples[:, :1], centre, centre[:, None])[:, 0])
         levels.append(_Level(centre, inverse, ways, ways.T.tocsr()))
+        checkpoint()
         couples = _gathered(couples, nodes, coarser)
         sums, nodes = levels[-1].coarser_from_finer @ sums, coarser
     centre, other = _mean(sums), _followers(nodes)
+    checkpoint()
     matrix = _assembled(_relative(couples, centre, centre[other]), other)
+    checkpoint()
     factor = splu(matrix, permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True})
     return CoarseSpace(hats, mass, blocks, levels, centre, factor)
 

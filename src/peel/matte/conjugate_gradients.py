@@ -15,16 +15,15 @@ from typing import Any, Final
 import numpy as np
 from numba import njit
 
-from peel.errors import Cancelled
 from peel.matte.arrays import FloatArray
 from peel.matte.coarse_space import CoarseSpace, coarse_space
 from peel.matte.hats import Piece
 from peel.matte.laplacian import BORDER, BandSystem
-from peel.matte.parallel import run_all
+from peel.matte.parallel import checkpoint, run_all
 
 __all__ = ["NOTHING_TO_DO", "Progress", "Pull", "SolveReport", "solve_band"]
 
-Progress = Callable[[float], bool]
+Progress = Callable[[float], None]
 """Told the share done in [0, 1]; answers True to go on and False to stop."""
 
 Pull = Callable[[FloatArray], tuple[FloatArray, FloatArray]]
@@ -236,7 +235,7 @@ def solve_band(
     pull : callable, optional
         Asked after each rough solution for what to add to the diagonal and to the right side for the next one.
     progress : callable, optional
-        Asked before each iteration; False stops.
+        Told the share done before each iteration.
     interim : callable, optional
         Given the solution as it is after a few iterations, to be looked at meanwhile.
 
@@ -249,7 +248,7 @@ def solve_band(
     Raises
     ------
     Cancelled
-        If `progress` said to stop.
+        If it is called off; see `peel.matte.parallel.stopping`.
     """
     if system.size == 0:
         return start.astype(np.float32), NOTHING_TO_DO
@@ -257,12 +256,8 @@ def solve_band(
     if state.is_free:
         return state.x, SolveReport(system.size, 0, 0.0, True)
 
-    def go_on(share: float) -> None:
-        if progress and not progress(share):
-            raise Cancelled
-
     def product(region: FloatArray, out: FloatArray) -> None:
-        go_on(0.0)
+        checkpoint()
         _clear(state.runs, out)
         _multiply(state.runs, state.packed, np.uint64(system.shape[1]), region, out)
 
@@ -272,10 +267,12 @@ def solve_band(
     for turn, limit in enumerate(limits):
         if pull and turn:
             state.pull(*pull(state.x))
+            checkpoint()
             coarse = base.pulled(state.weight)
 
         def told(more: int, share: float, turn: int = turn) -> None:
-            go_on((turn + share) / len(limits))
+            if progress:
+                progress((turn + share) / len(limits))
             if interim and turn == 0 and more == _SHOWN_AFTER:
                 interim(state.x)
 
@@ -314,11 +311,14 @@ class _State:
         self.pieces = _pieces(system)
         self.inverse = (_OWN / np.maximum(system.stencil[0], 1e-12)).astype(np.float32)
         rounding = _ROUNDING * float(np.linalg.norm(system.stencil[0]))
+        checkpoint()
         self.packed = _pack(self.runs, system.stencil)
         system.release()
         self.weight = self.towards = np.zeros(system.size, np.float32)
+        checkpoint()
         self.x = start.astype(np.float32, copy=True)
         self.r = system.rhs - _product(system, self.packed, self.x)
+        checkpoint()
         self.scale = _scale(system, self.packed)
         self.is_free = self.scale <= max(rounding, 1e-9)  # neither a fixed neighbour nor an estimate holds anything
         self.z = self.inverse * self.r

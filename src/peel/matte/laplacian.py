@@ -15,7 +15,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from peel.matte.arrays import BoolArray, FloatArray, IntArray
-from peel.matte.parallel import run_all
+from peel.matte.parallel import checkpoint, run_all
 
 __all__ = ["BORDER", "BandSystem", "assemble_band", "runs_of"]
 
@@ -24,6 +24,7 @@ BORDER: Final = 2
 
 # The half of the 5x5 neighbourhood that follows a pixel in reading order; the other half is its mirror.
 _FORWARD: Final = 12
+_ROWS: Final = 64  # done at a time
 _OUTSIDE: Final = -2  # in the index: beyond the picture; -1 is a fixed pixel
 
 # Row of the stencil that couples the k-th pixel of a window to the m-th, k before m in reading order.
@@ -201,14 +202,18 @@ def assemble_band(image: FloatArray, unknown: BoolArray, alpha: FloatArray, eps:
     stencil = np.zeros((_FORWARD + 1, count), np.float32)
     rhs = np.zeros(count, np.float32)
     padded = ((pad, pad), (pad, pad))
+    checkpoint()
     colours, fixed = np.pad(image, (*padded, (0, 0))), np.pad(alpha.astype(np.float32), padded)
 
     def rows(top: int, bottom: int) -> None:
-        _accumulate(colours, index, fixed, eps, stencil, rhs, top, bottom)
+        for row in range(top, bottom, _ROWS):
+            checkpoint()
+            _accumulate(colours, index, fixed, eps, stencil, rhs, row, min(row + _ROWS, bottom))
 
     # windows of the two rows at the cut write to both sides: they wait
     last, middle = shape[0] - 1, shape[0] // 2
     run_all([partial(rows, 1, max(middle - 1, 1)), partial(rows, min(middle + 1, last), last)])
     rows(max(middle - 1, 1), min(middle + 1, last))
+    checkpoint()
     runs = runs_of(np.pad(unknown, padded))
     return BandSystem(shape, runs, stencil, rhs, unknown)

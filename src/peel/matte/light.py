@@ -12,13 +12,14 @@ import numpy as np
 from numba import njit
 
 from peel.matte.arrays import ByteArray, FloatArray, unit_floats
-from peel.matte.parallel import run_all, spans
+from peel.matte.parallel import portions, run_all
 from peel.matte.sampling import calmed, gather
 from peel.matte.srgb import encoded, to_light
 from peel.matte.trimap import BACKGROUND, FOREGROUND
 
 __all__ = ["mixes_as_light"]
 
+_AT_ONCE: Final = 1_000  # of them done in one go
 _SAMPLES: Final = 3000
 _THINNED: Final = 900  # pixels a side of a square photo, of those that stand for the rest
 _LEVELS: Final = 16  # of alpha that are tried
@@ -125,7 +126,7 @@ def mixes_as_light(image: Any, trimap: ByteArray) -> bool:
     def compare(part: slice) -> None:
         _compare(flat, places[part], *sides, near[0][part], near[1][part], found[part])
 
-    run_all([partial(compare, part) for part in spans(len(places), 2)])
+    run_all([partial(compare, part) for part in portions(len(places), _AT_ONCE)])
     return _decide(found)
 
 

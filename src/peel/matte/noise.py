@@ -20,7 +20,7 @@ import numpy as np
 from numba import njit
 
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray, unit_floats
-from peel.matte.parallel import run_all, spans
+from peel.matte.parallel import checkpoint, portions, run_all
 from peel.matte.srgb import to_light, to_value
 
 __all__ = ["NoiseCurve", "even_out", "measure_noise", "plain_reach"]
@@ -40,6 +40,7 @@ _LARGEST_OWN: Final = 3.0  # times the matte's own noise
 _SPACINGS: Final = (1, 2)
 _LEFT: Final = 0.28  # of a matte's noise after averaging over a window
 _ROUGHEST: Final = 0.15
+_ROWS: Final = 128  # done at a time
 _CELL: Final = 8  # pixels a side for which a matte's noise is one value
 _SURROUNDINGS: Final = ((7, np.float32(1)), (17, np.float32(0.01)))  # cells over which noise is carried, and weight
 
@@ -189,7 +190,7 @@ def plain_reach(image: FloatArray, unknown: BoolArray, noise: NoiseCurve) -> Byt
             limits = (spacing, radius, np.float32(largest))
             _find_planes(image, asked, noise.variance, *limits, reach, part.start, part.stop)
 
-        run_all([partial(rows, part) for part in spans(len(unknown), 2)])
+        run_all([partial(rows, part) for part in portions(len(unknown), _ROWS)])
 
     for spacing in _SPACINGS:
         find(asked, spacing, 2, _LARGEST_RESIDUE)
@@ -251,9 +252,11 @@ def even_out(alpha: FloatArray, reach: ByteArray) -> tuple[FloatArray, FloatArra
     variance = _own_variance(alpha, reach)
     smallest = np.where(reach == 1, reach, np.uint8(0))
     for spacing, radius, chosen in ((1, 2, reach), (2, 2, reach), (1, 1, smallest)):
+        checkpoint()
         evened = alpha.copy()
         _even(alpha[..., None], chosen, variance, spacing, radius, evened)
         alpha = evened
+    checkpoint()
     left = np.sqrt(variance)
     full = left.repeat(_CELL, 0)[: alpha.shape[0]].repeat(_CELL, 1)[:, : alpha.shape[1]]
     return alpha, full * np.where(reach >= 2, np.float32(_LEFT), np.float32(1))

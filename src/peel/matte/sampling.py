@@ -20,7 +20,7 @@ from numba import njit
 
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray, IntArray, unit_floats
 from peel.matte.noise import NoiseCurve, measure_noise, plain_reach
-from peel.matte.parallel import run_all, spans
+from peel.matte.parallel import checkpoint, portions, run_all
 from peel.matte.trimap import BACKGROUND, FOREGROUND, UNKNOWN
 
 __all__ = ["ColourPrior", "calmed", "colour_prior", "gather", "subject_palette"]
@@ -31,6 +31,7 @@ _MISFIT: Final = 0.014  # colour distance by which the right pair misses a pixel
 _FAR: Final = 0.15  # how fast a colour loses weight with its distance, in distances of the nearest
 _BEYOND: Final = 0.3  # how much less it counts to lie beyond one of the two colours than beside their line
 _ELSEWHERE: Final = 0.05  # weight of a colour that is the zone's, but not gathered for this pixel
+_AT_ONCE: Final = 8_000  # pixels whose pairs are weighed in one go
 _ROUNDS: Final = 3  # of halving a zone's colours: eight colours stand for a zone
 _THINNED: Final = 700  # pixels a side of a square photo, of those that stand for the rest among a zone's colours
 _ABOUT: Final = 41  # of those pixels around the unsure zone, from which colours are taken
@@ -206,6 +207,7 @@ def gather(trimap: ByteArray, unknown: Any, zone: int) -> IntArray:
     seen = np.empty(trimap.shape, np.int32)
     found = np.empty((len(unknown), len(_DIRECTIONS)), np.int32)
     for k, (dy, dx) in enumerate(_DIRECTIONS):
+        checkpoint()
         _nearest_along(trimap, np.uint8(zone), dy, dx, seen)
         found[:, k] = seen.ravel()[unknown]
     return found
@@ -225,10 +227,12 @@ def _smaller(image: FloatArray, trimap: ByteArray) -> tuple[FloatArray, ByteArra
     if any(odd):
         image = cv2.copyMakeBorder(image, 0, odd[0], 0, odd[1], cv2.BORDER_REPLICATE)
         trimap = cv2.copyMakeBorder(trimap, 0, odd[0], 0, odd[1], cv2.BORDER_REPLICATE)
+    checkpoint()
     mean = cv2.resize(trimap.astype(np.float32), size, interpolation=cv2.INTER_AREA)
     zones = np.full(mean.shape, UNKNOWN, np.uint8)
     zones[mean <= BACKGROUND] = BACKGROUND
     zones[mean >= FOREGROUND] = FOREGROUND
+    checkpoint()
     return np.ascontiguousarray(cv2.resize(image, size, interpolation=cv2.INTER_AREA)), zones
 
 
@@ -310,14 +314,16 @@ def colour_prior(
     noise = noise or measure_noise(image)
     around = asked if wanted is None else unsure & cv2.dilate(wanted.astype(np.uint8), np.ones((5, 5))).astype(bool)
     plain = plain_reach(image, around, noise)
+    checkpoint()
     prior = ColourPrior(np.full(trimap.shape, 0.5, np.float32), np.zeros(trimap.shape, np.float32), plain)
     if not asked.any():
         return prior
     step = 2 if height * width > _HALVE_ABOVE else 1
     small, zones = _smaller(image, trimap) if step == 2 else (np.ascontiguousarray(image, np.float32), trimap)
+    checkpoint()
     zones = np.ascontiguousarray(zones)
     places = np.flatnonzero(_covered(asked, step)).astype(np.int64)
-    subject, backdrop = calmed(small, zones == FOREGROUND), calmed(small, zones == BACKGROUND)
+    subject, backdrop = run_all([partial(calmed, small, zones == zone) for zone in (FOREGROUND, BACKGROUND)])
     near = run_all([partial(gather, zones, places, zone) for zone in (FOREGROUND, BACKGROUND)])
     own = np.ascontiguousarray(subject_palette(image, trimap) if own_colours is None else own_colours, np.float32)
     whole = (np.ascontiguousarray(image, np.float32), np.ascontiguousarray(asked), step, zones.shape[1])
@@ -326,9 +332,11 @@ def colour_prior(
         colours = (subject, backdrop, places[part], near[0][part], near[1][part], own, noise.variance)
         _mix(*whole, *colours, prior.alpha, prior.confidence)
 
-    run_all([partial(mix, part) for part in spans(len(places), 2)])
+    run_all([partial(mix, part) for part in portions(len(places), _AT_ONCE)])
+    checkpoint()
     away = np.minimum(cv2.distanceTransform(unsure.astype(np.uint8), cv2.DIST_L2, 5)[asked], np.float32(1e6))
     depth = away / np.float32(np.sqrt(height * width))
+    checkpoint()
     prior.confidence[asked] = _heard(prior.alpha[asked], prior.confidence[asked], plain[asked] > 0, depth)
     return prior
 

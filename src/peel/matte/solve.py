@@ -10,6 +10,7 @@ from peel.matte.arrays import BoolArray, ByteArray, FloatArray
 from peel.matte.conjugate_gradients import NOTHING_TO_DO, Progress, Pull, SolveReport, solve_band
 from peel.matte.laplacian import BandSystem, assemble_band
 from peel.matte.noise import NoiseCurve, even_out
+from peel.matte.parallel import checkpoint
 from peel.matte.sampling import ColourPrior, colour_prior, subject_palette
 from peel.matte.sparsity import pull_to_ends, roughness
 from peel.matte.trimap import BACKGROUND, FOREGROUND, alpha_from_trimap
@@ -108,7 +109,7 @@ def solve_matte(
         Colours of the subject that no certain pixel shows, such as that of sheer cloth; read if no `prior` is given.
     settings : SolveSettings, optional
     progress : callable, optional
-        Told the share done; answers False to stop.
+        Told the share done.
     interim : callable, optional
         Given a first answer while the rest is computed, to be looked at meanwhile.
 
@@ -121,7 +122,7 @@ def solve_matte(
     Raises
     ------
     Cancelled
-        If `progress` said to stop.
+        If it is called off; see `peel.matte.parallel.stopping`.
     ValueError
         If the shapes do not agree.
 
@@ -157,6 +158,7 @@ def solve_matte(
         prior = colour_prior(view, zones, noise=noise, wanted=band, photo_shape=trimap.shape, own_colours=palette)
     else:
         prior = prior.part(window)
+    checkpoint()
 
     def show(values: FloatArray) -> None:
         shown = alpha.copy()
@@ -164,14 +166,17 @@ def solve_matte(
         if interim is not None:
             interim(shown)
 
+    checkpoint()
     first = alpha[window] if start is None else start[window]
+    pull = _pull(prior, band) if settings.sparse else None
+    checkpoint()
     values, report = solve_band(
         _system(view, band, alpha[window], prior, settings),
         view[band],
         first[band],
         tolerance=settings.tolerance,
         max_iterations=settings.max_iterations,
-        pull=_pull(prior, band) if settings.sparse else None,
+        pull=pull,
         progress=progress,
         interim=show if interim else None,
     )
@@ -190,6 +195,7 @@ def _cleaned(alpha: FloatArray, band: BoolArray, plain: ByteArray, deviations: f
     if deviations <= 0:
         return np.clip(alpha[band], 0, 1)
     evened, left = even_out(alpha, np.ascontiguousarray(plain))
+    checkpoint()
     rough = plain[band] < 2
     least, in_plain, most = _MARGINS
     margin = np.clip(np.float32(deviations) * left[band], least, np.where(rough, most, in_plain))
@@ -202,6 +208,7 @@ def _system(
 ) -> BandSystem:
     """Assemble the Laplacian and the pull of the prior."""
     system = assemble_band(image, band, fixed, settings.eps)
+    checkpoint()
     weight = prior.confidence[band] * np.float32(settings.prior_weight)
     system.stencil[0] += weight
     system.rhs[...] += weight * prior.alpha[band]

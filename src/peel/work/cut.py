@@ -96,14 +96,10 @@ def cut(
         raise PhotoError(message, "Draw backdrop 0 and subject 255, both somewhere.")
     clock.lap("read")
 
-    def solving(share: float) -> bool:
-        tell("Solving", share)
-        return True
-
     job = new_job(photo)
     job = use_zones(job.with_settings(matte=matte) if matte else job, trimap)
     del trimap
-    job, report = solve_job(job, solving)
+    job, report = solve_job(job, lambda share: tell("Solving", share))
     clock.lap("solve")
     _write(job, files, clock, tell)
     return CutReport(clock.seconds, _peak_memory_mb(), report, job.settings.matte.mixing or "value")

@@ -9,6 +9,7 @@ import numpy as np
 from peel.job.job import Job
 from peel.job.rect import Rect
 from peel.matte.arrays import BoolArray, FloatArray
+from peel.matte.parallel import checkpoint
 from peel.matte.trimap import BACKGROUND, FOREGROUND
 
 __all__ = ["WIDEST", "Patch", "patches_of", "unsolved_rect"]
@@ -73,8 +74,10 @@ def patches_of(job: Job, first: Rect | None = None) -> list[Patch]:
         return []
     whole = tiles.grown(WIDEST + _REACH).intersection(job.photo.bounds)
     distance = _distance(job.unsolved.read(whole) > 0)
+    checkpoint()
     zones = job.zones.read(whole)
     distance[(zones == BACKGROUND) | (zones == FOREGROUND) | (distance > WIDEST)] = _FAR
+    checkpoint()
     blocks = _blocks(distance < _FAR)
     size = 2 * _APART + 1
     count, labels = cv2.connectedComponents(cv2.dilate(blocks.astype(np.uint8), np.ones((size, size), np.uint8)))

@@ -16,6 +16,7 @@ from peel.job.history import History, State
 from peel.job.job import Job, Photo, new_job
 from peel.job.rect import Rect
 from peel.job.settings import Matte
+from peel.matte.parallel import stopping
 from peel.matte.trimap import trimap_from_gray
 from peel.work.finding import Finder
 from peel.work.news import Changed, Listener, News, Solving, Stored, Trouble
@@ -279,13 +280,11 @@ class Session:
         self._solves.submit("solve", lambda ticket: self._solve(job, ticket), self._solved, self._solve_failed)
 
     def _solve(self, job: Job, ticket: Ticket) -> Job:
-        def progress(share: float) -> bool:
-            if not ticket.is_cancelled:
-                self._tell(Solving(share))
-            return not ticket.is_cancelled
+        def look_at(part: Job) -> None:
+            self._look_at(part, ticket)
 
-        solved, _ = solve_job(job, progress, lambda part: self._look_at(part, ticket), first=self._changed_last)
-        return solved
+        with stopping(lambda: not ticket.is_cancelled):
+            return solve_job(job, lambda share: self._tell(Solving(share)), look_at, first=self._changed_last)[0]
 
     def _look_at(self, part: Job, ticket: Ticket) -> None:
         """Show a matte as far as it is computed; it is not written to disk yet."""

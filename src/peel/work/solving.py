@@ -16,6 +16,7 @@ from peel.matte.arrays import BoolArray, FloatArray
 from peel.matte.conjugate_gradients import NOTHING_TO_DO, Progress, SolveReport
 from peel.matte.light import mixes_as_light
 from peel.matte.noise import NoiseCurve
+from peel.matte.parallel import checkpoint
 from peel.matte.sampling import ColourPrior, colour_prior, subject_palette
 from peel.matte.solve import solve_matte
 from peel.matte.srgb import to_light
@@ -65,7 +66,7 @@ def solve_job(
     ----------
     job : Job
     progress : callable, optional
-        Told the share done; answers False to stop.
+        Told the share done.
     interim : callable, optional
         Given the job as far as it is solved, or coarsely solved, while the rest is computed.
     first : Rect, optional
@@ -81,7 +82,7 @@ def solve_job(
     Raises
     ------
     Cancelled
-        If `progress` said to stop.
+        If it is called off; see `peel.matte.parallel.stopping`.
 
     Notes
     -----
@@ -95,14 +96,17 @@ def solve_job(
         in_light = mixes_as_light(job.photo.pixels, job.zones.read())
         mixing = "light" if in_light else "value"
         job = job.with_settings(matte=job.settings.matte.model_copy(update={"mixing": mixing}))
+    checkpoint()
     patches = patches_of(job, first)
+    checkpoint()
     palette = _palette(job)
     total, done = sum(patch.size for patch in patches), 0
     reports = []
     for patch in patches:
 
-        def told(share: float, patch: Patch = patch, done: int = done) -> bool:
-            return progress is None or progress((done + share * patch.size) / total)
+        def told(share: float, patch: Patch = patch, done: int = done) -> None:
+            if progress:
+                progress((done + share * patch.size) / total)
 
         job, report = _solve_patch(job, patch, palette, told, interim)
         reports.append(report)
@@ -165,6 +169,7 @@ def _solve_near(
     others = (zones != BACKGROUND) & (zones != FOREGROUND) & ~near
     held = np.where(others, job.alpha(rect), np.float32(np.nan)) if others.any() else None
     prior = _prior_for(job, rect, near, palette)
+    checkpoint()
     colours = _seen(job, job.photo.colours(rect))
     noise = _noise(job)
     return solve_matte(
@@ -201,7 +206,9 @@ def _prior_for(job: Job, rect: Rect, near: BoolArray, palette: FloatArray) -> Co
     wanted = np.zeros((around.height, around.width), bool)
     wanted[rect.within(around)] = near
     shape = (job.photo.height, job.photo.width)
+    checkpoint()
     colours, zones = _seen(job, job.photo.colours(around)), job.zones.read(around)
+    checkpoint()
     prior = colour_prior(colours, zones, noise=_noise(job), wanted=wanted, photo_shape=shape, own_colours=palette)
     return prior.part(rect.within(around))
 
