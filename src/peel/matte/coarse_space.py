@@ -15,6 +15,7 @@ References
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import partial
 from typing import Any, Final
 
 import numpy as np
@@ -26,13 +27,14 @@ from scipy.sparse.linalg import splu
 from peel.matte.arrays import FloatArray, IntArray
 from peel.matte.hat_kernels import add_block
 from peel.matte.hats import FORWARD, FUNCTIONS, Hats, Piece, Product, couplings, hats_on
-from peel.matte.parallel import checkpoint
+from peel.matte.parallel import checkpoint, portions, run_all
 
 __all__ = ["CoarseSpace", "coarse_space"]
 
 _DAMPING: Final = 1e-6  # keeps the factorisation definite where colours are flat and the basis is not independent
 _FLATTEST: Final = 1e-4  # of a node's own problem: directions that count for less are left to other nodes
 _SHARE: Final = 0.5  # of a node's own answer, as its neighbours and the coarser grid answer for the same errors
+_AT_ONCE: Final = 2_000  # nodes inverted in one go
 _SPACING: Final = 12  # pixels between the nodes of the finest grid
 _FACTORISED: Final = (8, 150, 2_500)  # nodes solved exactly: one in so many, but no fewer and no more than these
 
@@ -193,10 +195,15 @@ def _inverses(blocks: _Floats) -> _Floats:
     least = max(float(own.max()) * 1e-9, 1e-12)
     scale = np.where(own > least, 1 / np.sqrt(np.maximum(own, least)), 0)
     balanced = blocks * scale[:, :, None] * scale[:, None, :]
-    values, vectors = np.linalg.eigh(0.5 * (balanced + balanced.transpose(0, 2, 1)))
-    inverted = np.where(values > _FLATTEST, 1 / np.maximum(values, _FLATTEST), 0)
-    inverse = (vectors * inverted[:, None, :]) @ vectors.transpose(0, 2, 1)
+    parts = portions(len(blocks), _AT_ONCE)
+    inverse = np.concatenate(run_all([partial(_steep_inverses, balanced[part]) for part in parts]))
     return np.ascontiguousarray(_SHARE * inverse * scale[:, :, None] * scale[:, None, :])
+
+
+def _steep_inverses(blocks: _Floats) -> _Floats:
+    values, vectors = np.linalg.eigh(0.5 * (blocks + blocks.transpose(0, 2, 1)))
+    inverted = np.where(values > _FLATTEST, 1 / np.maximum(values, _FLATTEST), 0)
+    return np.asarray((vectors * inverted[:, None, :]) @ vectors.transpose(0, 2, 1))
 
 
 def _coarser(nodes: IntArray) -> tuple[IntArray, sparse.csr_matrix]:

@@ -10,27 +10,23 @@ from dataclasses import dataclass
 from functools import partial
 from typing import Any, Final
 
+import cv2
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from peel.matte.arrays import BoolArray, FloatArray, IntArray
-from peel.matte.parallel import checkpoint, run_all
+from peel.matte.arrays import BoolArray, FloatArray
+from peel.matte.parallel import checkpoint, portions, run_all
 
 __all__ = ["BORDER", "BandSystem", "assemble_band", "runs_of"]
 
 BORDER: Final = 2
 """Pixels of padding around the region, so that a 5x5 neighbourhood never leaves the array."""
 
-# The half of the 5x5 neighbourhood that follows a pixel in reading order; the other half is its mirror.
-_FORWARD: Final = 12
-_ROWS: Final = 64  # done at a time
-_OUTSIDE: Final = -2  # in the index: beyond the picture; -1 is a fixed pixel
-
-# Row of the stencil that couples the k-th pixel of a window to the m-th, k before m in reading order.
-_OFFSETS: Final = np.array(
-    [[m % 3 - k % 3 + 5 * (m // 3 - k // 3) if m > k else 0 for m in range(9)] for k in range(9)], np.int64
-)
+_FORWARD: Final = 12  # half of the 5x5 neighbourhood, which follows a pixel in reading order; the rest is its mirror
+_ROWS: Final = 64  # of pixels done at a time
+_AT_ONCE: Final = 32  # windows: what they are computed in stays in the fastest cache
+_KEPT: Final = 5  # rows of couplings: pixels reach two rows back, windows one row ahead of what is done
 
 
 @dataclass
@@ -73,99 +69,181 @@ def runs_of(mask: BoolArray) -> NDArray[np.int64]:
     >>> runs_of(np.array([[0, 1, 1], [1, 0, 1]], bool)).tolist()
     [[1, 2], [3, 1], [5, 1]]
     """
-    edges = np.diff(np.pad(mask.astype(np.int8), ((0, 0), (1, 1))), axis=1)
-    rows, starts = np.nonzero(edges == 1)
-    _, ends = np.nonzero(edges == -1)
-    return np.stack([rows * mask.shape[1] + starts, ends - starts], axis=1).astype(np.int64)
+    return _runs(np.ascontiguousarray(mask))
+
+
+@njit("int64[:,::1](boolean[:,::1])", cache=True, nogil=True)
+def _runs(mask: Any) -> Any:
+    height, width = mask.shape
+    count = 0
+    for y in range(height):
+        for x in range(width):
+            count += mask[y, x] and (x == 0 or not mask[y, x - 1])
+    out = np.empty((count, 2), np.int64)
+    run = -1
+    for y in range(height):
+        for x in range(width):
+            if mask[y, x]:
+                if x == 0 or not mask[y, x - 1]:
+                    run += 1
+                    out[run, 0], out[run, 1] = y * width + x, 0
+                out[run, 1] += 1
+    return out
 
 
 @njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
-def _gather(index: Any, alpha: Any, y: int, x: int, members: Any, known: Any) -> bool:
-    """Collect a window's unknowns and fixed values; tell whether it counts: inside the picture, with an unknown."""
-    touched = False
-    k = 0
-    for v in range(y - 1, y + 2):
-        for u in range(x - 1, x + 2):
-            members[k] = index[v, u]
-            known[k] = alpha[v, u]
-            if members[k] == _OUTSIDE:
-                return False
-            touched = touched or members[k] >= 0
-            k += 1
-    return touched
-
-
-@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
-def _whiten(image: Any, y: int, x: int, eps: float, centred: Any, whitened: Any) -> None:
-    """Centre a window's colours, and multiply them by the inverse of their regularised covariance."""
+def _centre(image: Any, y: int, x: int, count: Any, colours: Any, means: Any) -> None:
+    """Copy the colours under `count` windows beside each other, channel by channel; give each window's mean."""
+    for v in range(3):
+        for u in range(count + 2):
+            for c in range(3):
+                colours[v, c, u] = image[y - 1 + v, x - 1 + u, c]
+    one, two = np.uint64(1), np.uint64(2)
     for c in range(3):
-        mean = 0.0
-        k = 0
-        for v in range(y - 1, y + 2):
-            for u in range(x - 1, x + 2):
-                centred[k, c] = image[v, u, c]
-                mean += centred[k, c]
-                k += 1
-        for k in range(9):
-            centred[k, c] -= mean / 9.0
-    s00 = s11 = s22 = eps / 9.0
-    s01 = s02 = s12 = 0.0
-    for k in range(9):
-        r, g, b = centred[k, 0], centred[k, 1], centred[k, 2]
-        s00 += r * r / 9.0
-        s01 += r * g / 9.0
-        s02 += r * b / 9.0
-        s11 += g * g / 9.0
-        s12 += g * b / 9.0
-        s22 += b * b / 9.0
-    i00, i01, i02 = s11 * s22 - s12 * s12, s02 * s12 - s01 * s22, s01 * s12 - s02 * s11
-    i11, i12, i22 = s00 * s22 - s02 * s02, s01 * s02 - s00 * s12, s00 * s11 - s01 * s01
-    scale = 1.0 / (s00 * i00 + s01 * i01 + s02 * i02)
-    for k in range(9):
-        r, g, b = centred[k, 0], centred[k, 1], centred[k, 2]
-        whitened[k, 0] = (i00 * r + i01 * g + i02 * b) * scale
-        whitened[k, 1] = (i01 * r + i11 * g + i12 * b) * scale
-        whitened[k, 2] = (i02 * r + i12 * g + i22 * b) * scale
+        above, row, below = colours[0, c], colours[1, c], colours[2, c]
+        for j in range(count):
+            i = np.uint64(j)
+            total = above[i] + above[i + one] + above[i + two] + row[i] + row[i + one] + row[i + two]
+            means[c, i] = (total + below[i] + below[i + one] + below[i + two]) / 9.0
 
 
 @njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
-def _scatter(members: Any, known: Any, centred: Any, whitened: Any, stencil: Any, rhs: Any) -> None:
-    """Add a window's block: to the stencil between unknowns, to the right side beside a fixed pixel."""
+def _factorise(colours: Any, means: Any, eps: float, count: Any, factor: Any) -> None:
+    """Give the Cholesky factor of each window's regularised covariance, its diagonal inverted."""
+    f00, f10, f20, f11, f21, f22 = factor[0], factor[1], factor[2], factor[3], factor[4], factor[5]
+    red, green, blue = means[0], means[1], means[2]
+    factor[:] = 0.0
+    for v in range(3):
+        for u in range(3):
+            reds, greens, blues = colours[v, 0, u:], colours[v, 1, u:], colours[v, 2, u:]
+            for j in range(count):
+                i = np.uint64(j)
+                r, g, b = reds[i] - red[i], greens[i] - green[i], blues[i] - blue[i]
+                f00[i] += r * r
+                f10[i] += r * g
+                f20[i] += r * b
+                f11[i] += g * g
+                f21[i] += g * b
+                f22[i] += b * b
+    for j in range(count):
+        i = np.uint64(j)
+        i00 = 1.0 / np.sqrt((f00[i] + eps) / 9.0)
+        l10, l20 = f10[i] / 9.0 * i00, f20[i] / 9.0 * i00
+        i11 = 1.0 / np.sqrt((f11[i] + eps) / 9.0 - l10 * l10)
+        l21 = (f21[i] / 9.0 - l20 * l10) * i11
+        f00[i], f10[i], f20[i], f11[i], f21[i] = i00, l10, l20, i11, l21
+        f22[i] = 1.0 / np.sqrt((f22[i] + eps) / 9.0 - l20 * l20 - l21 * l21)
+
+
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+def _whiten(colours: Any, means: Any, factor: Any, count: Any, white: Any) -> None:
+    """Whiten the nine colours of each window; what is left of them is small enough for single precision."""
+    f00, f10, f20, f11, f21, f22 = factor[0], factor[1], factor[2], factor[3], factor[4], factor[5]
+    red, green, blue = means[0], means[1], means[2]
     for k in range(9):
-        first = members[k]
-        if first >= 0:
-            own = whitened[k, 0] * centred[k, 0] + whitened[k, 1] * centred[k, 1] + whitened[k, 2] * centred[k, 2]
-            stencil[0, first] += 1.0 - (1.0 + own) / 9.0
-        for m in range(k + 1, 9):
-            second = members[m]
-            if first < 0 and second < 0:
-                continue
-            inner = whitened[k, 0] * centred[m, 0] + whitened[k, 1] * centred[m, 1] + whitened[k, 2] * centred[m, 2]
-            value = -(1.0 + inner) / 9.0
-            if first >= 0 and second >= 0:
-                stencil[_OFFSETS[k, m], first] += value
-            elif first >= 0:
-                rhs[first] -= value * known[m]
-            else:
-                rhs[second] -= value * known[k]
+        reds, greens, blues = colours[k // 3, 0, k % 3 :], colours[k // 3, 1, k % 3 :], colours[k // 3, 2, k % 3 :]
+        first, second, third = white[k, 0], white[k, 1], white[k, 2]
+        for j in range(count):
+            i = np.uint64(j)
+            w = (reds[i] - red[i]) * f00[i]
+            first[i] = w
+            z = (greens[i] - green[i] - f10[i] * w) * f11[i]
+            second[i] = z
+            third[i] = (blues[i] - blue[i] - f20[i] * w - f21[i] * z) * f22[i]
+
+
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+def _add_windows(white: Any, count: Any, y: int, x: int, couplings: Any) -> None:
+    """Add the blocks of windows beside each other (Levin et al. 2008, eq. 12) to the rows of couplings."""
+    ninth = np.float32(1 / 9)
+    for k in range(9):
+        rows = couplings[(y + k // 3 - 1) % _KEPT]
+        start = x + k % 3 - 1
+        a0, a1, a2 = white[k, 0], white[k, 1], white[k, 2]
+        for m in range(k, 9):
+            out = rows[m % 3 - k % 3 + 5 * (m // 3 - k // 3), start:]
+            b0, b1, b2 = white[m, 0], white[m, 1], white[m, 2]
+            own = np.float32(1 if m == k else 0)
+            for j in range(count):
+                i = np.uint64(j)
+                out[i] += own - (np.float32(1) + a0[i] * b0[i] + a1[i] * b1[i] + a2[i] * b2[i]) * ninth
+
+
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+def _hand_over(
+    couplings: Any, unknown: Any, fixed: Any, y: int, x: int, n: Any, first: Any, stencil: Any, rhs: Any
+) -> None:
+    """Copy a run's couplings to the stencil; those with fixed pixels, behind and ahead, go to the right side."""
+    for o in range(_FORWARD + 1):
+        dy = (o + 2) // 5
+        dx = o - 5 * dy
+        ahead, behind = couplings[y % _KEPT, o, x:], couplings[(y - dy) % _KEPT, o, x - dx :]
+        free, value, value_behind = unknown[y + dy, x + dx :], fixed[y + dy, x + dx :], fixed[y - dy, x - dx :]
+        row, side = stencil[o, first:], rhs[first:]
+        for j in range(n):
+            i = np.uint64(j)
+            row[i] = ahead[i] * np.float32(free[i])
+            side[i] -= ahead[i] * value[i] + behind[i] * value_behind[i]
 
 
 @njit(
-    "void(float32[:,:,::1], int32[:,::1], float32[:,::1], float64, float32[:,::1], float32[::1], int64, int64)",
+    "void(float32[:,:,::1], uint8[:,::1], float32[:,::1], float64, int64[:,::1], int64[::1], int64[::1], "
+    "float32[:,::1], float32[::1], int64, int64)",
     cache=True,
     nogil=True,
     fastmath=True,
     error_model="numpy",
 )
-def _accumulate(image: Any, index: Any, alpha: Any, eps: float, stencil: Any, rhs: Any, top: int, bottom: int) -> None:
-    """Add every window of some rows that touches the band (Levin et al. 2008, eq. 12) to the stencil and right side."""
-    centred, whitened = np.empty((9, 3), np.float64), np.empty((9, 3), np.float64)
-    members, known = np.empty(9, np.int32), np.empty(9, np.float64)
-    for y in range(top, bottom):
-        for x in range(1, index.shape[1] - 1):
-            if _gather(index, alpha, y, x, members, known):
-                _whiten(image, y, x, eps, centred, whitened)
-                _scatter(members, known, centred, whitened, stencil, rhs)
+def _assemble_rows(
+    image: Any,
+    unknown: Any,
+    fixed: Any,
+    eps: float,
+    runs: Any,
+    numbers: Any,
+    rows: Any,
+    stencil: Any,
+    rhs: Any,
+    top: int,
+    bottom: int,
+) -> None:
+    """Fill in the stencil and the right side of the unknowns in some rows of the padded region.
+
+    Windows of a few rows around are computed too: what two threads do never meets.
+    """
+    height, width = unknown.shape
+    colours, means = np.empty((3, 3, _AT_ONCE + 2), np.float64), np.empty((3, _AT_ONCE), np.float64)
+    factor, white = np.empty((6, _AT_ONCE), np.float64), np.empty((9, 3, _AT_ONCE), np.float32)
+    couplings = np.zeros((_KEPT, _FORWARD + 1, width), np.float32)
+    touched = np.zeros(width, np.uint8)
+    for y in range(max(top - 3, 3), min(bottom + 1, height - 1)):
+        couplings[(y + 1) % _KEPT] = 0
+        if y < height - 3:  # a window that reaches beyond the picture is left out
+            for x in range(3, width - 3):
+                above = unknown[y - 1, x - 1] | unknown[y - 1, x] | unknown[y - 1, x + 1]
+                below = unknown[y + 1, x - 1] | unknown[y + 1, x] | unknown[y + 1, x + 1]
+                touched[x] = above | below | unknown[y, x - 1] | unknown[y, x] | unknown[y, x + 1]
+            x = 3
+            while x < width - 3:
+                count = 0
+                while count < _AT_ONCE and x + count < width - 3 and touched[x + count]:
+                    count += 1
+                if count:
+                    _centre(image, y - 2, x - 2, count, colours, means)
+                    _factorise(colours, means, eps, count, factor)
+                    _whiten(colours, means, factor, count, white)
+                    _add_windows(white, count, y, x, couplings)
+                x += max(count, 1)
+        done = y - 1
+        if top <= done < bottom:
+            for r in range(rows[done], rows[done + 1]):
+                _hand_over(
+                    couplings, unknown, fixed, done, runs[r, 0] % width, runs[r, 1], numbers[r], stencil, rhs
+                )
+
+
+def _bordered(picture: Any) -> Any:
+    return cv2.copyMakeBorder(picture, BORDER, BORDER, BORDER, BORDER, cv2.BORDER_CONSTANT, value=0)
 
 
 def assemble_band(image: FloatArray, unknown: BoolArray, alpha: FloatArray, eps: float) -> BandSystem:
@@ -191,29 +269,15 @@ def assemble_band(image: FloatArray, unknown: BoolArray, alpha: FloatArray, eps:
     -----
     Windows reaching beyond the picture are left out, as in the paper. O(N) time and 52 bytes an unknown.
     """
-    pad = BORDER
-    height, width = unknown.shape
-    shape = (height + 2 * pad, width + 2 * pad)
-    index: IntArray = np.full(shape, _OUTSIDE, np.int32)
-    inner = index[pad:-pad, pad:-pad]
-    inner[...] = -1
-    inner[unknown] = np.arange(int(unknown.sum()), dtype=np.int32)
-    count = int(unknown.sum())
-    stencil = np.zeros((_FORWARD + 1, count), np.float32)
-    rhs = np.zeros(count, np.float32)
-    padded = ((pad, pad), (pad, pad))
+    height, width = (size + 2 * BORDER for size in unknown.shape)
+    padded, fixed = _bordered(unknown.view(np.uint8)), _bordered(alpha)
+    fixed[padded > 0] = 0
     checkpoint()
-    colours, fixed = np.pad(image, (*padded, (0, 0))), np.pad(alpha.astype(np.float32), padded)
-
-    def rows(top: int, bottom: int) -> None:
-        for row in range(top, bottom, _ROWS):
-            checkpoint()
-            _accumulate(colours, index, fixed, eps, stencil, rhs, row, min(row + _ROWS, bottom))
-
-    # windows of the two rows at the cut write to both sides: they wait
-    last, middle = shape[0] - 1, shape[0] // 2
-    run_all([partial(rows, 1, max(middle - 1, 1)), partial(rows, min(middle + 1, last), last)])
-    rows(max(middle - 1, 1), min(middle + 1, last))
-    checkpoint()
-    runs = runs_of(np.pad(unknown, padded))
-    return BandSystem(shape, runs, stencil, rhs, unknown)
+    runs = runs_of(padded.view(bool))
+    numbers = np.concatenate([[0], np.cumsum(runs[:, 1])])
+    rows = np.searchsorted(runs[:, 0], np.arange(height + 1) * width)
+    stencil = np.empty((_FORWARD + 1, numbers[-1]), np.float32)
+    rhs = np.zeros(numbers[-1], np.float32)
+    whole = (np.ascontiguousarray(image), padded, fixed, eps, runs, numbers, rows, stencil, rhs)
+    run_all([partial(_assemble_rows, *whole, part.start, part.stop) for part in portions(height, _ROWS)])
+    return BandSystem((height, width), runs, stencil, rhs, unknown)
