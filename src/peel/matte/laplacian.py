@@ -237,9 +237,7 @@ def _assemble_rows(
         done = y - 1
         if top <= done < bottom:
             for r in range(rows[done], rows[done + 1]):
-                _hand_over(
-                    couplings, unknown, fixed, done, runs[r, 0] % width, runs[r, 1], numbers[r], stencil, rhs
-                )
+                _hand_over(couplings, unknown, fixed, done, runs[r, 0] % width, runs[r, 1], numbers[r], stencil, rhs)
 
 
 def _bordered(picture: Any) -> Any:
