@@ -153,9 +153,8 @@ def solve_matte(
     if prior is None:
         zones = np.ascontiguousarray(trimap[window])
         palette = np.nan_to_num(subject_palette(image, trimap), posinf=1.0, neginf=0.0)
-        if own_colours is not None:
-            palette = np.concatenate([palette, own_colours])
-        prior = colour_prior(view, zones, noise=noise, wanted=band, photo_shape=trimap.shape, own_colours=palette)
+        colours = {"palette": palette, "own_colours": own_colours}
+        prior = colour_prior(view, zones, noise=noise, wanted=band, photo_shape=trimap.shape, **colours)
     else:
         prior = prior.part(window)
     checkpoint()

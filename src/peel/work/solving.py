@@ -193,9 +193,14 @@ def _is_restless(solved: FloatArray, before: FloatArray, near: BoolArray, held: 
 
 
 def _palette(job: Job) -> FloatArray:
-    """Give the subject's colours, those of sheer material included, as the solve looks at them."""
-    own = np.array([rgb_from_hex(colour) for colour in job.settings.matte.own_colours], np.float32).reshape(-1, 3)
-    return _seen(job, np.concatenate([subject_palette(job.photo.pixels, job.zones.read()), own]))
+    """Give colours that stand for the subject, as the solve looks at them."""
+    return _seen(job, subject_palette(job.photo.pixels, job.zones.read()))
+
+
+def _own_colours(job: Job) -> FloatArray:
+    """Give the colours of sheer material, as the solve looks at them."""
+    own = [rgb_from_hex(colour) for colour in job.settings.matte.own_colours]
+    return _seen(job, np.array(own, np.float32).reshape(-1, 3))
 
 
 def _prior_for(job: Job, rect: Rect, near: BoolArray, palette: FloatArray) -> ColourPrior:
@@ -209,7 +214,15 @@ def _prior_for(job: Job, rect: Rect, near: BoolArray, palette: FloatArray) -> Co
     checkpoint()
     colours, zones = _seen(job, job.photo.colours(around)), job.zones.read(around)
     checkpoint()
-    prior = colour_prior(colours, zones, noise=_noise(job), wanted=wanted, photo_shape=shape, own_colours=palette)
+    prior = colour_prior(
+        colours,
+        zones,
+        noise=_noise(job),
+        wanted=wanted,
+        photo_shape=shape,
+        palette=palette,
+        own_colours=_own_colours(job),
+    )
     return prior.part(rect.within(around))
 
 
