@@ -5,6 +5,7 @@ from hypothesis import strategies as st
 
 from peel.matte.composite import checker, composite_over
 from peel.matte.measures import colour_error, connectivity_error, gradient_error, mse, sad
+from peel.matte.srgb import to_light
 
 _part = st.floats(0, 1, width=32)
 
@@ -18,6 +19,21 @@ def test_a_composite_lies_between_its_layers(front: float, back: float, alpha: f
     assert out.dtype == np.float32
     assert min(front, back) - 1e-6 <= out.min()
     assert out.max() <= max(front, back) + 1e-6
+
+
+@given(front=_part, back=_part, alpha=_part)
+def test_mixed_as_light_amounts_of_light_are_mixed(front: float, back: float, alpha: float) -> None:
+    layer = np.full((2, 3, 3), front, np.float32)
+    matte = np.full((2, 3), alpha, np.float32)
+    matte[0, 0], matte[1, 2] = 0, 1
+
+    out = composite_over(layer, (back, back, back), matte, as_light=True)
+
+    share = matte[..., None]
+    wanted = share * to_light(layer) + (1 - share) * to_light(np.full_like(layer, back))
+    np.testing.assert_allclose(to_light(out), wanted, atol=1e-5)
+    assert out[0, 0] == pytest.approx(np.float32(back), abs=1e-6)
+    assert out[1, 2] == pytest.approx(np.float32(front), abs=1e-6)
 
 
 def test_refuses_layers_that_do_not_fit() -> None:

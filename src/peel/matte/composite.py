@@ -11,12 +11,15 @@ from collections.abc import Sequence
 import numpy as np
 
 from peel.matte.arrays import FloatArray
+from peel.matte.srgb import to_light, to_value
 
 __all__ = ["checker", "composite_over"]
 
 
-def composite_over(foreground: FloatArray, backing: FloatArray | Sequence[float], alpha: FloatArray) -> FloatArray:
-    """Lay straight colours over a backing through an alpha matte, blending encoded values.
+def composite_over(
+    foreground: FloatArray, backing: FloatArray | Sequence[float], alpha: FloatArray, *, as_light: bool = False
+) -> FloatArray:
+    """Lay straight colours over a backing through an alpha matte.
 
     Parameters
     ----------
@@ -26,11 +29,13 @@ def composite_over(foreground: FloatArray, backing: FloatArray | Sequence[float]
         What lies behind, in the same encoding.
     alpha : (H, W) float32 ndarray
         Opacity in [0, 1].
+    as_light : bool
+        Whether to mix amounts of light, as a lens does, rather than encoded values.
 
     Returns
     -------
     (H, W, 3) float32 ndarray
-        ``alpha * foreground + (1 - alpha) * backing``; a new array.
+        ``alpha * foreground + (1 - alpha) * backing``; a new array. Either of them where alpha is 1 or 0.
 
     Raises
     ------
@@ -47,6 +52,15 @@ def composite_over(foreground: FloatArray, backing: FloatArray | Sequence[float]
     if foreground.shape != (*alpha.shape, 3) or behind.shape not in {(3,), foreground.shape}:
         msg = f"foreground {foreground.shape}, alpha {alpha.shape}, backing {behind.shape} do not agree"
         raise ValueError(msg)
+    out = _mixed(foreground, behind, alpha)
+    if as_light:
+        some = (alpha > 0) & (alpha < 1)
+        beneath = behind if behind.ndim == 1 else behind[some]
+        out[some] = to_value(_mixed(to_light(foreground[some]), to_light(beneath), alpha[some]))
+    return out
+
+
+def _mixed(foreground: FloatArray, behind: FloatArray, alpha: FloatArray) -> FloatArray:
     difference = foreground - behind
     difference *= alpha[..., None]
     difference += behind

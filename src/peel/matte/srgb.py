@@ -23,7 +23,13 @@ def _light(values: Any) -> Any:
     return np.where(values <= 0.04045, values / 12.92, ((values + 0.055) / 1.055) ** 2.4)
 
 
-_TABLE: Final = np.append(_light(np.arange(_TABLE_SIZE) / (_TABLE_SIZE - 1)), 1.0).astype(np.float32)
+def _value(light: Any) -> Any:
+    return np.where(light <= 0.0031308, light * 12.92, 1.055 * np.power(light, 1 / 2.4) - 0.055)
+
+
+_STEPS: Final = np.arange(_TABLE_SIZE) / (_TABLE_SIZE - 1)
+_LIGHTS: Final = np.append(_light(_STEPS), 1.0).astype(np.float32)
+_VALUES_OF_ROOTS: Final = np.append(_value(_STEPS**2), 1.0).astype(np.float32)  # of roots, since it is steep at black
 
 
 @njit("void(float32[::1], float32[::1], float32[::1])", cache=True, nogil=True)
@@ -41,10 +47,14 @@ def to_light(colours: FloatArray) -> FloatArray:
     >>> to_light(np.array([0.0, 0.5, 1.0], np.float32)).round(3).tolist()
     [0.0, 0.214..., 1.0]
     """
-    flat = np.ascontiguousarray(colours, np.float32).ravel()
+    return _looked_up(colours, _LIGHTS)
+
+
+def _looked_up(numbers: Any, table: FloatArray) -> FloatArray:
+    flat = np.ascontiguousarray(numbers, np.float32).ravel()
     out = np.empty_like(flat)
-    run_all([partial(_look_up, flat[part], _TABLE, out[part]) for part in spans(len(flat), 2)])
-    return out.reshape(colours.shape)
+    run_all([partial(_look_up, flat[part], table, out[part]) for part in spans(len(flat), 2)])
+    return out.reshape(np.shape(numbers))
 
 
 @njit(cache=True, nogil=True, fastmath=True)
@@ -54,10 +64,9 @@ def encoded(light: Any) -> Any:
 
 
 def to_value(light: FloatArray) -> FloatArray:
-    """Encode amounts of light; float32, any shape, a new array.
+    """Encode amounts of light; float32 in [0, 1], any shape, a new array.
 
     >>> to_value(np.array([0.0, 0.214, 1.0], np.float32)).round(2).tolist()
     [0.0, 0.5, 1.0]
     """
-    high = 1.055 * np.power(np.maximum(light, 1e-6), 1 / 2.4) - 0.055
-    return np.where(light <= 0.0031308, light * 12.92, high).astype(np.float32)
+    return _looked_up(np.sqrt(np.clip(light, 0, 1)), _VALUES_OF_ROOTS)
