@@ -3,28 +3,24 @@
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
-from typing import Final
 
 from PySide6.QtCore import QEvent, Qt, Signal
-from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QPixmap
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent
 from PySide6.QtWidgets import (
     QApplication,
-    QFileDialog,
-    QHBoxLayout,
     QMainWindow,
     QProgressBar,
-    QScrollArea,
     QSizePolicy,
     QStackedWidget,
-    QVBoxLayout,
-    QWidget,
 )
 
 from peel.desk import theme
 from peel.desk.bridge import SessionBridge
 from peel.desk.canvas import Canvas
 from peel.desk.commands import add_commands
+from peel.desk.file_dialogs import ask_job_name, ask_photo_or_job
 from peel.desk.key_sheet import KeySheet
+from peel.desk.layout import in_column, in_row, side_column
 from peel.desk.marking_desk import MarkingDesk
 from peel.desk.messages import MessageBar
 from peel.desk.opening import Opener
@@ -40,7 +36,7 @@ from peel.desk.proofs import Proofs
 from peel.desk.shelf import Shelf
 from peel.desk.step_line import Step, StepLine
 from peel.desk.step_states import step_states
-from peel.desk.tiles import DisplayTiles, image_from_rgb
+from peel.desk.tiles import DisplayTiles, photo_thumb
 from peel.desk.tools.alike import AlikeTool
 from peel.desk.tools.brush import BandBrush, BrushSize, ExactBrush, MarkBrush, ZoneBrush
 from peel.desk.tools.contour import ContourTool
@@ -50,18 +46,14 @@ from peel.desk.tools.sweep import SweepTool
 from peel.desk.tools.tool import Tool
 from peel.desk.view_keys import ViewKeys
 from peel.desk.welcome import Welcome
-from peel.files.photo import SUFFIXES
 from peel.job.job import Job
 from peel.work import recovery
 from peel.work.news import Trouble
 from peel.work.recovery import Opened
 from peel.work.scheduler import Lane
-from peel.work.views import Look, View, loudest_colour, render
+from peel.work.views import Look, View, loudest_colour
 
 __all__ = ["Window"]
-
-_SIDE_PX: Final = 304
-_FILTER: Final = "Photos and jobs (" + " ".join(f"*{suffix}" for suffix in (*SUFFIXES, ".peel")) + ")"
 
 
 class Window(QMainWindow):
@@ -131,51 +123,15 @@ class Window(QMainWindow):
         self.progress.setAccessibleName("Solving")
 
     def _lay_out(self) -> None:
-        side = QWidget()
-        side.setObjectName("surface")
-        side.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        side.setFixedWidth(_SIDE_PX)
-        column = QVBoxLayout(side)
-        column.setContentsMargins(10, 10, 10, 8)
-        column.setSpacing(10)
-        column.addWidget(self.proofs)
-        self._pages = QStackedWidget()
+        self._pages, self._front = QStackedWidget(), QStackedWidget()
         for panel in self.panels.values():
             self._pages.addWidget(panel)
-        scroll = QScrollArea()
-        scroll.setWidget(self._pages)
-        scroll.setWidgetResizable(True)
-        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        column.addWidget(scroll, 1)
-        middle = QWidget()
-        stacked = QVBoxLayout(middle)
-        stacked.setContentsMargins(0, 0, 0, 0)
-        stacked.setSpacing(0)
-        stacked.addWidget(self.canvas, 1)
-        stacked.addWidget(self.progress)
-        desk = QWidget()
-        row = QHBoxLayout(desk)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(0)
-        row.addWidget(middle, 1)
-        row.addWidget(side)
-        self.bench = QWidget()
-        whole = QVBoxLayout(self.bench)
-        whole.setContentsMargins(0, 0, 0, 0)
-        whole.setSpacing(0)
-        for part in (self.step_line, desk, self.shelf):
-            whole.addWidget(part, 1 if part is desk else 0)
-        self._front = QStackedWidget()
+        middle = in_column(self.canvas, self.progress, grows=self.canvas)
+        desk = in_row(middle, side_column(self.proofs, self._pages), grows=middle)
+        self.bench = in_column(self.step_line, desk, self.shelf, grows=desk)
         self._front.addWidget(self.welcome)
         self._front.addWidget(self.bench)
-        centre = QWidget()
-        everything = QVBoxLayout(centre)
-        everything.setContentsMargins(0, 0, 0, 0)
-        everything.setSpacing(0)
-        everything.addWidget(self.message)
-        everything.addWidget(self._front, 1)
-        self.setCentralWidget(centre)
+        self.setCentralWidget(in_column(self.message, self._front, grows=self._front))
         self.key_sheet = KeySheet(self)
 
     def _connect(self) -> None:
@@ -224,12 +180,9 @@ class Window(QMainWindow):
 
     def ask_open(self) -> None:
         """Ask which file to open."""
-        chosen, _ = QFileDialog.getOpenFileName(
-            self, "Open a photo or job", str(recovery.recall("opened from") or ""), _FILTER
-        )
+        chosen = ask_photo_or_job(self)
         if chosen:
-            recovery.prefer("opened from", str(Path(chosen).parent))
-            self.open_path(Path(chosen))
+            self.open_path(chosen)
 
     def open_path(self, path: Path) -> None:
         """Open a photo or a job."""
@@ -280,8 +233,7 @@ class Window(QMainWindow):
         assert self.bridge is not None
         session = self.bridge.session
         photo = session.photo
-        level = max(0, (min(photo.height, photo.width) // 90).bit_length() - 1)
-        pixmap = self._thumb(level)
+        pixmap = photo_thumb(session.stages, self.bridge.job)
         self.step_line.show_photo(photo.name, f"{photo.width} × {photo.height} · {photo.bits} bit", pixmap)
         kept = "" if recovery.is_unkept(session.project.path) else f" · {session.project.path.name}"
         self.setWindowTitle(f"{photo.name}{kept} – Peel")
@@ -289,23 +241,11 @@ class Window(QMainWindow):
         if isinstance(folder, str) and Path(folder).is_dir():
             self.deliver_panel.set_folder(Path(folder))
 
-    def _thumb(self, level: int) -> QPixmap:
-        assert self.bridge is not None
-        stages = self.bridge.session.stages
-        small = image_from_rgb(render(stages, self.bridge.job, View.PHOTO, stages.bounds(level), level))
-        side = Qt.AspectRatioMode.KeepAspectRatioByExpanding
-        scaled = small.scaled(44, 44, side, Qt.TransformationMode.SmoothTransformation)
-        return QPixmap.fromImage(scaled.copy((scaled.width() - 44) // 2, (scaled.height() - 44) // 4, 44, 44))
-
     def ask_keep(self) -> None:
         """Ask for a name and keep the job under it."""
-        if self.bridge is None:
-            return
-        suggested = Path.home() / f"{Path(self.bridge.session.photo.name).stem}.peel"
-        chosen, _ = QFileDialog.getSaveFileName(self, "Keep the job as", str(suggested), "Peel jobs (*.peel)")
+        chosen = ask_job_name(self, self.bridge.session.photo.name) if self.bridge else None
         if chosen:
-            path = Path(chosen)
-            self.keep_as(path if path.suffix == ".peel" else path.with_suffix(".peel"))
+            self.keep_as(chosen)
 
     def keep_as(self, path: Path) -> None:
         """Keep the job under a name and go on in that file."""

@@ -1,0 +1,33 @@
+"""Ask for files, where the last ones were."""
+
+from pathlib import Path
+from typing import Final
+
+from PySide6.QtWidgets import QFileDialog, QWidget
+
+from peel.files.photo import SUFFIXES
+from peel.work import recovery
+
+__all__ = ["ask_job_name", "ask_photo_or_job"]
+
+_FILTER: Final = "Photos and jobs (" + " ".join(f"*{suffix}" for suffix in (*SUFFIXES, ".peel")) + ")"
+
+
+def ask_photo_or_job(parent: QWidget) -> Path | None:
+    """Ask which file to open; None if nothing was chosen."""
+    begin = str(recovery.recall("opened from") or "")
+    chosen, _ = QFileDialog.getOpenFileName(parent, "Open a photo or job", begin, _FILTER)
+    if not chosen:
+        return None
+    recovery.prefer("opened from", str(Path(chosen).parent))
+    return Path(chosen)
+
+
+def ask_job_name(parent: QWidget, photo_name: str) -> Path | None:
+    """Ask under which name to keep a job; None if nothing was chosen."""
+    suggested = Path.home() / f"{Path(photo_name).stem}.peel"
+    chosen, _ = QFileDialog.getSaveFileName(parent, "Keep the job as", str(suggested), "Peel jobs (*.peel)")
+    if not chosen:
+        return None
+    path = Path(chosen)
+    return path if path.suffix == ".peel" else path.with_suffix(".peel")
