@@ -6,7 +6,8 @@ import numpy as np
 from peel.demo.camera import Shot, cloud, defocus, photograph
 from peel.demo.hair import Growth, grow, to_pixels
 from peel.demo.marking import rough_zones
-from peel.demo.solids import BALL, BOX, CLOTH, PAINT, PLAIN, TUBE, WOOD, Light, Material, Scene, trace
+from peel.demo.solid_kernels import BALL, BOX, CLOTH, PAINT, PLAIN, TUBE, WOOD
+from peel.demo.solids import Light, Material, Scene, trace
 from peel.demo.strands import StrandLook, draw_strands, over
 from peel.matte.arrays import FloatArray
 

@@ -7,7 +7,7 @@ import cv2
 import numpy as np
 from numba import njit, prange
 
-from peel.demo.solids import fractal
+from peel.demo.solid_kernels import fractal
 from peel.matte.arrays import ByteArray, FloatArray
 from peel.matte.srgb import to_value
 

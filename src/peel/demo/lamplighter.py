@@ -4,7 +4,8 @@ import numpy as np
 
 from peel.demo.camera import Shot, cloud, defocus, photograph
 from peel.demo.marking import rough_zones
-from peel.demo.solids import BALL, BOX, CONE, PAINT, PLAIN, RING, TIN, TUBE, Light, Material, Scene, trace
+from peel.demo.solid_kernels import BALL, BOX, CONE, PAINT, PLAIN, RING, TIN, TUBE
+from peel.demo.solids import Light, Material, Scene, trace
 
 __all__ = ["ASPECT", "lamplighter"]
 
