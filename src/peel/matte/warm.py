@@ -10,7 +10,7 @@ _KERNELS: Final = (
     "laplacian",
     "hat_kernels",
     "coarse_space",
-    "conjugate_gradients",
+    "run_kernels",
     "noise",
     "sampling",
     "light",
