@@ -1,0 +1,59 @@
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PIL import Image
+
+from peel.demo.make import draw, main
+from peel.demo.photos import NAMES, demo_photo
+from peel.matte.composite import composite_over
+
+
+def _pixels(path: Path) -> np.ndarray:
+    with Image.open(path) as picture:
+        return np.asarray(picture)
+
+
+@pytest.mark.parametrize("name", NAMES)
+def test_the_rough_marking_of_a_demo_photo_hardly_contradicts_its_matte(name: str) -> None:
+    photo = demo_photo(name)
+    zones, matte = _pixels(photo.zones), _pixels(photo.matte)
+
+    assert zones.shape == matte.shape == _pixels(photo.photo).shape[:2]
+    assert set(np.unique(zones)) == {0, 128, 255}
+    assert matte[zones == 0].max() == 0
+    assert (matte[zones == 255] < 253).mean() < 0.02, "a little hair with gaps is marked subject, as in a hurry"
+    assert 0.02 < (zones == 128).mean() < 0.5
+
+
+@pytest.mark.parametrize("name", NAMES)
+def test_what_is_solid_in_a_demo_photo_has_the_true_colours(name: str) -> None:
+    photo = demo_photo(name)
+    solid = _pixels(photo.zones) == 255
+
+    away = _pixels(photo.photo).astype(int)[solid] - _pixels(photo.colours)[solid]
+
+    assert np.abs(away.mean(axis=0)).max() < 1
+    assert np.abs(away).mean() < 6  # noise and compression
+
+
+def test_a_photo_drawn_small_is_its_subject_over_some_backdrop() -> None:
+    shot = draw("lamplighter", 0.06)
+
+    assert shot.photo.shape == shot.foreground.shape == (*shot.alpha.shape, 3)
+    assert shot.alpha.min() == 0
+    assert shot.alpha.max() == 1
+    ends = (composite_over(shot.foreground, (end, end, end), shot.alpha) for end in (0.0, 1.0))
+    darkest, brightest = ends
+    inside = (shot.photo > darkest - 0.1) & (shot.photo < brightest + 0.1)
+    assert inside.mean() > 0.999
+
+
+def test_the_same_photo_is_drawn_each_time(tmp_path: Path) -> None:
+    for folder in ("one", "two"):
+        main(["lamplighter", "--megapixels", "0.04", "--to", str(tmp_path / folder)])
+
+    names = sorted(path.name for path in (tmp_path / "one").iterdir())
+    assert names == ["lamplighter-colours.jpg", "lamplighter-matte.png", "lamplighter-zones.png", "lamplighter.jpg"]
+    for name in names:
+        assert (tmp_path / "one" / name).read_bytes() == (tmp_path / "two" / name).read_bytes()
