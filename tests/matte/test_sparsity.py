@@ -2,7 +2,6 @@ import cv2
 import numpy as np
 
 from peel.matte.conjugate_gradients import solve_band
-from peel.matte.hats import couplings, hats_on
 from peel.matte.laplacian import assemble_band
 from peel.matte.solve import SolveSettings, solve_matte
 from peel.matte.sparsity import pull_to_ends, roughness
@@ -76,25 +75,6 @@ def test_pulling_makes_leaves_of_changing_tone_solid() -> None:
     band = zones == 128
     assert report.converged
     assert np.abs(pulled - truth)[band].mean() < 0.95 * np.abs(plain - truth)[band].mean()
-
-
-def test_weights_of_pixels_couple_as_a_product_would() -> None:
-    rng = np.random.default_rng(7)
-    band = np.zeros((50, 64), bool)
-    band[4:-5, 3:-6] = rng.random((41, 55)) < 0.8
-    photo = rng.random((50, 64, 3), np.float32)
-    system = assemble_band(photo, band, np.zeros(band.shape, np.float32), 1e-4)
-    hats = hats_on(system.runs, system.shape, photo[band], 8)
-    weight = rng.random(system.size, np.float32)
-    full = np.zeros(system.shape, np.float32)
-    full[2:-2, 2:-2][band] = weight
-
-    def product(region: np.ndarray, out: np.ndarray) -> None:
-        out[...] = full.ravel() * region
-
-    expected = couplings(hats, np.zeros((hats.size, 3)), full.size, product)
-
-    np.testing.assert_allclose(hats.weighed(weight), expected, atol=1e-4 * expected.max())
 
 
 def test_a_pull_is_solved_for_exactly() -> None:

@@ -64,17 +64,11 @@ class CoarseSpace:
     ----------
     hats : Hats
         Of the finest grid.
-    mass : (M, 4) float64 ndarray
-        Sum of each hat and of the colours under it.
-    blocks : (M, 13, 4, 4) float64 ndarray
-        As from `couplings`, all colours absolute.
     levels : list of _Level
         All grids but the coarsest, whose mean colours are `centre` and whose matrix is `factor`.
     """
 
     hats: Hats
-    mass: _Floats
-    blocks: _Floats
     levels: list[_Level]
     centre: _Floats
     factor: Any
@@ -82,12 +76,6 @@ class CoarseSpace:
     def correct(self, residual: FloatArray, correction: FloatArray, pieces: Sequence[Piece]) -> None:
         """Add to `correction` the answer of the coarse problems to `residual`; both (N,) float32."""
         self.hats.prolong(self._answer(self.hats.restrict(residual, pieces), 0), correction, pieces)
-
-    def pulled(self, weight: FloatArray) -> "CoarseSpace":
-        """Give the space of the system with (N,) float32 `weight` added to its diagonal."""
-        blocks = self.hats.weighed(weight)
-        blocks += self.blocks
-        return _factorised(self.hats, self.mass, blocks)
 
     def _answer(self, sums: _Floats, depth: int) -> _Floats:
         if depth < len(self.levels):
@@ -165,7 +153,7 @@ def _factorised(hats: Hats, mass: _Floats, blocks: _Floats) -> CoarseSpace:
     matrix = _assembled(_relative(couples, centre, centre[other]), other)
     checkpoint()
     factor = splu(matrix, permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True})
-    return CoarseSpace(hats, mass, blocks, levels, centre, factor)
+    return CoarseSpace(hats, levels, centre, factor)
 
 
 def _mean(mass: _Floats) -> _Floats:

@@ -33,7 +33,7 @@ _ROWS: Final = 13  # of the stencil
 _FRINGE: Final = 4  # zeros before and behind each row of a packed run
 _CUT_ABOVE: Final = 60_000  # unknowns from which two threads are worth their hand-over
 _OWN: Final = 2.0  # how much of a pixel's own answer is taken, beside those of the coarse grids
-_ROUGHER: Final = (10.0, 2.0, 1.0)  # times the tolerance: all but the last solution only decide what is pulled where
+_ROUGHER: Final = (30.0, 6.0, 1.0)  # times the tolerance: all but the last solution only decide what is pulled where
 _ROUNDING: Final = 3e-6  # of the diagonal: what sums over a stencil come to by rounding alone
 _FLATTEST: Final = 1e-6  # curvature along a direction, of what the preconditioner takes it for, that is none at all
 _SHOWN_AFTER: Final = 10  # iterations; the coarse space has placed everything by then, and fine strands are coming
@@ -131,14 +131,13 @@ def solve_band(
         kernels.clear(state.runs, out)
         kernels.multiply(state.runs, state.packed, np.uint64(system.shape[1]), region, out)
 
-    coarse = base = coarse_space(state.runs, system.shape, colours, product)
+    coarse = coarse_space(state.runs, system.shape, colours, product)
     limits = [tolerance * times for times in (_ROUGHER if pull else (1.0,))]
     done, residual = 0, np.inf
     for turn, limit in enumerate(limits):
         if pull and turn:
             state.pull(*pull(state.x))
             checkpoint()
-            coarse = base.pulled(state.weight)
 
         def told(more: int, share: float, turn: int = turn) -> None:
             if progress:

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from numba import njit
 
-__all__ = ["add_block", "add_couplings", "add_weights", "mark_runs", "prolong", "restrict", "write_basis"]
+__all__ = ["add_block", "add_couplings", "mark_runs", "prolong", "restrict", "write_basis"]
 
 
 @njit(cache=True, nogil=True, fastmath=True, inline="always")
@@ -180,11 +180,22 @@ def write_basis(
 
 
 @njit(cache=True, nogil=True)
-def _beside(position: int, spacing: int, wanted: int) -> int:
-    """Give the node line of a class, of every third, whose hat can reach a position; at most two away."""
+def _reached(position: int, spacing: int, wanted: int) -> Any:
+    """Give the node line of a class, of every third, whose hat a stencil reaches from a position, and for how long.
+
+    Stencils reach two pixels. Where no hat is in reach, the line is -9.
+    """
     cell = position // spacing
-    first = cell - 1 if 2 * (position - cell * spacing) < spacing else cell
-    return first + (wanted - first) % 3
+    end = (cell + 1) * spacing
+    beside = (wanted - cell) % 3
+    if beside < 2:
+        return cell + beside, end
+    into = position - cell * spacing
+    if into < 2:
+        return cell - 1, cell * spacing + 2
+    if into == spacing - 1:
+        return cell + 2, end
+    return -9, end - 1
 
 
 @njit(
@@ -207,24 +218,23 @@ def add_couplings(
     blocks: Any,
 ) -> None:
     """Add up what a product of `write_basis` gives under each hat that is the other's own or comes before it."""
-    half, step = spacing // 2, np.float32(1.0 / spacing)
+    step = np.float32(1.0 / spacing)
     red, green, blue = colours[0], colours[1], colours[2]
     i = np.uint64(0)
     for run in range(runs.shape[0]):
         y, x = runs[run, 0] // width, runs[run, 0] % width
         row = y // spacing
         down = (y - row * spacing) / spacing
-        other_row = _beside(y, spacing, row_class)
+        other_row, _ = _reached(y, spacing, row_class)
         end = x + runs[run, 1]
         at = runs[run, 0] - x
         while x < end:
             column = x // spacing
-            # half a cell at a time: the other node is the same one for all of it
-            stop = min(end, column * spacing + (half if x - column * spacing < half else spacing))
-            other_column = _beside(x, spacing, column_class)
+            other_column, last = _reached(x, spacing, column_class)
+            stop = min(end, last)
             count = np.uint64(stop - x)
             offset = np.float32(x - column * spacing)
-            if other_row >= row:
+            if other_row >= row and other_column >= -1:
                 a0, a1, a2, a3, b0, b1, b2, b3 = _along(
                     product, np.uint64(at + x), red, green, blue, i, count, offset, step
                 )
@@ -245,76 +255,3 @@ def add_couplings(
                         blocks[right, place - 1, 3, function] += weight * b3
             i += count
             x = stop
-
-
-@njit(cache=True, nogil=True, fastmath=True, inline="always")
-def _squares(v: Any, red: Any, green: Any, blue: Any, i: Any, count: Any, out: Any) -> None:
-    """Add up `v` times one, each colour, and each product of two colours, as a symmetric 4x4 block."""
-    s = sr = sg = sb = rr = rg = rb = gg = gb = bb = np.float32(0)
-    for q in range(count):
-        k = np.uint64(q)
-        w, r, g, b = v[k], red[i + k], green[i + k], blue[i + k]
-        s += w
-        sr += w * r
-        sg += w * g
-        sb += w * b
-        rr += w * r * r
-        rg += w * r * g
-        rb += w * r * b
-        gg += w * g * g
-        gb += w * g * b
-        bb += w * b * b
-    out[0, 0], out[1, 1], out[2, 2], out[3, 3] = s, rr, gg, bb
-    out[0, 1] = out[1, 0] = sr
-    out[0, 2] = out[2, 0] = sg
-    out[0, 3] = out[3, 0] = sb
-    out[1, 2] = out[2, 1] = rg
-    out[1, 3] = out[3, 1] = rb
-    out[2, 3] = out[3, 2] = gb
-
-
-@njit(
-    "void(int64[:,::1], int64, int64, int32[:,::1], float32[:,::1], float32[::1], float64[:,:,:,::1])",
-    cache=True,
-    nogil=True,
-    fastmath=True,
-)
-def add_weights(runs: Any, width: int, spacing: int, nodes: Any, colours: Any, weight: Any, blocks: Any) -> None:
-    """Add up weights times each product of two functions under hats that share pixels.
-
-    Along a run a product of two hats is a square of the way across the cell, so that three blocks serve a cell.
-    """
-    step = np.float32(1.0 / spacing)
-    red, green, blue = colours[0], colours[1], colours[2]
-    v = np.empty((3, spacing), np.float32)
-    sums = np.empty((3, 4, 4))
-    i = np.uint64(0)
-    for run in range(runs.shape[0]):
-        y, x = runs[run, 0] // width, runs[run, 0] % width
-        row, column = y // spacing, x // spacing
-        down = (y - row * spacing) / spacing
-        end = x + runs[run, 1]
-        while x < end:
-            stop = min(end, (column + 1) * spacing)
-            count = np.uint64(stop - x)
-            for q in range(count):
-                t = np.float32(x + q - column * spacing) * step
-                v[0, q] = weight[i + np.uint64(q)] * (np.float32(1) - t) * (np.float32(1) - t)
-                v[1, q] = weight[i + np.uint64(q)] * (np.float32(1) - t) * t
-                v[2, q] = weight[i + np.uint64(q)] * t * t
-            for power in range(3):
-                _squares(v[power], red, green, blue, i, count, sums[power])
-            for side in range(2):
-                own = down if side else 1.0 - down
-                left, right = nodes[row + side, column], nodes[row + side, column + 1]
-                add_block(blocks[left, 0], own * own, sums[0])
-                add_block(blocks[left, 1], own * own, sums[1])
-                add_block(blocks[right, 0], own * own, sums[2])
-            both = down * (1.0 - down)
-            add_block(blocks[nodes[row, column], 5], both, sums[0])
-            add_block(blocks[nodes[row, column], 6], both, sums[1])
-            add_block(blocks[nodes[row, column + 1], 4], both, sums[1])
-            add_block(blocks[nodes[row, column + 1], 5], both, sums[2])
-            i += count
-            x = stop
-            column += 1

@@ -108,12 +108,6 @@ class Hats:
 
         run_all([partial(prolonged, piece) for piece in pieces])
 
-    def weighed(self, weight: FloatArray) -> NDArray[np.float64]:
-        """Give the couplings that (N,) float32 weights of single pixels make; as `couplings`, all colours absolute."""
-        blocks = np.zeros((self.size, FORWARD, FUNCTIONS, FUNCTIONS))
-        kernels.add_weights(self.runs, self.width, self.spacing, self.nodes, self.colours, weight, blocks)
-        return blocks
-
 
 def hats_on(runs: NDArray[np.int64], shape: tuple[int, int], colours: FloatArray, spacing: int) -> Hats:
     """Lay hats over a band.
