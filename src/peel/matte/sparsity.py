@@ -42,11 +42,16 @@ def roughness(plain: ByteArray, band: BoolArray) -> FloatArray:
     (N,) float32 ndarray
         For the band's pixels: 0 where the photo is plain, there or around, 1 where it is rough.
     """
-    rough = ((plain == 0) & band).astype(np.float32)
-    size = (_AROUND, _AROUND)
-    share = cv2.blur(rough, size)[band] / np.maximum(cv2.blur(band.astype(np.float32), size)[band], np.float32(1e-6))
+    rough = (plain == 0) & band
+    share = _counted(rough)[band] / np.maximum(_counted(band)[band], 1)
     low, high = _PLAIN
     return np.asarray(rough[band] * np.clip((share - low) / (high - low), 0, 1), np.float32)
+
+
+def _counted(mask: BoolArray) -> FloatArray:
+    """Count the pixels of a mask around each pixel."""
+    counts = cv2.boxFilter(mask.view(np.uint8), cv2.CV_32F, (_AROUND, _AROUND), normalize=False)
+    return np.asarray(counts)
 
 
 def pull_to_ends(
