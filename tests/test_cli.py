@@ -10,7 +10,7 @@ from PIL import Image
 from conftest import outlined, soft_disc
 from peel.cli import main
 from peel.job import contours
-from peel.work import recovery
+from peel.work import memory
 from peel.work.session import Session
 
 
@@ -135,7 +135,7 @@ def test_an_unexpected_error_is_logged_not_shown(
     assert _cut(*pair, "--matte", str(tmp_path / "m.png")) == 5
 
     assert "Traceback" not in capsys.readouterr().err
-    assert "ZeroDivisionError" in recovery.log_file().read_text("utf-8")
+    assert "ZeroDivisionError" in memory.log_file().read_text("utf-8")
 
 
 def test_says_how_the_photo_mixes_and_takes_it_from_the_command_line(

@@ -217,7 +217,7 @@ def main(arguments: list[str] | None = None) -> int:
 def _unexpected(error: Exception) -> int:
     import traceback
 
-    from peel.work.recovery import log_file
+    from peel.work.memory import log_file
 
     with log_file().open("a", encoding="utf-8") as log:
         traceback.print_exception(error, file=log)

@@ -18,7 +18,7 @@ from peel.demo.marking import BRAMBLE_HAIR, loose_outline
 from peel.demo.photos import NAMES, demo_photo
 from peel.desk.step_line import Step
 from peel.matte.measures import colour_error, sad
-from peel.work import recovery
+from peel.work import memory
 from peel.work.views import View
 
 pytest_plugins = ["desk.conftest"]
@@ -95,7 +95,7 @@ def test_from_a_photo_to_delivered_files_and_back(make_window: Callable[[], Hand
     assert np.abs(flat - expected).mean() < 1.5
 
     again = make_window()
-    last = recovery.last_open()
+    last = memory.last_open()
     assert last is not None
     again.open(last)
     again.settle()

@@ -13,7 +13,7 @@ from peel.job.job import MATTE_ONE, Job, Photo, new_job
 from peel.job.marking import Stroke, Zone
 from peel.job.settings import Backing
 from peel.matte.solve import solve_matte
-from peel.work import recovery
+from peel.work import memory, recovery
 from peel.work.news import News, Stored, Trouble
 from peel.work.session import Session
 from peel.work.solving import solve_job
@@ -182,17 +182,17 @@ def test_a_read_only_job_is_opened_as_a_copy(session: Session, tmp_path: Path, m
 
 
 def working_folder() -> Path:
-    return recovery.state_folder() / "unkept"
+    return memory.state_folder() / "unkept"
 
 
 def test_what_was_open_is_remembered(session: Session) -> None:
-    assert recovery.last_open() is None
+    assert memory.last_open() is None
 
-    recovery.remember_open(session.project.path)
+    memory.remember_open(session.project.path)
 
-    assert recovery.last_open() == session.project.path
-    (recovery.state_folder() / "memory.json").write_text("{ broken", "utf-8")
-    assert recovery.last_open() is None
+    assert memory.last_open() == session.project.path
+    (memory.state_folder() / "memory.json").write_text("{ broken", "utf-8")
+    assert memory.last_open() is None
 
 
 def test_choosing_how_strands_mix_solves_the_matte_again_and_is_kept(disc_job: Job) -> None:

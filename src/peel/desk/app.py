@@ -6,15 +6,18 @@ import sys
 import traceback
 from pathlib import Path
 from types import TracebackType
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QTimer
 from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QApplication
 
 from peel.desk import theme
-from peel.desk.window import Window
-from peel.work import recovery
-from peel.work.news import Trouble
+from peel.desk.starting import StartCard, load_beside
+from peel.work import memory
+
+if TYPE_CHECKING:  # it brings all kernels with it, which would hold up the window's thread
+    from peel.desk.window import Window
 
 __all__ = ["make_app", "run"]
 
@@ -30,7 +33,7 @@ def make_app() -> QApplication:
     app.setDesktopFileName("peel")
     app.setStyle("Fusion")
     app.setWindowIcon(QIcon(str(_ICON)))
-    theme.install(app, theme.DARK if recovery.recall("theme") == "dark" else theme.LIGHT)
+    theme.install(app, theme.DARK if memory.recall("theme") == "dark" else theme.LIGHT)
     return app
 
 
@@ -45,14 +48,21 @@ def run(files: list[Path], *, demo: bool) -> int:
         Whether the demo assignment was asked for.
     """
     app = make_app()
+    card = StartCard(app)
+    card.show()
+    load_beside("peel.desk.window")
+    from peel.desk.window import Window
+    from peel.work.recovery import is_unkept
+
     window = Window()
-    logging.basicConfig(filename=recovery.log_file(), level=logging.WARNING)
+    logging.basicConfig(filename=memory.log_file(), level=logging.WARNING)
     sys.excepthook = lambda kind, error, trace: _on_unexpected(window, kind, error, trace)
     window.show()
-    last = recovery.last_open()
+    card.close()
+    last = memory.last_open()
     if files:
         window.open_path(files[0])
-    elif last is not None and not (demo and not recovery.is_unkept(last)):
+    elif last is not None and not (demo and not is_unkept(last)):
         window.open_path(last)
     # Let Ctrl+C in the terminal close the window as its cross does.
     signal.signal(signal.SIGINT, lambda _number, _frame: window.close())
@@ -63,9 +73,11 @@ def run(files: list[Path], *, demo: bool) -> int:
 
 
 def _on_unexpected(
-    window: Window, kind: type[BaseException], error: BaseException, trace: TracebackType | None
+    window: "Window", kind: type[BaseException], error: BaseException, trace: TracebackType | None
 ) -> None:
     """Log an error that nobody foresaw and say so; every edit is on disk already."""
+    from peel.work.news import Trouble
+
     words = "".join(traceback.format_exception(kind, error, trace))
     logging.getLogger("peel").error("unexpected error:\n%s", words)
     window.show_trouble(

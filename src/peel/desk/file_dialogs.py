@@ -6,7 +6,7 @@ from typing import Final
 from PySide6.QtWidgets import QFileDialog, QWidget
 
 from peel.files.photo import SUFFIXES
-from peel.work import recovery
+from peel.work import memory
 
 __all__ = ["ask_job_name", "ask_photo_or_job"]
 
@@ -15,11 +15,11 @@ _FILTER: Final = "Photos and jobs (" + " ".join(f"*{suffix}" for suffix in (*SUF
 
 def ask_photo_or_job(parent: QWidget) -> Path | None:
     """Ask which file to open; None if nothing was chosen."""
-    begin = str(recovery.recall("opened from") or "")
+    begin = str(memory.recall("opened from") or "")
     chosen, _ = QFileDialog.getOpenFileName(parent, "Open a photo or job", begin, _FILTER)
     if not chosen:
         return None
-    recovery.prefer("opened from", str(Path(chosen).parent))
+    memory.prefer("opened from", str(Path(chosen).parent))
     return Path(chosen)
 
 

@@ -47,7 +47,7 @@ from peel.desk.tools.tool import Tool
 from peel.desk.view_keys import ViewKeys
 from peel.desk.welcome import Welcome
 from peel.job.job import Job
-from peel.work import recovery
+from peel.work import memory, recovery
 from peel.work.news import Trouble
 from peel.work.recovery import Opened
 from peel.work.scheduler import Lane
@@ -152,7 +152,7 @@ class Window(QMainWindow):
         self.colour_panel.compare_asked.connect(self.canvas.show_instead)
         self.backing_panel.backing_chosen.connect(lambda: self.show_view(View.BACKING))
         self.deliver_panel.failed.connect(self.show_trouble)
-        self.deliver_panel.folder_chosen.connect(lambda folder: recovery.prefer("folder", folder))
+        self.deliver_panel.folder_chosen.connect(lambda folder: memory.prefer("folder", folder))
         self.welcome.open_pressed.connect(self.ask_open)
         self.welcome.job_chosen.connect(self.open_path)
         self.welcome.demo_chosen.connect(self._on_demo_chosen)
@@ -223,7 +223,7 @@ class Window(QMainWindow):
         restore_place(self)
         self._on_changed(self.bridge.job, self.bridge.job)
         self._on_stored(True)
-        recovery.remember_open(session.project.path)
+        memory.remember_open(session.project.path)
         recovery.note_recent(session.project.path)
         if opened.notice:
             self.message.say(opened.notice)
@@ -237,7 +237,7 @@ class Window(QMainWindow):
         self.step_line.show_photo(photo.name, f"{photo.width} × {photo.height} · {photo.bits} bit", pixmap)
         kept = "" if recovery.is_unkept(session.project.path) else f" · {session.project.path.name}"
         self.setWindowTitle(f"{photo.name}{kept} – Peel")
-        folder = recovery.recall("folder")
+        folder = memory.recall("folder")
         if isinstance(folder, str) and Path(folder).is_dir():
             self.deliver_panel.set_folder(Path(folder))
 
@@ -256,7 +256,7 @@ class Window(QMainWindow):
     def close_photo(self) -> None:
         """Close the photo and show the empty window; nothing has to be saved."""
         self._let_go()
-        recovery.remember_open(None)
+        memory.remember_open(None)
         self.message.hide()
         self.show_welcome()
 
@@ -396,7 +396,7 @@ class Window(QMainWindow):
         if isinstance(app, QApplication):
             chosen = theme.LIGHT if theme.current() is theme.DARK else theme.DARK
             theme.install(app, chosen)
-            recovery.prefer("theme", chosen.name)
+            memory.prefer("theme", chosen.name)
             self.update()
 
     # news

@@ -1,7 +1,5 @@
-"""Where unkept jobs lie, which job was open last, and how a job file is opened."""
+"""Where unkept jobs lie, which were open lately, and how a job file is opened."""
 
-import contextlib
-import json
 import os
 import re
 import time
@@ -9,12 +7,11 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Final
 
-import platformdirs
-
 from peel.errors import PeelError, ProjectError
 from peel.files.project import ProjectFile
 from peel.files.project_checks import DamagedProjectError
 from peel.files.salvage import salvage
+from peel.work.memory import remember, remembered, state_folder
 from peel.work.session import Session
 
 __all__ = [
@@ -22,16 +19,10 @@ __all__ = [
     "forget",
     "is_unkept",
     "keep_as",
-    "last_open",
-    "log_file",
     "new_working_path",
     "note_recent",
     "open_job",
-    "prefer",
-    "recall",
     "recent",
-    "remember_open",
-    "state_folder",
     "unkept",
     "unkept_for",
 ]
@@ -45,16 +36,6 @@ class Opened:
 
     session: Session
     notice: str = ""
-
-
-def state_folder() -> Path:
-    """Give the folder for working files and what Peel remembers between starts."""
-    return Path(platformdirs.user_state_dir("peel", appauthor=False, ensure_exists=True))
-
-
-def log_file() -> Path:
-    """Give the file that unexpected errors are written to."""
-    return state_folder() / "peel.log"
 
 
 def _unkept_folder() -> Path:
@@ -143,51 +124,9 @@ def forget(path: Path) -> None:
         path.unlink(missing_ok=True)
 
 
-def _memory_path() -> Path:
-    return state_folder() / "memory.json"
-
-
-def _memory() -> dict[str, object]:
-    try:
-        remembered = json.loads(_memory_path().read_text("utf-8"))
-    except (OSError, ValueError):
-        return {}
-    return remembered if isinstance(remembered, dict) else {}
-
-
-def _remember(key: str, value: object) -> None:
-    memory = _memory() | {key: value}
-    temporary = _memory_path().with_suffix(".part")
-    with contextlib.suppress(OSError):  # forgetting which files were recent is no reason to bother anyone
-        temporary.write_text(json.dumps(memory), "utf-8")
-        temporary.replace(_memory_path())
-
-
-def remember_open(path: Path | None) -> None:
-    """Remember which job is open, so that the next start goes on there."""
-    _remember("open", str(path) if path else "")
-
-
-def last_open() -> Path | None:
-    """Give the job that was open when Peel was last closed or ended, if it is still there."""
-    text = _memory().get("open")
-    path = Path(text) if isinstance(text, str) and text else None
-    return path if path is not None and path.is_file() else None
-
-
-def recall(key: str) -> object:
-    """Give a remembered preference, or None."""
-    return _memory().get(f"preference {key}")
-
-
-def prefer(key: str, value: object) -> None:
-    """Remember a preference."""
-    _remember(f"preference {key}", value)
-
-
 def recent() -> list[Path]:
     """List the kept jobs opened lately that are still there."""
-    listed = _memory().get("recent")
+    listed = remembered("recent")
     paths = [Path(text) for text in listed if isinstance(text, str)] if isinstance(listed, list) else []
     return [path for path in paths if path.is_file()]
 
@@ -196,4 +135,4 @@ def note_recent(path: Path) -> None:
     """Put a kept job at the top of the recent ones."""
     if not is_unkept(path):
         others = [str(other) for other in recent() if other != path]
-        _remember("recent", [str(path), *others][:_MOST_RECENT])
+        remember("recent", [str(path), *others][:_MOST_RECENT])
