@@ -2,12 +2,13 @@ from typing import Any
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from peel.errors import Cancelled
-from peel.job import edits
-from peel.job.job import Job, Photo, new_job
+from peel.job import edits, marking
+from peel.job.job import MATTE_ONE, Job, Photo, new_job
+from peel.job.marking import Stroke, Zone
 from peel.job.rect import Rect
 from peel.matte.parallel import stopping
 from peel.matte.trimap import BACKGROUND, FOREGROUND, UNKNOWN
@@ -102,3 +103,33 @@ def test_every_pixel_to_be_solved_is_in_just_one_piece(boxes: list[tuple[int, in
         assert patch.size == np.count_nonzero(patch.distance <= WIDEST)
 
     assert np.array_equal(times, (zones == UNKNOWN).astype(int))
+
+
+def test_a_change_away_from_any_band_leaves_the_matte_as_it_is(two_discs: Job) -> None:
+    solved, _ = solve_job(two_discs)
+    y, x = LEFT
+    # 80 pixels beyond the band: near enough to be looked at, too far to matter
+    changed = marking.paint_zone(solved, Stroke(((x + 160.0, float(y)),), 20), Zone.SUBJECT)
+
+    again, report = solve_job(changed)
+
+    assert not changed.is_solved
+    assert again.is_solved
+    assert report.unknowns == 0
+    band = solved.zones.read() == UNKNOWN
+    assert np.array_equal(again.matte.read()[band], solved.matte.read()[band])
+
+
+@settings(max_examples=25)
+@given(st.lists(st.tuples(st.integers(0, 1099), st.integers(0, 299), st.sampled_from(list(Zone))), max_size=4))
+def test_whatever_is_painted_is_solved(two_discs: Job, places: list[tuple[int, int, Zone]]) -> None:
+    job = two_discs
+    for x, y, zone in places:
+        job = marking.paint_zone(job, Stroke(((float(x), float(y)),), 30), zone)
+
+    solved, _ = solve_job(job)
+
+    assert solved.is_solved
+    zones, matte = solved.zones.read(), solved.matte.read()
+    assert (matte[zones == BACKGROUND] == 0).all()
+    assert (matte[zones == FOREGROUND] == MATTE_ONE).all()

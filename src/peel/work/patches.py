@@ -12,8 +12,9 @@ from peel.matte.arrays import BoolArray, FloatArray
 from peel.matte.parallel import checkpoint
 from peel.matte.trimap import BACKGROUND, FOREGROUND
 
-__all__ = ["WIDEST", "Patch", "patches_of", "unsolved_rect"]
+__all__ = ["NEAR", "WIDEST", "Patch", "patches_of", "unsolved_rect"]
 
+NEAR: Final = 64  # pixels around a change that are first given to settle
 WIDEST: Final = 116  # pixels around a change within which the matte may move at all
 _REACH: Final = 2  # pixels around a band that its windows read
 _BLOCK: Final = 16  # pixels a side of the blocks by which pieces are told apart
@@ -82,7 +83,8 @@ def patches_of(job: Job, first: Rect | None = None) -> list[Patch]:
     size = 2 * _APART + 1
     count, labels = cv2.connectedComponents(cv2.dilate(blocks.astype(np.uint8), np.ones((size, size), np.uint8)))
     numbers = sorted(range(1, count), key=lambda number: _away((labels == number) & blocks, whole, first))
-    return [_patch(labels == number, distance, whole) for number in numbers]
+    patches = [_patch(labels == number, distance, whole) for number in numbers]
+    return [patch for patch in patches if (patch.distance <= NEAR).any()]  # what is farther stays as it is
 
 
 def _distance(changed: BoolArray) -> FloatArray:

@@ -21,11 +21,10 @@ from peel.matte.sampling import ColourPrior, colour_prior, subject_palette
 from peel.matte.solve import solve_matte
 from peel.matte.srgb import to_light
 from peel.matte.trimap import BACKGROUND, FOREGROUND
-from peel.work.patches import WIDEST, Patch, patches_of, unsolved_rect
+from peel.work.patches import NEAR, WIDEST, Patch, patches_of, unsolved_rect
 
 __all__ = ["check_solvable", "solve_job"]
 
-_MARGIN: Final = 64  # pixels around a change that are first given to settle
 _CONTEXT: Final = 300  # pixels around a window that lend it their colours
 _RIM: Final = 4  # pixels just inside the held rim that show whether it wants to move
 _WIDEST: Final = WIDEST - _RIM
@@ -136,7 +135,7 @@ def _solve_patch(
         if interim is not None:
             interim(with_matte(job, rect, alpha, settled=False))
 
-    margin, start = _MARGIN, None
+    margin, start = NEAR, None
     while True:
         rect = patch.within(margin + _RIM)
         distance = patch.distance[rect.within(patch.window)]
