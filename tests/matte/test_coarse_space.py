@@ -4,7 +4,7 @@ import pytest
 from peel.matte import conjugate_gradients
 from peel.matte.coarse_space import _coarser, _gathered, coarse_space
 from peel.matte.conjugate_gradients import solve_band
-from peel.matte.hats import couplings, hats_on
+from peel.matte.hats import Product, couplings, hats_on
 from peel.matte.laplacian import assemble_band
 
 _EPS = 1e-5
@@ -33,13 +33,18 @@ def _dense(photo: np.ndarray, band: np.ndarray, fixed: np.ndarray) -> np.ndarray
     return out
 
 
+def _product_with(dense: np.ndarray, shape: tuple[int, int], band: np.ndarray) -> Product:
+    def product(region: np.ndarray, out: np.ndarray) -> None:
+        out.reshape(shape)[2:-2, 2:-2][band] = dense @ region.reshape(shape)[2:-2, 2:-2][band]
+
+    return product
+
+
 def test_the_coarse_correction_solves_the_coarse_problem() -> None:
     photo, band, fixed = _picture(30, 37)
     dense = _dense(photo, band, fixed)
     system = assemble_band(photo, band, fixed, _EPS)
-
-    def product(region: np.ndarray, out: np.ndarray) -> None:
-        out.reshape(system.shape)[2:-2, 2:-2][band] = dense @ region.reshape(system.shape)[2:-2, 2:-2][band]
+    product = _product_with(dense, system.shape, band)
 
     space = coarse_space(system.runs, system.shape, photo[band], product, spacing=8)
     ys, xs = (part + 2 for part in np.nonzero(band))
@@ -63,9 +68,7 @@ def test_a_coarser_grid_couples_as_if_it_were_laid_by_itself() -> None:
     photo, band, fixed = _picture(60, 75)
     dense = _dense(photo, band, fixed)
     system = assemble_band(photo, band, fixed, _EPS)
-
-    def product(region: np.ndarray, out: np.ndarray) -> None:
-        out.reshape(system.shape)[2:-2, 2:-2][band] = dense @ region.reshape(system.shape)[2:-2, 2:-2][band]
+    product = _product_with(dense, system.shape, band)
 
     fine, wide = (hats_on(system.runs, system.shape, photo[band], spacing) for spacing in (8, 16))
     blocks, expected = (

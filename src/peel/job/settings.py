@@ -95,6 +95,11 @@ class Matte(_Settings):
     mixing: Literal["value", "light"] | None = None
     own_colours: Annotated[tuple[HexColour, ...], Field(max_length=MOST_OWN_COLOURS)] = ()
 
+    @property
+    def in_light(self) -> bool:
+        """Whether amounts of light are mixed rather than encoded values."""
+        return self.mixing == "light"
+
 
 class Colour(_Settings):
     """Edge colour: 0 keeps the photo's own colours in the band, 1 gives all of it the subject's."""

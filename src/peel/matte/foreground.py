@@ -13,6 +13,7 @@ import numpy as np
 from numba import njit
 
 from peel.matte.arrays import FloatArray
+from peel.matte.srgb import to_light, to_value
 
 __all__ = ["estimate_foreground"]
 
@@ -63,7 +64,7 @@ def _sweep(image: Any, alpha: Any, fg: Any, bg: Any, regularisation: float, grad
                     bg[y, x, channel] = min(max((m00 * b - m01 * f) * scale, 0.0), 1.0)
 
 
-def estimate_foreground(image: FloatArray, alpha: FloatArray) -> FloatArray:
+def estimate_foreground(image: FloatArray, alpha: FloatArray, *, as_light: bool = False) -> FloatArray:
     """Estimate the subject's own colours from a photo and its matte.
 
     Parameters
@@ -72,6 +73,8 @@ def estimate_foreground(image: FloatArray, alpha: FloatArray) -> FloatArray:
         Colours in [0, 1].
     alpha : (H, W) float32 ndarray
         In [0, 1].
+    as_light : bool
+        Whether the photo mixes amounts of light rather than encoded values.
 
     Returns
     -------
@@ -82,6 +85,14 @@ def estimate_foreground(image: FloatArray, alpha: FloatArray) -> FloatArray:
     -----
     Coarse to fine over powers of two, a few Gauss-Seidel sweeps each: O(H W).
     """
+    solid = alpha >= 1.0
+    fg = to_value(_estimated(to_light(image), alpha)) if as_light else _estimated(image, alpha)
+    fg[solid] = image[solid]
+    return fg
+
+
+def _estimated(image: FloatArray, alpha: FloatArray) -> FloatArray:
+    """Estimate coarse to fine; image and answer in the encoding in which colours mix."""
     height, width = alpha.shape
     levels = max(1, int(np.ceil(np.log2(max(height, width, 2)))) + 1)
     fg = _weighted_mean(image, alpha)
@@ -106,8 +117,6 @@ def estimate_foreground(image: FloatArray, alpha: FloatArray) -> FloatArray:
             _GRADIENT_WEIGHT,
             sweeps,
         )
-    solid = alpha >= 1.0
-    fg[solid] = image[solid]
     return fg
 
 

@@ -9,7 +9,7 @@ References
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import partial
-from typing import Final
+from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
@@ -72,21 +72,16 @@ class Hats:
         """Give the whole band as one piece."""
         return Piece(slice(0, len(self.runs)), slice(0, self.colours.shape[1]))
 
+    def _loop(self, piece: Piece) -> tuple[Any, ...]:
+        """Give what the loops over a piece begin with."""
+        return self.runs[piece.runs], self.width, self.spacing, self.nodes, self.colours, piece.values.start
+
     def restrict(self, values: FloatArray, pieces: Sequence[Piece]) -> NDArray[np.float64]:
         """Add up (N,) float32 values under each hat, times one and times each colour; (M, 4)."""
 
         def restricted(piece: Piece) -> NDArray[np.float64]:
             sums = np.zeros((self.size, FUNCTIONS))
-            kernels.restrict(
-                self.runs[piece.runs],
-                self.width,
-                self.spacing,
-                self.nodes,
-                self.colours,
-                piece.values.start,
-                values,
-                sums,
-            )
+            kernels.restrict(*self._loop(piece), values, sums)
             return sums
 
         return np.asarray(np.sum(run_all([partial(restricted, piece) for piece in pieces]), axis=0))
@@ -95,16 +90,7 @@ class Hats:
         """Add the field with (M, 4) coefficients `answer` to (N,) float32 `out`."""
 
         def prolonged(piece: Piece) -> None:
-            kernels.prolong(
-                self.runs[piece.runs],
-                self.width,
-                self.spacing,
-                self.nodes,
-                self.colours,
-                piece.values.start,
-                answer,
-                out,
-            )
+            kernels.prolong(*self._loop(piece), answer, out)
 
         run_all([partial(prolonged, piece) for piece in pieces])
 

@@ -19,8 +19,8 @@ from peel.matte.trimap import BACKGROUND, FOREGROUND
 
 __all__ = ["mixes_as_light"]
 
-_AT_ONCE: Final = 1_000  # of them done in one go
 _SAMPLES: Final = 3000
+_AT_ONCE: Final = 1_000  # of these compared in one go
 _THINNED: Final = 900  # pixels a side of a square photo, of those that stand for the rest
 _LEVELS: Final = 16  # of alpha that are tried
 _FINER: Final = 16  # steps between two of them

@@ -15,10 +15,12 @@ from peel.matte.sampling import ColourPrior, colour_prior, subject_palette
 from peel.matte.sparsity import pull_to_ends, roughness
 from peel.matte.trimap import BACKGROUND, FOREGROUND, alpha_from_trimap
 
-__all__ = ["SolveSettings", "band_window", "clean_ends", "solve_matte"]
+__all__ = ["REACH", "SolveSettings", "band_window", "clean_ends", "solve_matte"]
 
 _MARGINS: Final = (0.008, 0.03, 0.08)  # least, most in plain stretches, and most by which ends are cleaned
-_REACH: Final = 2  # pixels around the band that its windows read
+
+REACH: Final = 2
+"""Pixels around a band that its windows read."""
 
 
 @dataclass(frozen=True)
@@ -50,7 +52,7 @@ class SolveSettings:
     sparse: bool = True
 
 
-def band_window(unknown: BoolArray, reach: int = _REACH) -> tuple[slice, slice] | None:
+def band_window(unknown: BoolArray, reach: int = REACH) -> tuple[slice, slice] | None:
     """Give the smallest window holding the band and `reach` pixels around it, or None without a band."""
     rows, columns = np.flatnonzero(unknown.any(axis=1)), np.flatnonzero(unknown.any(axis=0))
     if rows.size == 0:
@@ -153,11 +155,17 @@ def solve_matte(
     if prior is None:
         zones = np.ascontiguousarray(trimap[window])
         palette = np.nan_to_num(subject_palette(image, trimap), posinf=1.0, neginf=0.0)
-        colours = {"palette": palette, "own_colours": own_colours}
-        prior = colour_prior(view, zones, noise=noise, wanted=band, photo_shape=trimap.shape, **colours)
+        prior = colour_prior(
+            view,
+            zones,
+            noise=noise,
+            wanted=band,
+            photo_shape=trimap.shape,
+            palette=palette,
+            own_colours=own_colours,
+        )
     else:
         prior = prior.part(window)
-    checkpoint()
 
     def show(values: FloatArray) -> None:
         shown = alpha.copy()

@@ -23,13 +23,17 @@ def _light(values: Any) -> Any:
     return np.where(values <= 0.04045, values / 12.92, ((values + 0.055) / 1.055) ** 2.4)
 
 
-def _value(light: Any) -> Any:
-    return np.where(light <= 0.0031308, light * 12.92, 1.055 * np.power(light, 1 / 2.4) - 0.055)
+@njit(cache=True, nogil=True, fastmath=True)
+def encoded(light: Any) -> Any:
+    """Encode one amount of light; for kernels."""
+    return 1.055 * light ** (1 / 2.4) - 0.055 if light > 0.0031308 else 12.92 * light
 
 
 _STEPS: Final = np.arange(_TABLE_SIZE) / (_TABLE_SIZE - 1)
 _LIGHTS: Final = np.append(_light(_STEPS), 1.0).astype(np.float32)
-_VALUES_OF_ROOTS: Final = np.append(_value(_STEPS**2), 1.0).astype(np.float32)  # of roots, since it is steep at black
+_VALUES_OF_ROOTS: Final = np.array(
+    [*map(encoded.py_func, _STEPS**2), 1.0], np.float32
+)  # of roots, since it is steep at black
 
 
 @njit("void(float32[::1], float32[::1], float32[::1])", cache=True, nogil=True)
@@ -55,12 +59,6 @@ def _looked_up(numbers: Any, table: FloatArray) -> FloatArray:
     out = np.empty_like(flat)
     run_all([partial(_look_up, flat[part], table, out[part]) for part in spans(len(flat), 2)])
     return out.reshape(np.shape(numbers))
-
-
-@njit(cache=True, nogil=True, fastmath=True)
-def encoded(light: Any) -> Any:
-    """Encode one amount of light; for kernels."""
-    return 1.055 * light ** (1 / 2.4) - 0.055 if light > 0.0031308 else 12.92 * light
 
 
 def to_value(light: FloatArray) -> FloatArray:

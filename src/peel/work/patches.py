@@ -10,13 +10,13 @@ from peel.job.job import Job
 from peel.job.rect import Rect
 from peel.matte.arrays import BoolArray, FloatArray
 from peel.matte.parallel import checkpoint
+from peel.matte.solve import REACH, band_window
 from peel.matte.trimap import BACKGROUND, FOREGROUND
 
 __all__ = ["NEAR", "WIDEST", "Patch", "patches_of", "unsolved_rect"]
 
 NEAR: Final = 64  # pixels around a change that are first given to settle
 WIDEST: Final = 116  # pixels around a change within which the matte may move at all
-_REACH: Final = 2  # pixels around a band that its windows read
 _BLOCK: Final = 16  # pixels a side of the blocks by which pieces are told apart
 _APART: Final = 9  # blocks by which each piece is grown before it is: nearer ones lend each other their colours anyway
 _FAR: Final = np.float32(1e9)
@@ -45,8 +45,12 @@ class Patch:
 
     def within(self, reach: float) -> Rect:
         """Give the window around what is at most `reach` from a change."""
-        window = _around(self.distance <= reach, self.window)
-        return window.grown(_REACH).intersection(self.window)
+        found = band_window(self.distance <= reach)
+        assert found is not None, "a piece has something near a change"
+        rows, columns = found
+        top, left = self.window.top, self.window.left
+        around = Rect(top + rows.start, left + columns.start, top + rows.stop, left + columns.stop)
+        return around.intersection(self.window)
 
     def settled(self, job: Job) -> Job:
         """Strike the piece off the list of what is unsolved."""
@@ -73,7 +77,7 @@ def patches_of(job: Job, first: Rect | None = None) -> list[Patch]:
     tiles = unsolved_rect(job)
     if tiles.is_empty:
         return []
-    whole = tiles.grown(WIDEST + _REACH).intersection(job.photo.bounds)
+    whole = tiles.grown(WIDEST + REACH).intersection(job.photo.bounds)
     distance = _distance(job.unsolved.read(whole) > 0)
     checkpoint()
     zones = job.zones.read(whole)
@@ -120,13 +124,3 @@ def _patch(ground: BoolArray, distance: FloatArray, whole: Rect) -> Patch:
     pixels = np.repeat(np.repeat(part, _BLOCK, axis=0), _BLOCK, axis=1)[: window.height, : window.width]
     own = np.where(pixels, distance[window.within(whole)], _FAR)
     return Patch(window, own, int(np.count_nonzero(own < _FAR)), pixels)
-
-
-def _around(mask: BoolArray, whole: Rect) -> Rect:
-    rows, columns = np.flatnonzero(mask.any(axis=1)), np.flatnonzero(mask.any(axis=0))
-    return Rect(
-        whole.top + int(rows[0]),
-        whole.left + int(columns[0]),
-        whole.top + int(rows[-1]) + 1,
-        whole.left + int(columns[-1]) + 1,
-    )

@@ -227,8 +227,8 @@ def _prior_for(job: Job, rect: Rect, near: BoolArray, palette: FloatArray) -> Co
 
 def _seen(job: Job, colours: FloatArray) -> FloatArray:
     """Give colours as the solve looks at them: as amounts of light where the photo mixes so."""
-    return to_light(colours) if job.settings.matte.mixing == "light" else colours
+    return to_light(colours) if job.settings.matte.in_light else colours
 
 
 def _noise(job: Job) -> NoiseCurve:
-    return job.photo.noise.in_light() if job.settings.matte.mixing == "light" else job.photo.noise
+    return job.photo.noise.in_light() if job.settings.matte.in_light else job.photo.noise

@@ -20,7 +20,6 @@ from peel.job.settings import rgb_from_hex
 from peel.matte.arrays import ByteArray, FloatArray, unit_floats
 from peel.matte.composite import composite_over
 from peel.matte.foreground import estimate_foreground
-from peel.matte.srgb import to_light, to_value
 from peel.matte.trimap import BACKGROUND, FOREGROUND
 
 __all__ = ["CELL", "HALO", "Cache", "Pyramid", "Stages", "level_size"]
@@ -153,19 +152,14 @@ class Stages:
         under = self.covered(around, level)
         if job.matte.constant_in(under) is not None:
             return self.pyramid.colours(cell, level)
-        as_light = job.settings.matte.mixing == "light"
+        as_light = job.settings.matte.in_light
         key = ("foreground", level, cell, as_light, job.matte.tiles_in(under))
 
         def estimate() -> FloatArray:
             alpha = self.alpha(job, around, level)
             if _is_plain(alpha):
                 return self.pyramid.colours(cell, level)
-            photo = self.pyramid.colours(around, level)
-            if as_light:
-                colours = to_value(estimate_foreground(to_light(photo), alpha))
-                colours[alpha >= 1] = photo[alpha >= 1]
-            else:
-                colours = estimate_foreground(photo, alpha)
+            colours = estimate_foreground(self.pyramid.colours(around, level), alpha, as_light=as_light)
             return np.ascontiguousarray(colours[cell.within(around)])
 
         return self._cache.get(key, estimate)
@@ -174,7 +168,7 @@ class Stages:
         self, job: Job, rect: Rect, level: int, backing: FloatArray | tuple[float, float, float]
     ) -> FloatArray:
         """Give the cutout over a backing, in the photo's profile, mixed the way the photo mixes its colours."""
-        as_light = job.settings.matte.mixing == "light"
+        as_light = job.settings.matte.in_light
         return composite_over(
             self.foreground(job, rect, level), backing, self.alpha(job, rect, level), as_light=as_light
         )

@@ -10,11 +10,10 @@ from peel.desk.panels.panel import Panel, words
 from peel.desk.theme import current
 from peel.job.edits import set_mixing, set_own_colours
 from peel.job.job import Job
+from peel.job.settings import MOST_OWN_COLOURS
 from peel.work.shares import Shares, matte_shares
 
 __all__ = ["MattePanel"]
-
-_MOST_COLOURS = 8
 
 
 class _ShareBar(QWidget):
@@ -142,9 +141,9 @@ class MattePanel(Panel):
         """Show the shares."""
         mixing = job.settings.matte.mixing
         self.mixing.setVisible(mixing is not None)
-        self.mixing.setChecked(mixing == "light")
+        self.mixing.setChecked(job.settings.matte.in_light)
         self._show_colours(job.settings.matte.own_colours)
-        self.pick.setEnabled(len(job.settings.matte.own_colours) < _MOST_COLOURS)
+        self.pick.setEnabled(len(job.settings.matte.own_colours) < MOST_OWN_COLOURS)
         shares = matte_shares(job)
         self._bar.show_shares(shares)
         self._shares.setText(
@@ -161,4 +160,4 @@ class MattePanel(Panel):
 
 
 def _with_colours(job: Job, colours: tuple[str, ...]) -> Job:
-    return set_own_colours(job, tuple(dict.fromkeys(colours))[:_MOST_COLOURS])
+    return set_own_colours(job, tuple(dict.fromkeys(colours))[:MOST_OWN_COLOURS])
