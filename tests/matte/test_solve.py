@@ -107,6 +107,20 @@ def test_a_good_start_needs_fewer_iterations(disc: Disc) -> None:
     assert warm.iterations < cold.iterations
 
 
+@pytest.mark.parametrize("start", ["half", "truth"])
+def test_one_first_answer_is_shown_however_soon_it_comes(disc: Disc, start: str) -> None:
+    photo, truth, zones = disc
+    shown: list[np.ndarray] = []
+
+    alpha, _ = solve_matte(
+        photo, zones, start=np.full_like(truth, 0.5) if start == "half" else truth, interim=shown.append
+    )
+
+    assert len(shown) == 1
+    assert (shown[0][zones == 255] == 1).all()
+    assert np.abs(shown[0] - alpha).mean() < 0.05
+
+
 @pytest.mark.parametrize("after", [0, 1, 5, 30, 80])
 def test_can_be_called_off_at_any_time(disc: Disc, after: int) -> None:
     photo, _, zones = disc

@@ -107,7 +107,8 @@ def solve_band(
     progress : callable, optional
         Told the share done before each iteration.
     interim : callable, optional
-        Given the solution as it is after a few iterations, to be looked at meanwhile.
+        Given the solution as it is after a few iterations, or once it is first asked what to pull, to be looked at
+        meanwhile.
 
     Returns
     -------
@@ -147,6 +148,8 @@ def solve_band(
 
         more, residual = _iterate(state, coarse, limit, max_iterations - done, told)
         done += more
+        if interim and turn == 0 and more <= _SHOWN_AFTER and len(limits) > 1:
+            interim(state.x)  # the rough answer came sooner
     return state.x, SolveReport(system.size, done, residual, residual <= tolerance)
 
 
