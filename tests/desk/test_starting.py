@@ -39,7 +39,9 @@ print(json.dumps({"seen": seen, "shown": shown, "code": code}))
 
 
 def test_no_kernel_is_loaded_on_the_windows_thread_and_something_is_seen_meanwhile() -> None:
-    done = subprocess.run([sys.executable, "-c", _WATCHED_START], capture_output=True, text=True, check=True)
+    done = subprocess.run(
+        [sys.executable, "-c", _WATCHED_START], capture_output=True, text=True, check=True, timeout=90
+    )
 
     report = json.loads(done.stdout.splitlines()[-1])
     loaded = {name for name, _ in report["seen"]}

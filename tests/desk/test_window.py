@@ -136,7 +136,7 @@ def test_number_keys_choose_views_and_holding_only_peeks(marked: Hand, monkeypat
     assert window.canvas.view is View.WHITE
 
     clock = iter((10.0, 11.0))
-    monkeypatch.setattr("peel.desk.view_keys.time.monotonic", lambda: next(clock))
+    monkeypatch.setattr("peel.desk.held_keys.time.monotonic", lambda: next(clock))
     QTest.keyPress(window.canvas, Qt.Key.Key_5)
     assert window.canvas.view is View.BLACK
     QTest.keyRelease(window.canvas, Qt.Key.Key_5)
@@ -387,3 +387,28 @@ def test_a_sheer_colour_is_picked_in_the_picture_used_and_dropped(marked: Hand) 
     marked.settle()
     assert _job(marked).settings.matte.own_colours == ()
     assert np.allclose(_job(marked).alpha(_job(marked).photo.bounds), before, atol=2 / 255)
+
+
+def test_the_photo_is_seen_small_beside_its_name_and_gone_with_it(hand: Hand, disc_file: Path) -> None:
+    hand.open(disc_file)
+    thumb = hand.window.step_line._thumb
+    hand.wait(lambda: not thumb.pixmap().isNull())
+
+    picture = thumb.pixmap().toImage()
+
+    assert picture.width() == picture.height()
+    middle = picture.pixelColor(picture.width() // 2, picture.height() // 2)
+    assert middle.red() > middle.blue() + 60, "the orange disc is in the middle"
+
+
+def test_a_late_answer_about_another_photo_is_not_shown(marked: Hand) -> None:
+    window = marked.window
+    assert window.bridge is not None
+    mine = window.bridge.session.stages
+    loud = marked.window._tiles.look.loud  # type: ignore[union-attr]
+
+    window._errands.loud_found.emit(object(), "#123456")
+    assert window._tiles.look.loud == loud  # type: ignore[union-attr]
+
+    window._errands.loud_found.emit(mine, "#123456")
+    assert window._tiles.look.loud == "#123456"  # type: ignore[union-attr]

@@ -4,7 +4,7 @@ from enum import Enum
 from typing import Final
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPixmap
+from PySide6.QtGui import QImage, QPainter, QPaintEvent, QPen, QPixmap
 from PySide6.QtWidgets import (
     QAbstractButton,
     QHBoxLayout,
@@ -171,12 +171,16 @@ class StepLine(QWidget):
         part.addWidget(self._stored)
         return part
 
-    def show_photo(self, name: str, note: str, thumb: QPixmap | None) -> None:
-        """Show which photo is open."""
+    def show_photo(self, name: str, note: str) -> None:
+        """Show which photo is open; its picture comes by `show_thumb`."""
         self._name.setText(self._name.fontMetrics().elidedText(name, Qt.TextElideMode.ElideMiddle, 150))
         self._name.setToolTip(name)
         self._size.setText(note)
-        self._thumb.setPixmap(thumb if thumb is not None else QPixmap())
+        self._thumb.clear()
+
+    def show_thumb(self, image: QImage) -> None:
+        """Show the photo, small."""
+        self._thumb.setPixmap(QPixmap.fromImage(image))
 
     def show_step(self, step: Step) -> None:
         """Show which step is chosen."""

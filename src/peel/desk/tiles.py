@@ -4,8 +4,8 @@ from collections import OrderedDict
 from dataclasses import dataclass
 from typing import Any, Final
 
-from PySide6.QtCore import QObject, Qt, Signal
-from PySide6.QtGui import QImage, QPixmap
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtGui import QImage
 
 from peel.job.job import Job
 from peel.job.rect import Rect
@@ -14,10 +14,9 @@ from peel.work.scheduler import Lane, Ticket
 from peel.work.stages import CELL, HALO, Stages
 from peel.work.views import Look, View, render
 
-__all__ = ["DisplayTiles", "TileKey", "image_from_rgb", "photo_thumb"]
+__all__ = ["DisplayTiles", "TileKey", "image_from_rgb"]
 
 _KEPT: Final = 500
-_THUMB_PX: Final = 44
 
 TileKey = tuple[View, int, int, int]
 
@@ -27,17 +26,6 @@ def image_from_rgb(rgb: ByteArray) -> QImage:
     height, width = rgb.shape[:2]
     wrapped = QImage(rgb.tobytes(), width, height, 3 * width, QImage.Format.Format_RGB888)
     return wrapped.convertToFormat(QImage.Format.Format_RGB32)
-
-
-def photo_thumb(stages: Stages, job: Job) -> QPixmap:
-    """Draw the photo small and square, a little above its middle."""
-    photo = job.photo
-    level = max(0, (min(photo.height, photo.width) // (2 * _THUMB_PX)).bit_length() - 1)
-    small = image_from_rgb(render(stages, job, View.PHOTO, stages.bounds(level), level))
-    fill, smooth = Qt.AspectRatioMode.KeepAspectRatioByExpanding, Qt.TransformationMode.SmoothTransformation
-    scaled = small.scaled(_THUMB_PX, _THUMB_PX, fill, smooth)
-    left, top = (scaled.width() - _THUMB_PX) // 2, (scaled.height() - _THUMB_PX) // 4
-    return QPixmap.fromImage(scaled.copy(left, top, _THUMB_PX, _THUMB_PX))
 
 
 @dataclass

@@ -4,8 +4,8 @@ from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
-from PySide6.QtCore import QEvent, Qt, Signal
-from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent
+from PySide6.QtCore import QEvent
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QImage, QKeyEvent
 from PySide6.QtWidgets import (
     QApplication,
     QMainWindow,
@@ -18,7 +18,9 @@ from peel.desk import theme
 from peel.desk.bridge import SessionBridge
 from peel.desk.canvas import Canvas
 from peel.desk.commands import add_commands
+from peel.desk.errands import Errands
 from peel.desk.file_dialogs import ask_job_name, ask_photo_or_job
+from peel.desk.held_keys import HeldKeys
 from peel.desk.key_sheet import KeySheet
 from peel.desk.layout import in_column, in_row, side_column
 from peel.desk.marking_desk import MarkingDesk
@@ -36,7 +38,7 @@ from peel.desk.proofs import Proofs
 from peel.desk.shelf import Shelf
 from peel.desk.step_line import Step, StepLine
 from peel.desk.step_states import step_states
-from peel.desk.tiles import DisplayTiles, photo_thumb
+from peel.desk.tiles import DisplayTiles
 from peel.desk.tools.alike import AlikeTool
 from peel.desk.tools.brush import BandBrush, BrushSize, ExactBrush, MarkBrush, ZoneBrush
 from peel.desk.tools.contour import ContourTool
@@ -44,22 +46,19 @@ from peel.desk.tools.fill import FillTool
 from peel.desk.tools.pick import PickTool
 from peel.desk.tools.sweep import SweepTool
 from peel.desk.tools.tool import Tool
-from peel.desk.view_keys import ViewKeys
 from peel.desk.welcome import Welcome
 from peel.job.job import Job
 from peel.work import memory, recovery
 from peel.work.news import Trouble
 from peel.work.recovery import Opened
-from peel.work.scheduler import Lane
-from peel.work.views import Look, View, loudest_colour
+from peel.work.stages import Stages
+from peel.work.views import Look, View
 
 __all__ = ["Window"]
 
 
 class Window(QMainWindow):
     """One window on one photo at a time."""
-
-    _loud_found = Signal(object, str)
 
     def __init__(self) -> None:
         super().__init__()
@@ -69,7 +68,7 @@ class Window(QMainWindow):
         self.setAcceptDrops(True)
         self.bridge: SessionBridge | None = None
         self._tiles: DisplayTiles | None = None
-        self._errands = Lane("errands")
+        self._errands = Errands(self)
         self._solving: float | None = None
         self.brush_size = BrushSize()
         self._make_tools()
@@ -156,14 +155,15 @@ class Window(QMainWindow):
         self.welcome.open_pressed.connect(self.ask_open)
         self.welcome.job_chosen.connect(self.open_path)
         self.welcome.demo_chosen.connect(self._on_demo_chosen)
-        self._loud_found.connect(self._on_loud_found)
+        self._errands.loud_found.connect(self._on_loud_found)
+        self._errands.thumb_drawn.connect(self._on_thumb_drawn)
         self.shelf.way_chosen.connect(self._on_ways_changed)
         self.canvas.ways_changed.connect(self._on_ways_changed)
         self.marking_desk = MarkingDesk(self, self.mark_panel)
         self._pick_tool = PickTool("Press on the sheer material, where nothing solid shows through")
         self._pick_tool.picked.connect(self._on_picked)
         self.matte_panel.pick_asked.connect(self._pick)
-        self.view_keys = ViewKeys(self)
+        self.held_keys = HeldKeys(self)
 
     @property
     def is_drawn(self) -> bool:
@@ -233,8 +233,8 @@ class Window(QMainWindow):
         assert self.bridge is not None
         session = self.bridge.session
         photo = session.photo
-        pixmap = photo_thumb(session.stages, self.bridge.job)
-        self.step_line.show_photo(photo.name, f"{photo.width} × {photo.height} · {photo.bits} bit", pixmap)
+        self.step_line.show_photo(photo.name, f"{photo.width} × {photo.height} · {photo.bits} bit")
+        self._errands.draw_thumb(session.stages, self.bridge.job)
         kept = "" if recovery.is_unkept(session.project.path) else f" · {session.project.path.name}"
         self.setWindowTitle(f"{photo.name}{kept} – Peel")
         folder = memory.recall("folder")
@@ -406,15 +406,14 @@ class Window(QMainWindow):
         if self.step is not Step.MATTE and job.matte is not before.matte:
             self.matte_panel.show_job(job)
         if self.bridge is not None:
-            history = self.bridge.session.history
-            self.step_line.show_history(history.undo_label, history.redo_label)
-        if self.canvas.tool is not None:
-            self.shelf.show_sentence(self.canvas.tool.sentence())
+            session = self.bridge.session
+            self.step_line.show_history(session.history.undo_label, session.history.redo_label)
+            if job.is_solved and job.has_subject and (job.matte is not before.matte or job is before):
+                self._errands.find_loud(session.stages, job)
+        self.say_what_a_press_does()
         if job.has_subject and not before.has_subject and self.canvas.view is View.PHOTO:
             self.show_view(View.ZONES)  # the first mark shows what was laid around it
         self._show_states(job)
-        if job.is_solved and job.has_subject and (job.matte is not before.matte or job is before):
-            self._find_loud(job)
 
     def _show_states(self, job: Job) -> None:
         for step, (words, done) in step_states(job, self._solving).items():
@@ -431,20 +430,17 @@ class Window(QMainWindow):
     def _on_stored(self, complete: bool) -> None:
         self.step_line.show_stored("every change is on disk" if complete else "writing to disk")
 
-    def _find_loud(self, job: Job) -> None:
-        """Look for the loud view's colour on a worker."""
-        if self.bridge is None:
-            return
-        stages, tiles = self.bridge.session.stages, self._tiles
-        self._errands.submit(
-            "loud",
-            lambda _ticket: loudest_colour(stages, job),
-            lambda colour: self._loud_found.emit(tiles, colour),
-        )
-
-    def _on_loud_found(self, tiles: DisplayTiles, colour: str) -> None:
-        if tiles is self._tiles:
+    def _on_loud_found(self, stages: Stages, colour: str) -> None:
+        if self._has_open(stages):
             self.set_look(lambda look: replace(look, loud=colour))
+
+    def _on_thumb_drawn(self, stages: Stages, image: QImage) -> None:
+        if self._has_open(stages):
+            self.step_line.show_thumb(image)
+
+    def _has_open(self, stages: Stages) -> bool:
+        """Tell whether an errand's answer is about the photo that is open now."""
+        return self.bridge is not None and self.bridge.session.stages is stages
 
     def undo(self) -> None:
         """Step back."""
@@ -474,24 +470,22 @@ class Window(QMainWindow):
             self.showFullScreen()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        """Let the number keys choose and peek at views; Alt changes what the tool says."""
-        if not self.view_keys.pressed(event):
-            self._say_what_a_press_does(event, down=True)
+        """Let keys that are held change what is shown."""
+        if not self.held_keys.pressed(event):
             super().keyPressEvent(event)
 
     def keyReleaseEvent(self, event: QKeyEvent) -> None:
-        """End a peek."""
-        if not self.view_keys.released(event):
-            self._say_what_a_press_does(event, down=False)
+        """End what a held key showed."""
+        if not self.held_keys.released(event):
             super().keyReleaseEvent(event)
-
-    def _say_what_a_press_does(self, event: QKeyEvent, *, down: bool) -> None:
-        tool = self.canvas.tool
-        if event.key() == Qt.Key.Key_Alt and tool is not None:
-            self.shelf.show_sentence(tool.sentence(reverse=down))
 
     def changeEvent(self, event: QEvent) -> None:
         """Say again what a press does when the window is left with Alt held."""
-        if event.type() == QEvent.Type.ActivationChange and self.canvas.tool is not None:
-            self.shelf.show_sentence(self.canvas.tool.sentence())
+        if event.type() == QEvent.Type.ActivationChange:
+            self.say_what_a_press_does()
         super().changeEvent(event)
+
+    def say_what_a_press_does(self, *, reverse: bool = False) -> None:
+        """Say what the tool in the hand does, or what it does with Alt."""
+        if self.canvas.tool is not None:
+            self.shelf.show_sentence(self.canvas.tool.sentence(reverse=reverse))

@@ -1,4 +1,4 @@
-"""Number keys choose a view; held, they only peek at it."""
+"""Keys that change what is shown while they are held: numbers peek at a view, Alt tells what a press does with it."""
 
 from __future__ import annotations
 
@@ -13,13 +13,13 @@ from peel.work.views import View
 if TYPE_CHECKING:
     from peel.desk.window import Window
 
-__all__ = ["ViewKeys"]
+__all__ = ["HeldKeys"]
 
 _HELD_S: Final = 0.35
 
 
-class ViewKeys:
-    """Follows the number keys of a window."""
+class HeldKeys:
+    """Follows the keys of a window."""
 
     def __init__(self, window: Window) -> None:
         self._window = window
@@ -27,6 +27,7 @@ class ViewKeys:
 
     def pressed(self, event: QKeyEvent) -> bool:
         """Show the view of a number key; tell whether it was one."""
+        self._follow_alt(event, down=True)
         number = event.key() - Qt.Key.Key_1
         if not 0 <= number < len(View) or event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             return False
@@ -36,7 +37,8 @@ class ViewKeys:
         return True
 
     def released(self, event: QKeyEvent) -> bool:
-        """Go back to the view before if the key was held."""
+        """Go back to the view before if the key was held; tell whether it was one of a view."""
+        self._follow_alt(event, down=False)
         if self._down is None or not 0 <= event.key() - Qt.Key.Key_1 < len(View) or event.isAutoRepeat():
             return False
         before, since = self._down
@@ -44,3 +46,7 @@ class ViewKeys:
         if time.monotonic() - since > _HELD_S:
             self._window.show_view(before)
         return True
+
+    def _follow_alt(self, event: QKeyEvent, *, down: bool) -> None:
+        if event.key() == Qt.Key.Key_Alt:
+            self._window.say_what_a_press_does(reverse=down)
