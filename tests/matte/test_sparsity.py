@@ -90,7 +90,7 @@ def test_a_pull_is_solved_for_exactly() -> None:
 
     expected, _ = solve_band(given, photo[band], start, tolerance=1e-6)
     system = assemble_band(photo, band, fixed, 1e-5)
-    pulled, report = solve_band(system, photo[band], start, tolerance=1e-6, pull=lambda _alpha: (weight, towards))
+    pulled, report = solve_band(system, photo[band], start, tolerance=1e-6, pulls=[lambda _alpha: (weight, towards)])
 
     assert report.converged
     np.testing.assert_allclose(pulled, expected, atol=2e-3)

@@ -6,7 +6,7 @@ References
    the National Bureau of Standards 49(6), 1952, pp. 409-436.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import partial
 from itertools import pairwise
@@ -84,7 +84,7 @@ def solve_band(
     *,
     tolerance: float = 1e-4,
     max_iterations: int = 500,
-    pull: Pull | None = None,
+    pulls: Sequence[Pull] = (),
     progress: Progress | None = None,
     interim: Callable[[FloatArray], None] | None = None,
 ) -> tuple[FloatArray, SolveReport]:
@@ -102,7 +102,7 @@ def solve_band(
         Stop when the residual is this much of what the fixed neighbours contribute. Smaller: closer, slower.
     max_iterations : int
         Stop there in any case; the report then says it did not converge.
-    pull : callable, optional
+    pulls : sequence of callables, optional
         Asked after each rough solution for what to add to the diagonal and to the right side for the next one.
     progress : callable, optional
         Told the share done before each iteration.
@@ -133,11 +133,11 @@ def solve_band(
         kernels.multiply(state.runs, state.packed, np.uint64(system.shape[1]), region, out)
 
     coarse = coarse_space(state.runs, system.shape, colours, product)
-    limits = [tolerance * times for times in (_ROUGHER if pull else (1.0,))]
+    limits = [tolerance * times for times in (_ROUGHER if pulls else (1.0,))]
     done, residual = 0, np.inf
     for turn, limit in enumerate(limits):
-        if pull and turn:
-            state.pull(*pull(state.x))
+        if turn:
+            state.pull(*_together([pull(state.x) for pull in pulls]))
             checkpoint()
 
         def told(more: int, share: float, turn: int = turn) -> None:
@@ -151,6 +151,11 @@ def solve_band(
         if interim and turn == 0 and more <= _SHOWN_AFTER and len(limits) > 1:
             interim(state.x)  # the rough answer came sooner
     return state.x, SolveReport(system.size, done, residual, residual <= tolerance)
+
+
+def _together(parts: list[tuple[FloatArray, FloatArray]]) -> tuple[FloatArray, FloatArray]:
+    weights, towards = zip(*parts, strict=True)
+    return np.sum(weights, axis=0), np.sum(towards, axis=0)
 
 
 def _iterate(

@@ -9,18 +9,25 @@ import numpy as np
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray
 from peel.matte.conjugate_gradients import NOTHING_TO_DO, Progress, Pull, SolveReport, solve_band
 from peel.matte.laplacian import BandSystem, assemble_band
-from peel.matte.noise import NoiseCurve, even_out
+from peel.matte.local_colours import LocalColours, block_side
+from peel.matte.noise import NoiseCurve, even_out, measure_noise
 from peel.matte.parallel import checkpoint
 from peel.matte.sampling import ColourPrior, colour_prior, subject_palette
 from peel.matte.sparsity import pull_to_ends, roughness
 from peel.matte.trimap import BACKGROUND, FOREGROUND, alpha_from_trimap
 
-__all__ = ["REACH", "SolveSettings", "band_window", "clean_ends", "solve_matte"]
+__all__ = ["GRID", "LENDING", "REACH", "SolveSettings", "band_window", "clean_ends", "solve_matte"]
 
 _MARGINS: Final = (0.008, 0.03, 0.08)  # least, most in plain stretches, and most by which ends are cleaned
 
 REACH: Final = 2
 """Pixels around a band that its windows read."""
+
+LENDING: Final = 64
+"""Pixels around a band that lend it their colours once a first answer is known."""
+
+GRID: Final = 32
+"""A window begins at a multiple of it, so that blocks of pixels are the same in every window."""
 
 
 @dataclass(frozen=True)
@@ -42,6 +49,8 @@ class SolveSettings:
         leaves the solution as it is, noise included.
     sparse : bool
         Whether what is nearly clear or solid in a first answer is pulled there.
+    nearby : bool
+        Whether the colours around each pixel are asked again once a first answer tells subject from backdrop.
     """
 
     eps: float = 1e-7
@@ -50,6 +59,7 @@ class SolveSettings:
     prior_weight: float = 5e-3
     clean: float = 2.0
     sparse: bool = True
+    nearby: bool = True
 
 
 def band_window(unknown: BoolArray, reach: int = REACH) -> tuple[slice, slice] | None:
@@ -87,6 +97,7 @@ def solve_matte(
     prior: ColourPrior | None = None,
     noise: NoiseCurve | None = None,
     own_colours: FloatArray | None = None,
+    photo_shape: tuple[int, int] | None = None,
     settings: SolveSettings | None = None,
     progress: Progress | None = None,
     interim: Callable[[FloatArray], None] | None = None,
@@ -109,6 +120,9 @@ def solve_matte(
         The photo's; measured here if it is not given.
     own_colours : (K, 3) float32 ndarray, optional
         Colours of the subject that no certain pixel shows, such as that of sheer cloth; read if no `prior` is given.
+    photo_shape : tuple of int, optional
+        Height and width of the photo of which this is a window; the window then begins at multiples of 32. The
+        picture's own if not given.
     settings : SolveSettings, optional
     progress : callable, optional
         Told the share done.
@@ -131,8 +145,8 @@ def solve_matte(
     Notes
     -----
     Minimises ``alpha' L alpha + w sum_i c_i (alpha_i - p_i)^2``: Levin, Lischinski and Weiss (2008), see
-    `peel.matte.laplacian`, with the estimate of `peel.matte.sampling`; then once more with the pull of
-    `peel.matte.sparsity`. A piece of band that touches neither zone and
+    `peel.matte.laplacian`, with the estimate of `peel.matte.sampling`; then twice more with the pulls of
+    `peel.matte.local_colours` and `peel.matte.sparsity`. A piece of band that touches neither zone and
     has no estimate keeps its start.
     """
     if image.shape != (*trimap.shape, 3):
@@ -145,13 +159,15 @@ def solve_matte(
         held = unknown & ~np.isnan(rim)
         alpha[held] = rim[held]
         unknown = unknown & ~held
-    window = band_window(unknown)
+    window = _lending_window(unknown)
     if window is None:
         return alpha, NOTHING_TO_DO
     view = np.ascontiguousarray(image[window], np.float32)
     if not np.isfinite(view.sum(dtype=np.float64)):  # a picture of floats may hold anything; what is no number is black
         view = np.nan_to_num(view, nan=0.0, posinf=1.0, neginf=0.0)
     band = unknown[window]
+    noise = noise or measure_noise(view)
+    photo_shape = photo_shape or trimap.shape
     if prior is None:
         zones = np.ascontiguousarray(trimap[window])
         palette = np.nan_to_num(subject_palette(image, trimap), posinf=1.0, neginf=0.0)
@@ -160,7 +176,7 @@ def solve_matte(
             zones,
             noise=noise,
             wanted=band,
-            photo_shape=trimap.shape,
+            photo_shape=photo_shape,
             palette=palette,
             own_colours=own_colours,
         )
@@ -175,7 +191,10 @@ def solve_matte(
 
     checkpoint()
     first = alpha[window] if start is None else start[window]
-    pull = _pull(prior, band) if settings.sparse else None
+    rough = roughness(prior.plain, band)
+    near = LocalColours(view, alpha[window], band, rough, noise, block_side(photo_shape[0] * photo_shape[1]))
+    asked = ((settings.nearby, near.pull), (settings.sparse, _pull_to_ends(prior, band, rough)))
+    pulls = [pull for wanted, pull in asked if wanted]
     checkpoint()
     values, report = solve_band(
         _system(view, band, alpha[window], prior, settings),
@@ -183,7 +202,7 @@ def solve_matte(
         first[band],
         tolerance=settings.tolerance,
         max_iterations=settings.max_iterations,
-        pull=pull,
+        pulls=pulls,
         progress=progress,
         interim=show if interim else None,
     )
@@ -192,8 +211,15 @@ def solve_matte(
     return alpha, report
 
 
-def _pull(prior: ColourPrior, band: BoolArray) -> Pull:
-    rough = roughness(prior.plain, band)
+def _lending_window(unknown: BoolArray) -> tuple[slice, slice] | None:
+    window = band_window(unknown, LENDING)
+    if window is None:
+        return None
+    rows, columns = (slice(part.start // GRID * GRID, part.stop) for part in window)
+    return rows, columns
+
+
+def _pull_to_ends(prior: ColourPrior, band: BoolArray, rough: FloatArray) -> Pull:
     return lambda alpha: pull_to_ends(alpha, prior.alpha[band], prior.confidence[band], rough)
 
 

@@ -13,6 +13,7 @@ _KERNELS: Final = (
     "run_kernels",
     "noise",
     "sampling",
+    "local_colours",
     "light",
     "foreground",
     "coverage",

@@ -18,7 +18,7 @@ from peel.matte.light import mixes_as_light
 from peel.matte.noise import NoiseCurve
 from peel.matte.parallel import checkpoint
 from peel.matte.sampling import ColourPrior, colour_prior, subject_palette
-from peel.matte.solve import solve_matte
+from peel.matte.solve import GRID, LENDING, solve_matte
 from peel.matte.srgb import to_light
 from peel.matte.trimap import BACKGROUND, FOREGROUND
 from peel.work.patches import NEAR, WIDEST, Patch, patches_of, unsolved_rect
@@ -164,16 +164,29 @@ def _solve_near(
     interim: Callable[[FloatArray], None],
 ) -> tuple[FloatArray, SolveReport]:
     """Solve the pixels near a change, the others held at the present matte."""
-    zones = job.zones.read(rect)
-    others = (zones != BACKGROUND) & (zones != FOREGROUND) & ~near
-    held = np.where(others, job.alpha(rect), np.float32(np.nan)) if others.any() else None
-    prior = _prior_for(job, rect, near, palette)
+    around = _lent(rect, LENDING).intersection(job.photo.bounds)
+    inner, shape = rect.within(around), (job.photo.height, job.photo.width)
+    zones, before = job.zones.read(around), job.alpha(around)
+    free = np.zeros(zones.shape, bool)
+    free[inner] = near
+    others = (zones != BACKGROUND) & (zones != FOREGROUND) & ~free
+    held = np.where(others, before, np.float32(np.nan)) if others.any() else None
+    if start is not None:
+        before[inner] = start
+    prior = _prior_for(job, around, free, palette)
     checkpoint()
-    colours = _seen(job, job.photo.colours(rect))
-    noise = _noise(job)
-    return solve_matte(
-        colours, zones, start=start, rim=held, prior=prior, noise=noise, progress=progress, interim=interim
+    solved, report = solve_matte(
+        _seen(job, job.photo.colours(around)),
+        zones,
+        start=None if start is None else before,
+        rim=held,
+        prior=prior,
+        noise=_noise(job),
+        photo_shape=shape,
+        progress=progress,
+        interim=lambda alpha: interim(alpha[inner]),
     )
+    return solved[inner], report
 
 
 def _joined(solved: FloatArray, before: FloatArray, distance: FloatArray, margin: float) -> FloatArray:
@@ -204,9 +217,7 @@ def _own_colours(job: Job) -> FloatArray:
 
 def _prior_for(job: Job, rect: Rect, near: BoolArray, palette: FloatArray) -> ColourPrior:
     """Ask colour about the pixels near a change, lending the colours of a wider neighbourhood."""
-    wide = rect.grown(_CONTEXT)
-    even = Rect(wide.top // 2 * 2, wide.left // 2 * 2, wide.bottom, wide.right)
-    around = even.intersection(job.photo.bounds)
+    around = _lent(rect, _CONTEXT - LENDING).intersection(job.photo.bounds)
     wanted = np.zeros((around.height, around.width), bool)
     wanted[rect.within(around)] = near
     shape = (job.photo.height, job.photo.width)
@@ -223,6 +234,12 @@ def _prior_for(job: Job, rect: Rect, near: BoolArray, palette: FloatArray) -> Co
         own_colours=_own_colours(job),
     )
     return prior.part(rect.within(around))
+
+
+def _lent(rect: Rect, margin: int) -> Rect:
+    """Widen a window by what lends it colours; it begins where blocks of pixels do."""
+    wide = rect.grown(margin)
+    return Rect(wide.top // GRID * GRID, wide.left // GRID * GRID, wide.bottom, wide.right)
 
 
 def _seen(job: Job, colours: FloatArray) -> FloatArray:

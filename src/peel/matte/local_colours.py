@@ -1,0 +1,281 @@
+"""What colour says once a first answer tells subject from backdrop: a pair of colour models for each neighbourhood.
+
+Pixels that a rough matte calls solid or clear are the best samples there are of the colours a few pixels on, gaps in the
+hair among them. Their mean and covariance around each pixel say how likely each alpha is there, and how sure that is.
+
+References
+----------
+.. [1] Y.-Y. Chuang, B. Curless, D. H. Salesin, R. Szeliski, "A Bayesian approach to digital matting", IEEE Conference
+   on Computer Vision and Pattern Recognition, 2001. :doi:`10.1109/CVPR.2001.990970`
+.. [2] S. J. Gortler, R. Grzeszczuk, R. Szeliski, M. F. Cohen, "The lumigraph", Computer Graphics (SIGGRAPH '96),
+   1996, pp. 43-54: weighted samples spread coarse to fine ("pull-push"). :doi:`10.1145/237170.237200`
+"""
+
+from dataclasses import dataclass
+from functools import partial
+from typing import Any, Final
+
+import cv2
+import numpy as np
+from numba import njit
+
+from peel.matte.arrays import BoolArray, FloatArray
+from peel.matte.noise import NoiseCurve
+from peel.matte.parallel import checkpoint, portions, run_all
+
+__all__ = ["LocalColours", "block_side"]
+
+_WEIGHT: Final = 1e-6  # of an estimate whose variance is 1
+_LEAST_VARIANCE: Final = 1e-4
+_NEAR_ENDS: Final = 0.2  # distance from 0 or 1 up to which a first answer is taken for a sample of either side
+_PRIOR_PIXELS: Final = 4.0  # samples that what is known from farther away counts for
+_SPREAD: Final = 2.0  # of the subject's colours, times what the samples show: strands differ from one to the next
+_MISFIT: Final = 0.006  # colour distance by which even the right mixture misses a pixel, noise apart
+_TOO_FAR: Final = 12.0  # square distance, in deviations, from which neither model explains a pixel
+_LEVELS: Final = 21  # of alpha that are tried
+_END_LEVELS: Final = 5.0  # how much likelier 0 and 1 are than a level between
+_BLOCK_ROWS: Final = 16  # done at a time
+_AT_ONCE: Final = 60_000  # pixels whose levels are tried in one go
+_SUMS: Final = 10  # of a block and side: weight, colours, products of two colours
+_MOMENTS: Final = 9
+_LARGEST_SMALL: Final = 6_000_000  # pixels of a photo up to which blocks are small
+
+
+def block_side(pixels: int) -> int:
+    """Give the pixels a side of the blocks in which samples are added up, for a photo of so many pixels."""
+    return 4 if pixels <= _LARGEST_SMALL else 8
+
+
+@njit(
+    "void(float32[:,:,::1], float32[:,::1], int64, float32[:,:,:,::1], int64, int64)",
+    cache=True,
+    nogil=True,
+    fastmath=True,
+)
+def _add_blocks(image: Any, alpha: Any, side: int, sums: Any, top: int, bottom: int) -> None:
+    """Add up the samples of subject and backdrop in some rows of blocks: weights, colours and their products."""
+    height, width = alpha.shape
+    near = np.float32(_NEAR_ENDS)
+    for v in range(top, bottom):
+        for y in range(v * side, min(v * side + side, height)):
+            for x in range(width):
+                a = alpha[y, x]
+                here = 0 if a > np.float32(0.5) else 1
+                off = np.float32(1) - a if here == 0 else a
+                if off >= near:
+                    continue
+                w = np.float32(1) - off / near
+                w *= w
+                r, g, b = image[y, x, 0], image[y, x, 1], image[y, x, 2]
+                u = x // side
+                out = sums[here]
+                out[0, v, u] += w
+                out[1, v, u] += w * r
+                out[2, v, u] += w * g
+                out[3, v, u] += w * b
+                out[4, v, u] += w * r * r
+                out[5, v, u] += w * r * g
+                out[6, v, u] += w * r * b
+                out[7, v, u] += w * g * g
+                out[8, v, u] += w * g * b
+                out[9, v, u] += w * b * b
+
+
+def _spread(sums: FloatArray) -> FloatArray:
+    """Turn sums over blocks into mean colours and covariances, what is missing filled in from farther away.
+
+    Parameters
+    ----------
+    sums : (10, H, W) float32 ndarray
+
+    Returns
+    -------
+    (9, H, W) float32 ndarray
+        Three means, six covariances (rr, rg, rb, gg, gb, bb).
+    """
+    pyramid = [sums]
+    while min(pyramid[-1].shape[1:]) > 2:
+        pyramid.append(np.stack([4 * cv2.pyrDown(plane) for plane in pyramid[-1]]))
+    checkpoint()
+    whole = sums.sum(axis=(1, 2), dtype=np.float64)
+    moments = np.zeros((_MOMENTS, 1, 1), np.float32)
+    moments[:, 0, 0] = whole[1:] / max(whole[0], 1e-6)
+    for level in reversed(pyramid):
+        moments = _refined(level, moments)
+    mean = moments[:3]
+    for place, (a, b) in enumerate(((0, 0), (0, 1), (0, 2), (1, 1), (1, 2), (2, 2)), start=3):
+        moments[place] -= mean[a] * mean[b]
+    return moments
+
+
+def _refined(sums: FloatArray, coarser: FloatArray) -> FloatArray:
+    """Mix a level's own moments, over three by three blocks, with those of the next coarser one."""
+    size = sums.shape[:0:-1]
+    out = np.empty((_MOMENTS, *sums.shape[1:]), np.float32)
+    share = 1 / (9 * cv2.blur(sums[0], (3, 3)) + np.float32(_PRIOR_PIXELS))
+    for k in range(_MOMENTS):
+        known = cv2.resize(coarser[k], size, interpolation=cv2.INTER_LINEAR) * np.float32(_PRIOR_PIXELS)
+        out[k] = (9 * cv2.blur(sums[k + 1], (3, 3)) + known) * share
+    return out
+
+
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+def _look_up(moments: Any, y: Any, x: Any, out: Any) -> None:
+    """Interpolate the moments of blocks at a place, bilinearly."""
+    last_y, last_x = moments.shape[0] - 1, moments.shape[1] - 1
+    y, x = min(max(y, np.float32(0)), np.float32(last_y)), min(max(x, np.float32(0)), np.float32(last_x))
+    v, u = int(y), int(x)
+    below, right = min(v + 1, last_y), min(u + 1, last_x)
+    dy, dx = y - np.float32(v), x - np.float32(u)
+    one = np.float32(1)
+    a, b, c, d = moments[v, u], moments[v, right], moments[below, u], moments[below, right]
+    for k in range(out.shape[0]):
+        out[k] = (one - dy) * ((one - dx) * a[k] + dx * b[k]) + dy * ((one - dx) * c[k] + dx * d[k])
+
+
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+def _try_levels(m: Any, r: Any, g: Any, b: Any, noise: Any, levels: Any, misfit: Any, weight: Any) -> Any:
+    """Give for each alpha the square distance of a colour in deviations, and one over the determinant; also the least.
+
+    `m` holds the moments of the subject and then of the backdrop.
+    """
+    one = np.float32(1)
+    spread = np.float32(_SPREAD)
+    for i in range(levels.shape[0]):
+        a = levels[i]
+        c = one - a
+        d0 = r - a * m[0] - c * m[9]
+        d1 = g - a * m[1] - c * m[10]
+        d2 = b - a * m[2] - c * m[11]
+        aa, cc = spread * a * a, c * c
+        m00, m01 = aa * m[3] + cc * m[12] + noise, aa * m[4] + cc * m[13]
+        m02, m11 = aa * m[5] + cc * m[14], aa * m[6] + cc * m[15] + noise
+        m12, m22 = aa * m[7] + cc * m[16], aa * m[8] + cc * m[17] + noise
+        # the inverse by cofactors: no roots, and loops that the machine's vectors take
+        i00, i01, i02 = m11 * m22 - m12 * m12, m02 * m12 - m01 * m22, m01 * m12 - m02 * m11
+        i11, i12, i22 = m00 * m22 - m02 * m02, m01 * m02 - m00 * m12, m00 * m11 - m01 * m01
+        inverse = one / max(m00 * i00 + m01 * i01 + m02 * i02, noise * noise * noise)
+        far = d0 * (i00 * d0 + i01 * d1 + i02 * d2) + d1 * (i01 * d0 + i11 * d1 + i12 * d2)
+        misfit[i] = max((far + d2 * (i02 * d0 + i12 * d1 + i22 * d2)) * inverse, np.float32(0))
+        weight[i] = np.sqrt(inverse)
+    least = misfit[0]
+    for i in range(levels.shape[0]):
+        least = min(least, misfit[i])
+    return least
+
+
+@njit(
+    "void(float32[:,:,::1], int32[::1], int32[::1], float32[:,:,::1], int64, float32[::1], float32[::1], "
+    "float32[::1], float32[::1])",
+    cache=True,
+    nogil=True,
+    fastmath=True,
+    error_model="numpy",
+)
+def _judge(
+    image: Any, ys: Any, xs: Any, moments: Any, side: int, variance: Any, rough: Any, weights: Any, towards: Any
+) -> None:
+    """Weigh all levels of alpha by how likely they make each pixel's colour: mean, and one over their variance."""
+    one, zero = np.float32(1), np.float32(0)
+    levels = np.linspace(0, 1, _LEVELS).astype(np.float32)
+    misfit, likely, m = np.empty_like(levels), np.empty_like(levels), np.empty(moments.shape[2], np.float32)
+    scale = one / np.float32(side)
+    half = (np.float32(side) - one) / np.float32(2)
+    for i in range(ys.shape[0]):
+        weights[i] = towards[i] = zero
+        if rough[i] <= zero:
+            continue
+        y, x = ys[i], xs[i]
+        r, g, b = image[y, x, 0], image[y, x, 1], image[y, x, 2]
+        bright = int((r + g + b) * np.float32(1 / 3) * variance.shape[0])
+        noise = variance[min(max(bright, 0), variance.shape[0] - 1)] + np.float32(_MISFIT * _MISFIT)
+        _look_up(moments, (np.float32(y) - half) * scale, (np.float32(x) - half) * scale, m)
+        least = _try_levels(m, r, g, b, noise, levels, misfit, likely)
+        if least >= np.float32(_TOO_FAR):
+            continue
+        likely[0] *= np.float32(_END_LEVELS)
+        likely[-1] *= np.float32(_END_LEVELS)
+        total = mean = square = zero
+        for k in range(levels.shape[0]):
+            bell = max(one - (misfit[k] - least) * np.float32(1 / 64), zero)  # exp(-x / 2), with an end
+            bell *= bell
+            bell *= bell
+            bell *= bell
+            bell *= bell
+            bell *= bell
+            bell *= likely[k]
+            total += bell
+            mean += bell * levels[k]
+            square += bell * levels[k] * levels[k]
+        mean /= total
+        weights[i] = (
+            np.float32(_WEIGHT) * rough[i] / (max(square / total - mean * mean, zero) + np.float32(_LEAST_VARIANCE))
+        )
+        towards[i] = weights[i] * mean
+
+
+@dataclass(frozen=True)
+class LocalColours:
+    """Asked for a pull of the band's pixels, from a rough answer.
+
+    Attributes
+    ----------
+    image : (H, W, 3) float32 ndarray
+        Colours in [0, 1].
+    fixed : (H, W) float32 ndarray
+        The matte where the band is not.
+    band : (H, W) bool ndarray
+    rough : (N,) float32 ndarray
+        Share of the pull that each of the band's pixels is given, from `peel.matte.sparsity.roughness`: where the photo
+        is plain a colour that nobody marked, as of sheer cloth, is likelier than a mixture.
+    noise : NoiseCurve
+    side : int
+        Pixels a side of a block, from `block_side`.
+    """
+
+    image: FloatArray
+    fixed: FloatArray
+    band: BoolArray
+    rough: FloatArray
+    noise: NoiseCurve
+    side: int
+
+    def pull(self, alpha: FloatArray) -> tuple[FloatArray, FloatArray]:
+        """Weigh what the neighbourhoods of a rough answer say about each pixel.
+
+        Parameters
+        ----------
+        alpha : (N,) float32 ndarray
+            Of the band's pixels; need not be within [0, 1].
+
+        Returns
+        -------
+        weight, towards : (N,) float32 ndarray
+            Add ``weight (alpha - towards / weight)^2`` to the cost. The weight falls with the variance of alpha, over
+            all levels of alpha by how likely they are; it is 0 where no mixture of the two models explains the pixel.
+        """
+        matte = self.fixed.copy()
+        matte[self.band] = np.clip(alpha, 0, 1)
+        moments = self._moments(matte)
+        del matte
+        ys, xs = (part.astype(np.int32) for part in np.nonzero(self.band))
+        weight, towards = np.empty_like(self.rough), np.empty_like(self.rough)
+
+        def judge(part: slice) -> None:
+            given = (self.image, ys[part], xs[part], moments, self.side, self.noise.variance, self.rough[part])
+            _judge(*given, weight[part], towards[part])
+
+        run_all([partial(judge, part) for part in portions(len(ys), _AT_ONCE)])
+        return weight, towards
+
+    def _moments(self, matte: FloatArray) -> FloatArray:
+        """Give the moments of both sides for each block; (h, w, 18)."""
+        height, width = (-(-size // self.side) for size in matte.shape)
+        sums = np.zeros((2, _SUMS, height, width), np.float32)
+
+        def add(part: slice) -> None:
+            _add_blocks(self.image, matte, self.side, sums, part.start, part.stop)
+
+        run_all([partial(add, part) for part in portions(height, _BLOCK_ROWS)])
+        both = np.concatenate(run_all([partial(_spread, side) for side in sums]))
+        return np.ascontiguousarray(both.transpose(1, 2, 0))
