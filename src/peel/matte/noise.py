@@ -19,6 +19,7 @@ import cv2
 import numpy as np
 from numba import njit
 
+from peel.matte.along_edges import even_along
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray, unit_floats
 from peel.matte.parallel import checkpoint, portions, run_all
 from peel.matte.srgb import to_light, to_value
@@ -245,21 +246,26 @@ def even_out(alpha: FloatArray, reach: ByteArray) -> tuple[FloatArray, FloatArra
     Returns
     -------
     (H, W) float32 ndarray
-        The matte evened out where the photo is plain.
+        The matte evened out where the photo is plain: over windows, and along its edges where it slopes.
     (H, W) float32 ndarray
         Standard deviation of the noise that is left in it.
     """
     variance = _own_variance(alpha, reach)
     smallest = np.where(reach == 1, reach, np.uint8(0))
-    for spacing, radius, chosen in ((1, 2, reach), (2, 2, reach), (1, 1, smallest)):
+
+    def evened(matte: FloatArray, spacing: int, radius: int, chosen: ByteArray) -> FloatArray:
         checkpoint()
-        evened = alpha.copy()
-        _even(alpha[..., None], chosen, variance, spacing, radius, evened)
-        alpha = evened
+        out = matte.copy()
+        _even(matte[..., None], chosen, variance, spacing, radius, out)
+        return out
+
+    flat = evened(evened(evened(alpha, 1, 2, reach), 2, 2, reach), 1, 1, smallest)
+    calmer = evened(alpha, 1, 1, reach)
     checkpoint()
     left = np.sqrt(variance)
+    flat = even_along(calmer, flat, reach, left, _CELL)
     full = left.repeat(_CELL, 0)[: alpha.shape[0]].repeat(_CELL, 1)[:, : alpha.shape[1]]
-    return alpha, full * np.where(reach >= 2, np.float32(_LEFT), np.float32(1))
+    return flat, full * np.where(reach >= 2, np.float32(_LEFT), np.float32(1))
 
 
 def _own_variance(alpha: FloatArray, reach: ByteArray) -> FloatArray:

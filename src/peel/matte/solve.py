@@ -56,7 +56,7 @@ class SolveSettings:
     eps: float = 1e-7
     tolerance: float = 1e-4
     max_iterations: int = 500
-    prior_weight: float = 5e-3
+    prior_weight: float = 3e-3
     clean: float = 2.0
     sparse: bool = True
     nearby: bool = True

@@ -11,6 +11,7 @@ _KERNELS: Final = (
     "hat_kernels",
     "coarse_space",
     "run_kernels",
+    "along_edges",
     "noise",
     "sampling",
     "local_colours",
