@@ -52,9 +52,7 @@ def _between(matte: Any, v: int, u: int, dy: Any, dx: Any) -> Any:
     fastmath=True,
     error_model="numpy",
 )
-def _follow(
-    noisy: Any, evened: Any, reach: Any, deviation: Any, cell: int, out: Any, top: int, bottom: int
-) -> None:
+def _follow(noisy: Any, evened: Any, reach: Any, deviation: Any, cell: int, out: Any, top: int, bottom: int) -> None:
     """Average a matte along the direction in which it does not change, as far as the photo is plain."""
     height, width = reach.shape
     for y in range(max(top, _RADIUS), min(bottom, height - _RADIUS)):
@@ -84,9 +82,7 @@ def _follow(
             out[y, x] = total / np.float32(count)
 
 
-def even_along(
-    noisy: FloatArray, evened: FloatArray, reach: ByteArray, deviation: FloatArray, cell: int
-) -> FloatArray:
+def even_along(noisy: FloatArray, evened: FloatArray, reach: ByteArray, deviation: FloatArray, cell: int) -> FloatArray:
     """Average a matte along its edges, where it slopes; a new array.
 
     Parameters

@@ -1,7 +1,8 @@
 """What colour says once a first answer tells subject from backdrop: a pair of colour models for each neighbourhood.
 
 Pixels that a rough matte calls solid or clear are the best samples there are of the colours a few pixels on, gaps in
-the hair among them. Their mean and covariance around each pixel say how likely each alpha is there, and how sure that is.
+the hair among them. Their mean and covariance around each pixel say how likely each alpha is there, and how sure that
+is.
 
 References
 ----------

@@ -30,7 +30,7 @@ _RIM: Final = 4  # pixels just inside the held rim that show whether it wants to
 _WIDEST: Final = WIDEST - _RIM
 _RUN_OUT: Final = 0.6  # of a margin in which a new answer gives way to the old one
 _SETTLED: Final = 8 / 255
-_FEW: Final = 0.05  # share of the pixels beside the rim that may move without a wider look
+_FEW: Final = 0.15  # share of the pixels beside the rim that may move without a wider look
 
 
 def check_solvable(job: Job) -> None:

@@ -1,0 +1,127 @@
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from peel.matte.local_colours import LocalColours, block_side
+from peel.matte.noise import NoiseCurve
+from peel.matte.solve import SolveSettings, solve_matte
+
+SKY, HAIR = np.array([0.55, 0.7, 0.9]), np.array([0.25, 0.12, 0.06])
+QUIET = NoiseCurve(np.full(16, 1e-5, np.float32))
+
+
+def _strands(hair: np.ndarray = HAIR, sky: np.ndarray = SKY, sigma: float = 0.003) -> tuple[np.ndarray, np.ndarray]:
+    """Draw thin strands with gaps between them, solid on the left and clear on the right."""
+    rng = np.random.default_rng(2)
+    across = np.mgrid[:96, :160][0]
+    alpha = np.clip(1.4 * np.sin(across * 0.55) ** 2 - 0.2, 0, 1).astype(np.float32)
+    alpha[:, :30], alpha[:, 130:] = 1, 0
+    tone = hair * (1 + 0.15 * np.sin(np.mgrid[:96, :160][1] / 9.0))[..., None]
+    photo = alpha[..., None] * tone + (1 - alpha[..., None]) * sky + rng.normal(0, sigma, (96, 160, 3))
+    return photo.astype(np.float32), alpha
+
+
+def _asked(photo: np.ndarray, alpha: np.ndarray, rough: float = 1.0) -> tuple[LocalColours, np.ndarray]:
+    band = np.zeros(alpha.shape, bool)
+    band[:, 30:130] = True
+    fixed = np.where(band, 0, alpha).astype(np.float32)
+    return LocalColours(photo, fixed, band, np.full(int(band.sum()), rough, np.float32), QUIET, 4), band
+
+
+def test_a_rough_answer_is_brought_closer_to_the_truth() -> None:
+    photo, truth = _strands()
+    near, band = _asked(photo, truth)
+    guess = np.clip(
+        truth[band] + 0.25 * np.where(truth[band] < 0.5, 1, -1) * ((truth[band] > 0) & (truth[band] < 1)), 0, 1
+    )
+
+    weight, towards = near.pull(guess.astype(np.float32))
+
+    heard = weight > 0
+    assert heard.mean() > 0.95
+    estimate = towards[heard] / weight[heard]
+    assert np.abs(estimate - truth[band][heard]).mean() < 0.4 * np.abs(guess - truth[band])[heard].mean()
+    assert weight.dtype == towards.dtype == np.float32
+
+
+def test_alike_colours_are_hardly_listened_to() -> None:
+    differ, truth = _strands()
+    alike, _ = _strands(sky=HAIR * 1.05)
+
+    weights = []
+    for photo in (differ, alike):
+        near, band = _asked(photo, truth)
+        weights.append(near.pull(truth[band])[0].mean())
+
+    assert weights[1] < 0.1 * weights[0]
+
+
+def test_what_neither_side_explains_and_what_is_plain_is_left_alone() -> None:
+    photo, truth = _strands()
+    photo[40:44, 60:64], truth[40:44, 60:64] = (0.1, 0.9, 0.1), 0.5
+    near, band = _asked(photo, truth)
+    plain, _ = _asked(photo, truth, rough=0.0)
+
+    weight = np.zeros(band.shape, np.float32)
+    weight[band] = near.pull(truth[band])[0]
+
+    assert (weight[41:43, 61:63] == 0).all()
+    assert not plain.pull(truth[band])[0].any()
+
+
+def test_a_window_gives_what_the_whole_gives() -> None:
+    photo, truth = _strands()
+    near, band = _asked(photo, truth)
+    window = np.s_[:, 32:160]
+    inner = LocalColours(
+        np.ascontiguousarray(photo[window]), near.fixed[window].copy(), band[window], near.rough[: int(band[window].sum())], QUIET, 4
+    )  # fmt: skip
+    whole, part = np.zeros(band.shape, np.float32), np.zeros(band[window].shape, np.float32)
+
+    weight, towards = near.pull(truth[band])
+    whole[band] = towards / weight
+    weight, towards = inner.pull(truth[window][band[window]])
+    part[band[window]] = towards / weight
+
+    np.testing.assert_allclose(part[:, 48:96], whole[window][:, 48:96], atol=2 / 255)
+
+
+@settings(deadline=None, max_examples=25)
+@given(
+    shape=st.tuples(st.integers(1, 40), st.integers(1, 40)),
+    value=st.sampled_from([0.0, 0.3, 1.0]),
+    guess=st.sampled_from([0.0, 0.5, 1.0]),
+    side=st.sampled_from([4, 8]),
+)
+def test_flat_and_tiny_pictures_give_numbers(shape: tuple[int, int], value: float, guess: float, side: int) -> None:
+    photo = np.full((*shape, 3), value, np.float32)
+    band = np.ones(shape, bool)
+    rough = np.ones(band.size, np.float32)
+
+    weight, towards = LocalColours(photo, np.zeros(shape, np.float32), band, rough, QUIET, side).pull(
+        np.full(band.size, guess, np.float32)
+    )
+
+    assert np.isfinite(weight).all()
+    assert np.isfinite(towards).all()
+    assert (towards >= 0).all()
+    assert (towards <= weight * np.float32(1.0001)).all()
+
+
+@pytest.mark.parametrize(("pixels", "side"), [(2_000_000, 4), (24_000_000, 8)])
+def test_blocks_grow_with_the_photo(pixels: int, side: int) -> None:
+    assert block_side(pixels) == side
+
+
+def test_thin_strands_come_out_closer_with_the_colours_nearby() -> None:
+    photo, truth = _strands(sigma=0.006)
+    zones = np.full(truth.shape, 128, np.uint8)
+    zones[:, :25], zones[:, 135:] = 255, 0
+    band = zones == 128
+
+    with_them, report = solve_matte(photo, zones)
+    without, _ = solve_matte(photo, zones, settings=SolveSettings(nearby=False))
+
+    assert report.converged
+    assert np.abs(with_them - truth)[band].mean() < 0.8 * np.abs(without - truth)[band].mean()
