@@ -1,4 +1,4 @@
-"""Run the bench: ``python -m bench [quality] [drawn] [large] [window] [memory] [marking] [--folder DIR]``; all of it without arguments."""
+"""Run the bench: ``python -m bench [quality] [drawn] [large] [strokes] [window] [memory] [marking] [--folder DIR]``; all of it without arguments."""
 
 import argparse
 import json
@@ -13,7 +13,7 @@ from bench.cases import LARGE, Case, demo_case, folder_case, folder_paths, large
 from bench.drawn import KINDS, Drawing, drawn_case
 from peel.demo.photos import NAMES
 
-PARTS = ("quality", "drawn", "large", "window", "memory", "marking")
+PARTS = ("quality", "drawn", "large", "strokes", "window", "memory", "marking")
 
 
 def main() -> int:
@@ -37,6 +37,10 @@ def main() -> int:
             print("\n".join(measure_part()), "\n", flush=True)
     if "memory" in parts:
         print(memory(), flush=True)
+    if "strokes" in parts:
+        from bench.strokes import measure as measure_strokes
+
+        print("\n".join(measure_strokes()), flush=True)
     if "window" in parts:
         from bench.window import measure
 

@@ -24,44 +24,48 @@ _SWEEPS_SMALL: Final = 10
 _SWEEPS_LARGE: Final = 2
 
 
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+def _balance(image: Any, alpha: Any, fg: Any, bg: Any, regularisation: Any, gradient: Any, y: int, x: int) -> None:
+    """Set a pixel's two colours to what the paper's cost (eq. 3) asks for, given its four neighbours."""
+    height, width = alpha.shape
+    zero, one = np.float32(0), np.float32(1)
+    up, down, left, right = max(y - 1, 0), min(y + 1, height - 1), max(x - 1, 0), min(x + 1, width - 1)
+    a = alpha[y, x]
+    c = one - a
+    above, below = (
+        regularisation + gradient * abs(a - alpha[up, x]),
+        regularisation + gradient * abs(a - alpha[down, x]),
+    )
+    before, behind = (
+        regularisation + gradient * abs(a - alpha[y, left]),
+        regularisation + gradient * abs(a - alpha[y, right]),
+    )
+    total = above + below + before + behind
+    m00, m01, m11 = a * a + total, a * c, c * c + total
+    scale = one / (m00 * m11 - m01 * m01)
+    for k in range(3):
+        value = image[y, x, k]
+        f = above * fg[up, x, k] + below * fg[down, x, k] + before * fg[y, left, k] + behind * fg[y, right, k]
+        b = above * bg[up, x, k] + below * bg[down, x, k] + before * bg[y, left, k] + behind * bg[y, right, k]
+        f += a * value
+        b += c * value
+        fg[y, x, k] = min(max((m11 * f - m01 * b) * scale, zero), one)
+        bg[y, x, k] = min(max((m00 * b - m01 * f) * scale, zero), one)
+
+
 @njit(
-    "void(float32[:,:,::1], float32[:,::1], float32[:,:,::1], float32[:,:,::1], float64, float64, int64)",
+    "void(float32[:,:,::1], float32[:,::1], float32[:,:,::1], float32[:,:,::1], float32, float32, int64)",
     cache=True,
     nogil=True,
+    fastmath=True,
+    error_model="numpy",
 )
-def _sweep(image: Any, alpha: Any, fg: Any, bg: Any, regularisation: float, gradient: float, sweeps: int) -> None:
-    """Minimise the paper's cost (eq. 3) pixel by pixel, Gauss-Seidel, in place."""
-    height, width = alpha.shape
+def _sweep(image: Any, alpha: Any, fg: Any, bg: Any, regularisation: Any, gradient: Any, sweeps: int) -> None:
+    """Minimise the cost pixel by pixel, Gauss-Seidel, in place."""
     for _ in range(sweeps):
-        for y in range(height):
-            for x in range(width):
-                a = alpha[y, x]
-                total = 0.0
-                f0 = f1 = f2 = b0 = b1 = b2 = 0.0
-                for k in range(4):
-                    v = min(max(y + (1 if k == 0 else -1 if k == 1 else 0), 0), height - 1)
-                    u = min(max(x + (1 if k == 2 else -1 if k == 3 else 0), 0), width - 1)
-                    weight = regularisation + gradient * abs(a - alpha[v, u])
-                    total += weight
-                    f0 += weight * fg[v, u, 0]
-                    f1 += weight * fg[v, u, 1]
-                    f2 += weight * fg[v, u, 2]
-                    b0 += weight * bg[v, u, 0]
-                    b1 += weight * bg[v, u, 1]
-                    b2 += weight * bg[v, u, 2]
-                c = 1.0 - a
-                m00 = a * a + total
-                m01 = a * c
-                m11 = c * c + total
-                scale = 1.0 / (m00 * m11 - m01 * m01)
-                for channel in range(3):
-                    value = image[y, x, channel]
-                    f = f0 if channel == 0 else f1 if channel == 1 else f2
-                    b = b0 if channel == 0 else b1 if channel == 1 else b2
-                    f += a * value
-                    b += c * value
-                    fg[y, x, channel] = min(max((m11 * f - m01 * b) * scale, 0.0), 1.0)
-                    bg[y, x, channel] = min(max((m00 * b - m01 * f) * scale, 0.0), 1.0)
+        for y in range(alpha.shape[0]):
+            for x in range(alpha.shape[1]):
+                _balance(image, alpha, fg, bg, regularisation, gradient, y, x)
 
 
 def estimate_foreground(image: FloatArray, alpha: FloatArray, *, as_light: bool = False) -> FloatArray:

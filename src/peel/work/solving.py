@@ -166,19 +166,21 @@ def _solve_near(
     """Solve the pixels near a change, the others held at the present matte."""
     around = _lent(rect, LENDING).intersection(job.photo.bounds)
     inner, shape = rect.within(around), (job.photo.height, job.photo.width)
-    zones, before = job.zones.read(around), job.alpha(around)
+    zones = job.zones.read(around)
     free = np.zeros(zones.shape, bool)
     free[inner] = near
     others = (zones != BACKGROUND) & (zones != FOREGROUND) & ~free
-    held = np.where(others, before, np.float32(np.nan)) if others.any() else None
+    held = np.where(others, job.alpha(around), np.float32(np.nan)) if others.any() else None
     if start is not None:
-        before[inner] = start
+        begin = job.alpha(around)
+        begin[inner] = start
+        start = begin
     prior = _prior_for(job, around, free, palette)
     checkpoint()
     solved, report = solve_matte(
         _seen(job, job.photo.colours(around)),
         zones,
-        start=None if start is None else before,
+        start=start,
         rim=held,
         prior=prior,
         noise=_noise(job),

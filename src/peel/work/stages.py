@@ -7,6 +7,7 @@ Results are kept by the identity of what they were made from, so nothing ever ha
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
+from functools import partial
 from typing import Any, Final
 
 import cv2
@@ -20,6 +21,7 @@ from peel.job.settings import rgb_from_hex
 from peel.matte.arrays import ByteArray, FloatArray, unit_floats
 from peel.matte.composite import composite_over
 from peel.matte.foreground import estimate_foreground
+from peel.matte.parallel import run_all
 from peel.matte.trimap import BACKGROUND, FOREGROUND
 
 __all__ = ["CELL", "HALO", "Cache", "Pyramid", "Stages", "level_size"]
@@ -136,11 +138,14 @@ class Stages:
     def foreground(self, job: Job, rect: Rect, level: int) -> FloatArray:
         """Give the subject's own colours at a level, straight, float32 in [0, 1]; assembled from whole cells."""
         out = np.empty((rect.height, rect.width, 3), np.float32)
-        for cell in _cells(rect):
+
+        def fill(cell: Rect) -> None:
             here = cell.intersection(self.bounds(level))
             part = here.intersection(rect)
             colours = self._foreground_cell(job, here, level)
             out[part.within(rect)] = colours[part.within(here)]
+
+        run_all([partial(fill, cell) for cell in _cells(rect)])
         clean = job.settings.colour.clean
         if clean < 1:
             photo = self.pyramid.colours(rect, level)
