@@ -183,6 +183,21 @@ def test_random_damage_gives_a_job_or_a_sentence(
         assert "damaged.peel" in error.message
 
 
+def test_closing_a_file_with_a_damaged_plane_sweeps_nothing(saved: tuple[Path, list[Job]]) -> None:
+    path, _ = saved
+    sql = sqlite3.connect(path)
+    before = sql.execute("SELECT COUNT(*) FROM tile").fetchone()
+    sql.execute("UPDATE plane SET body = replace(body, ',', 'A') WHERE rowid = (SELECT MIN(rowid) FROM plane)")
+    sql.commit()
+    sql.close()
+
+    ProjectFile.open(path).close()
+
+    sql = sqlite3.connect(path)
+    assert sql.execute("SELECT COUNT(*) FROM tile").fetchone() == before
+    sql.close()
+
+
 def test_settings_out_of_bounds_are_damage(saved: tuple[Path, list[Job]]) -> None:
     path, _ = saved
     sql = sqlite3.connect(path)

@@ -93,15 +93,22 @@ class TileStore:
         return tile
 
     def sweep(self) -> None:
-        """Drop planes and tiles that no state refers to."""
+        """Drop planes and tiles that no state refers to; none at all where damage hides what is referred to."""
+        try:
+            planes, tiles = self._in_use()
+        except (ValueError, KeyError, TypeError, AttributeError):  # a record that is not what was written there
+            return
+        for table, used in (("plane", planes), ("tile", tiles)):
+            for (name,) in self._sql.execute(f"SELECT digest FROM {table}").fetchall():  # noqa: S608 - one of two names
+                if name not in used:
+                    self._sql.execute(f"DELETE FROM {table} WHERE digest = ?", (name,))  # noqa: S608 - the same
+
+    def _in_use(self) -> tuple[set[str], set[str]]:
+        """Give the digests of planes and of tiles that states refer to."""
         rows = self._sql.execute("SELECT planes FROM state").fetchall()
         planes = {name for (text,) in rows for name in json.loads(text).values()}
         tiles: set[str] = set()
         for name, body in self._sql.execute("SELECT digest, body FROM plane").fetchall():
             if name in planes:
                 tiles.update(entry for entry in json.loads(body)["tiles"] if isinstance(entry, str))
-            else:
-                self._sql.execute("DELETE FROM plane WHERE digest = ?", (name,))
-        for (name,) in self._sql.execute("SELECT digest FROM tile").fetchall():
-            if name not in tiles:
-                self._sql.execute("DELETE FROM tile WHERE digest = ?", (name,))
+        return planes, tiles
