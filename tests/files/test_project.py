@@ -187,7 +187,7 @@ def test_closing_a_file_with_a_damaged_plane_sweeps_nothing(saved: tuple[Path, l
     path, _ = saved
     sql = sqlite3.connect(path)
     before = sql.execute("SELECT COUNT(*) FROM tile").fetchone()
-    sql.execute("UPDATE plane SET body = replace(body, ',', 'A') WHERE rowid = (SELECT MIN(rowid) FROM plane)")
+    sql.execute("UPDATE plane SET body = replace(body, ',', 'A') WHERE digest = (SELECT MIN(digest) FROM plane)")
     sql.commit()
     sql.close()
 
