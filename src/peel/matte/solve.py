@@ -162,22 +162,17 @@ def solve_matte(
     window = _lending_window(unknown)
     if window is None:
         return alpha, NOTHING_TO_DO
-    view = np.ascontiguousarray(image[window], np.float32)
-    if not np.isfinite(view.sum(dtype=np.float64)):  # a picture of floats may hold anything; what is no number is black
-        view = np.nan_to_num(view, nan=0.0, posinf=1.0, neginf=0.0)
-    band = unknown[window]
+    view, band = _finite(image[window]), unknown[window]
     noise = noise or measure_noise(view)
     photo_shape = photo_shape or trimap.shape
     if prior is None:
-        zones = np.ascontiguousarray(trimap[window])
-        palette = np.nan_to_num(subject_palette(image, trimap), posinf=1.0, neginf=0.0)
         prior = colour_prior(
             view,
-            zones,
+            np.ascontiguousarray(trimap[window]),
             noise=noise,
             wanted=band,
             photo_shape=photo_shape,
-            palette=palette,
+            palette=_finite(subject_palette(image, trimap)),
             own_colours=own_colours,
         )
     else:
@@ -193,8 +188,6 @@ def solve_matte(
     first = alpha[window] if start is None else start[window]
     rough = roughness(prior.plain, band)
     near = LocalColours(view, alpha[window], band, rough, noise, block_side(photo_shape[0] * photo_shape[1]))
-    asked = ((settings.nearby, near.pull), (settings.sparse, _pull_to_ends(prior, band, rough)))
-    pulls = [pull for wanted, pull in asked if wanted]
     checkpoint()
     values, report = solve_band(
         _system(view, band, alpha[window], prior, settings),
@@ -202,7 +195,7 @@ def solve_matte(
         first[band],
         tolerance=settings.tolerance,
         max_iterations=settings.max_iterations,
-        pulls=pulls,
+        pulls=_pulls(near, prior, settings),
         progress=progress,
         interim=show if interim else None,
     )
@@ -222,8 +215,22 @@ def _lending_window(unknown: BoolArray) -> tuple[slice, slice] | None:
     return rows, columns
 
 
-def _pull_to_ends(prior: ColourPrior, band: BoolArray, rough: FloatArray) -> Pull:
-    return lambda alpha: pull_to_ends(alpha, prior.alpha[band], prior.confidence[band], rough)
+def _finite(colours: FloatArray) -> FloatArray:
+    """Give colours with no gaps in memory; a picture of floats may hold anything, and what is no number is black."""
+    colours = np.ascontiguousarray(colours, np.float32)
+    if np.isfinite(colours.sum(dtype=np.float64)):
+        return colours
+    return np.nan_to_num(colours, nan=0.0, posinf=1.0, neginf=0.0)
+
+
+def _pulls(near: LocalColours, prior: ColourPrior, settings: SolveSettings) -> list[Pull]:
+    """List what is asked for pulls after each rough answer."""
+
+    def to_ends(alpha: FloatArray) -> tuple[FloatArray, FloatArray]:
+        return pull_to_ends(alpha, prior.alpha[near.band], prior.confidence[near.band], near.rough)
+
+    asked: list[tuple[bool, Pull]] = [(settings.nearby, near.pull), (settings.sparse, to_ends)]
+    return [pull for wanted, pull in asked if wanted]
 
 
 def _cleaned(alpha: FloatArray, band: BoolArray, plain: ByteArray, deviations: float) -> FloatArray:
