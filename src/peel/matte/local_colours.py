@@ -138,10 +138,15 @@ def _look_up(moments: Any, y: Any, x: Any, out: Any) -> None:
 def _try_levels(m: Any, r: Any, g: Any, b: Any, noise: Any, levels: Any, misfit: Any, weight: Any) -> Any:
     """Give for each alpha the square distance of a colour in deviations, and one over the determinant; also the least.
 
-    `m` holds the moments of the subject and then of the backdrop.
+    `m` holds the moments of the subject and then of the backdrop. What lies between two levels counts as spread too, or
+    strong contrast without noise would leave most colours unexplained.
     """
     one = np.float32(1)
     spread = np.float32(_SPREAD)
+    way0, way1, way2 = m[0] - m[9], m[1] - m[10], m[2] - m[11]
+    between = (levels[1] - levels[0]) ** 2 / np.float32(12)
+    n00, n01, n02 = between * way0 * way0 + noise, between * way0 * way1, between * way0 * way2
+    n11, n12, n22 = between * way1 * way1 + noise, between * way1 * way2, between * way2 * way2 + noise
     for i in range(levels.shape[0]):
         a = levels[i]
         c = one - a
@@ -149,9 +154,9 @@ def _try_levels(m: Any, r: Any, g: Any, b: Any, noise: Any, levels: Any, misfit:
         d1 = g - a * m[1] - c * m[10]
         d2 = b - a * m[2] - c * m[11]
         aa, cc = spread * a * a, c * c
-        m00, m01 = aa * m[3] + cc * m[12] + noise, aa * m[4] + cc * m[13]
-        m02, m11 = aa * m[5] + cc * m[14], aa * m[6] + cc * m[15] + noise
-        m12, m22 = aa * m[7] + cc * m[16], aa * m[8] + cc * m[17] + noise
+        m00, m01 = aa * m[3] + cc * m[12] + n00, aa * m[4] + cc * m[13] + n01
+        m02, m11 = aa * m[5] + cc * m[14] + n02, aa * m[6] + cc * m[15] + n11
+        m12, m22 = aa * m[7] + cc * m[16] + n12, aa * m[8] + cc * m[17] + n22
         # the inverse by cofactors: no roots, and loops that the machine's vectors take
         i00, i01, i02 = m11 * m22 - m12 * m12, m02 * m12 - m01 * m22, m01 * m12 - m02 * m11
         i11, i12, i22 = m00 * m22 - m02 * m02, m01 * m02 - m00 * m12, m00 * m11 - m01 * m01
