@@ -19,6 +19,7 @@ from peel.work.solving import solve_job
 __all__ = ["measure"]
 
 _RADIUS = 25
+_CORE = 20  # of a brush, that has to lie on what the stroke says
 _COUNT = 12  # strokes at most, all of them laid on one job
 _TRIES = 2000
 _AWAY = 300  # pixels around a stroke that are compared
@@ -38,12 +39,12 @@ def _solved(case: Case) -> Job:
 def _strokes(case: Case) -> list[tuple[Stroke, Zone]]:
     """Draw strokes as a person would: over what is solid or clear in the band, and across its rims; far from each other."""
     rng = np.random.default_rng(4)
-    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * _RADIUS + 1, 2 * _RADIUS + 1))
-    solid, clear = (
-        cv2.erode(side.astype(np.uint8), disc[5:-5, 5:-5].copy()) > 0 for side in (case.alpha > 0.9, case.alpha < 0.1)
+    brush, core = (
+        cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * radius + 1, 2 * radius + 1)) for radius in (_RADIUS, _CORE)
     )
+    solid, clear = (cv2.erode(side.astype(np.uint8), core) > 0 for side in (case.alpha > 0.9, case.alpha < 0.1))
     rim = cv2.morphologyEx(case.band.astype(np.uint8), cv2.MORPH_GRADIENT, np.ones((3, 3))) > 0
-    touching = cv2.dilate(case.band.astype(np.uint8), disc) > 0
+    touching = cv2.dilate(case.band.astype(np.uint8), brush) > 0
     places = [np.argwhere(mask) for mask in (rim, solid & touching, clear & touching)]
     out: list[tuple[Stroke, Zone]] = []
     for _ in range(_TRIES):
