@@ -10,7 +10,8 @@ from functools import partial
 from pathlib import Path
 
 from bench.cases import LARGE, Case, demo_case, folder_case, folder_paths, large_case
-from bench.drawn import KINDS, Drawing, drawn_case
+from bench.drawn import KINDS, drawn_case
+from bench.drawn import LARGE as LARGE_DRAWING
 from peel.demo.photos import NAMES
 
 PARTS = ("quality", "drawn", "large", "strokes", "window", "memory", "marking")
@@ -59,7 +60,7 @@ def _cases(parts: Sequence[str], folder: Path | None) -> list[Callable[[], Case]
     if "quality" in parts:
         cases += [partial(demo_case, name) for name in NAMES]
     if "large" in parts:
-        cases.append(partial(drawn_case, "fur", Drawing(height=4000, width=6000, sloppy=0.08)))
+        cases.append(partial(drawn_case, "fur", LARGE_DRAWING))
     return cases
 
 

@@ -15,7 +15,7 @@ from peel.demo.camera import cloud, defocus, develop
 from peel.demo.strands import StrandLook, draw_strands, over
 from peel.matte.srgb import to_light, to_value
 
-__all__ = ["KINDS", "Drawing", "drawn_case"]
+__all__ = ["KINDS", "LARGE", "Drawing", "drawn_case"]
 
 
 @dataclass(frozen=True)
@@ -34,6 +34,10 @@ class Drawing:
     def unit(self) -> float:
         """Pixels per thousandth of the height: strands and bands grow with the picture."""
         return self.height / 1150
+
+
+LARGE = Drawing(height=4000, width=6000, sloppy=0.08)
+"""24 megapixels with a narrow band."""
 
 
 def _tint(field: np.ndarray, dark: tuple[float, ...], light: tuple[float, ...]) -> np.ndarray:

@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 
 from bench.cases import Case
-from bench.drawn import Drawing, drawn_case
+from bench.drawn import LARGE, drawn_case
 from peel.job import marking
 from peel.job.edits import use_zones
 from peel.job.job import Job, Photo, new_job
@@ -23,11 +23,6 @@ _CORE = 20  # of a brush, that has to lie on what the stroke says
 _COUNT = 12  # strokes at most, all of them laid on one job
 _TRIES = 2000
 _AWAY = 300  # pixels around a stroke that are compared
-
-
-def large_case(kind: str = "fur") -> Case:
-    """Draw a case at 24 MP."""
-    return drawn_case(kind, Drawing(height=4000, width=6000, sloppy=0.08))
 
 
 def _solved(case: Case) -> Job:
@@ -57,7 +52,7 @@ def _strokes(case: Case) -> list[tuple[Stroke, Zone]]:
 
 def measure() -> list[str]:
     """Time strokes one by one, then compare all of their answers with one full solve; lines to print."""
-    case = large_case()
+    case = drawn_case("fur", LARGE)
     after, strokes = _solved(case), _strokes(case)
     shown, settled, unknowns = [], [], []
     for stroke, zone in strokes:

@@ -45,6 +45,26 @@ def _between(matte: Any, v: int, u: int, dy: Any, dx: Any) -> Any:
     return (one - dy) * above + dy * ((one - dx) * matte[v + 1, u] + dx * matte[v + 1, u + 1])
 
 
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+def _walk(noisy: Any, evened: Any, reach: Any, y: int, x: int, step_y: Any, step_x: Any, limit: Any) -> Any:
+    """Add up a matte's values along a line until it leaves its edge or what is plain; also how many."""
+    height, width = reach.shape
+    total, count = np.float32(0), 0
+    for k in range(1, _LENGTH + 1):
+        at_y, at_x = np.float32(y) + k * step_y, np.float32(x) + k * step_x
+        v, u = int(np.floor(at_y)), int(np.floor(at_x))
+        if v < 0 or u < 0 or v + 1 >= height or u + 1 >= width:
+            break
+        if min(reach[v, u], reach[v, u + 1], reach[v + 1, u], reach[v + 1, u + 1]) < _LEAST_REACH:
+            break
+        dy, dx = at_y - np.float32(v), at_x - np.float32(u)
+        if abs(_between(evened, v, u, dy, dx) - evened[y, x]) > limit:
+            break
+        total += _between(noisy, v, u, dy, dx)
+        count += 1
+    return total, count
+
+
 @njit(
     "void(float32[:,::1], float32[:,::1], uint8[:,::1], float32[:,::1], int64, float32[:,::1], int64, int64)",
     cache=True,
@@ -65,21 +85,10 @@ def _follow(noisy: Any, evened: Any, reach: Any, deviation: Any, cell: int, out:
             if steep <= np.float32(_LEAST_SLOPE) * noise:
                 continue
             step_y, step_x = -across / steep, down / steep
-            here, total, count = evened[y, x], noisy[y, x], 1
-            for side in (-1, 1):
-                for k in range(1, _LENGTH + 1):
-                    at_y, at_x = np.float32(y) + side * k * step_y, np.float32(x) + side * k * step_x
-                    v, u = int(np.floor(at_y)), int(np.floor(at_x))
-                    if v < 0 or u < 0 or v + 1 >= height or u + 1 >= width:
-                        break
-                    if min(reach[v, u], reach[v, u + 1], reach[v + 1, u], reach[v + 1, u + 1]) < _LEAST_REACH:
-                        break
-                    dy, dx = at_y - np.float32(v), at_x - np.float32(u)
-                    if abs(_between(evened, v, u, dy, dx) - here) > np.float32(_LEFT_IT) * noise:
-                        break
-                    total += _between(noisy, v, u, dy, dx)
-                    count += 1
-            out[y, x] = total / np.float32(count)
+            limit = np.float32(_LEFT_IT) * noise
+            ahead, steps = _walk(noisy, evened, reach, y, x, step_y, step_x, limit)
+            behind, steps_back = _walk(noisy, evened, reach, y, x, -step_y, -step_x, limit)
+            out[y, x] = (noisy[y, x] + ahead + behind) / np.float32(1 + steps + steps_back)
 
 
 def even_along(noisy: FloatArray, evened: FloatArray, reach: ByteArray, deviation: FloatArray, cell: int) -> FloatArray:

@@ -21,7 +21,7 @@ import numpy as np
 from numba import njit
 
 from peel.matte.arrays import BoolArray, FloatArray
-from peel.matte.noise import NoiseCurve
+from peel.matte.noise import NoiseCurve, brightness_bin
 from peel.matte.parallel import checkpoint, portions, run_all
 
 __all__ = ["LocalColours", "block_side"]
@@ -136,10 +136,11 @@ def _look_up(moments: Any, y: Any, x: Any, out: Any) -> None:
 
 @njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 def _try_levels(m: Any, r: Any, g: Any, b: Any, noise: Any, levels: Any, misfit: Any, weight: Any) -> Any:
-    """Give for each alpha the square distance of a colour in deviations, and one over the determinant; also the least.
+    """Give for each alpha the square distance of a colour in deviations and its weight; also the least distance.
 
-    `m` holds the moments of the subject and then of the backdrop. What lies between two levels counts as spread too, or
-    strong contrast without noise would leave most colours unexplained.
+    The weight is one over the square root of the covariance's determinant. `m` holds the moments of the subject and
+    then of the backdrop. What lies between two levels counts as spread too, or strong contrast without noise would
+    leave most colours unexplained.
     """
     one = np.float32(1)
     spread = np.float32(_SPREAD)
@@ -193,8 +194,7 @@ def _judge(
             continue
         y, x = ys[i], xs[i]
         r, g, b = image[y, x, 0], image[y, x, 1], image[y, x, 2]
-        bright = int((r + g + b) * np.float32(1 / 3) * variance.shape[0])
-        noise = variance[min(max(bright, 0), variance.shape[0] - 1)] + np.float32(_MISFIT * _MISFIT)
+        noise = variance[brightness_bin(image, y, x, variance.shape[0])] + np.float32(_MISFIT * _MISFIT)
         _look_up(moments, (np.float32(y) - half) * scale, (np.float32(x) - half) * scale, m)
         least = _try_levels(m, r, g, b, noise, levels, misfit, likely)
         if least >= np.float32(_TOO_FAR):

@@ -24,7 +24,7 @@ from peel.matte.arrays import BoolArray, ByteArray, FloatArray, unit_floats
 from peel.matte.parallel import checkpoint, portions, run_all
 from peel.matte.srgb import to_light, to_value
 
-__all__ = ["NoiseCurve", "even_out", "measure_noise", "plain_reach"]
+__all__ = ["NoiseCurve", "brightness_bin", "even_out", "measure_noise", "plain_reach"]
 
 _BINS: Final = 16  # of brightness
 _SAMPLES: Final = 60_000  # windows looked at
@@ -94,7 +94,8 @@ def _residue(image: Any, y: int, x: int, spacing: int, radius: int, limit: Any) 
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def _place(image: Any, y: int, x: int, bins: int) -> int:
+def brightness_bin(image: Any, y: int, x: int, bins: int) -> int:
+    """Give the step of brightness that a pixel's noise is looked up by; for kernels."""
     bright = (image[y, x, 0] + image[y, x, 1] + image[y, x, 2]) * np.float32(1 / 3)
     return min(max(int(bright * bins), 0), bins - 1)
 
@@ -103,7 +104,7 @@ def _place(image: Any, y: int, x: int, bins: int) -> int:
 def _residues(image: Any, ys: Any, xs: Any, out: Any, places: Any) -> None:
     for i in range(ys.shape[0]):
         out[i] = _residue(image, ys[i], xs[i], 1, 2, np.float32(np.inf))
-        places[i] = _place(image, ys[i], xs[i], _BINS)
+        places[i] = brightness_bin(image, ys[i], xs[i], _BINS)
 
 
 def measure_noise(image: FloatArray) -> NoiseCurve:
@@ -161,7 +162,7 @@ def _find_planes(
     for y in range(max(top, reach), min(bottom, height - reach)):
         for x in range(reach, width - reach):
             if asked[y, x]:
-                limit = largest * variance[_place(image, y, x, variance.shape[0])]
+                limit = largest * variance[brightness_bin(image, y, x, variance.shape[0])]
                 if _residue(image, y, x, spacing, radius, limit) <= limit:
                     level[y, x] = reach
 

@@ -19,7 +19,7 @@ import numpy as np
 from numba import njit
 
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray, IntArray, unit_floats
-from peel.matte.noise import NoiseCurve, measure_noise, plain_reach
+from peel.matte.noise import NoiseCurve, brightness_bin, measure_noise, plain_reach
 from peel.matte.parallel import checkpoint, portions, run_all
 from peel.matte.trimap import BACKGROUND, FOREGROUND, UNKNOWN
 
@@ -199,8 +199,7 @@ def _mix(
             for x in range(u * step, min(u * step + step, asked.shape[1])):
                 if asked[y, x]:
                     r, g, b = image[y, x, 0], image[y, x, 1], image[y, x, 2]
-                    bright = int((r + g + b) * np.float32(1 / 3) * variance.shape[0])
-                    noise = variance[min(max(bright, 0), variance.shape[0] - 1)]
+                    noise = variance[brightness_bin(image, y, x, variance.shape[0])]
                     spread = np.float32(_MISFIT * _MISFIT) + np.float32(2) * noise
                     alpha[y, x], doubt, fit = _weigh(pairs, r, g, b, spread)
                     heard = fit / (np.float32(1) + doubt / np.float32(_SURE * _SURE))
