@@ -33,23 +33,35 @@ _ROWS: Final = 13  # of the stencil
 _FRINGE: Final = 4  # zeros before and behind each row of a packed run
 _CUT_ABOVE: Final = 60_000  # unknowns from which two threads are worth their hand-over
 _OWN: Final = 2.0  # how much of a pixel's own answer is taken, beside those of the coarse grids
-_ROUGHER: Final = (100.0, 30.0, 1.0)  # times the tolerance: all but the last solution only decide what is pulled where
+_ROUGH_TURNS: Final = (8, 6)  # iterations for answers that only decide what is pulled where
+_LOOK_EVERY: Final = 4  # iterations, at how far alpha moved
 _ROUNDING: Final = 3e-6  # of the diagonal: what sums over a stencil come to by rounding alone
 _FLATTEST: Final = 1e-6  # curvature along a direction, of what the preconditioner takes it for, that is none at all
-_SHOWN_AFTER: Final = 10  # iterations; the coarse space has placed everything by then, and fine strands are coming
 
 
 @dataclass(frozen=True)
 class SolveReport:
-    """What the solver did: unknowns, iterations, relative residual reached, and whether that was enough."""
+    """What the solver did.
+
+    Attributes
+    ----------
+    unknowns, iterations : int
+    residual : float
+        Of the system, relative to what fixed neighbours and colour contribute.
+    moved : float
+        How far alpha went in the last four iterations, root mean square.
+    converged : bool
+        Whether that is little enough.
+    """
 
     unknowns: int
     iterations: int
     residual: float
+    moved: float
     converged: bool
 
 
-NOTHING_TO_DO: Final = SolveReport(0, 0, 0.0, True)
+NOTHING_TO_DO: Final = SolveReport(0, 0, 0.0, 0.0, True)
 
 
 def _product(system: BandSystem, packed: FloatArray, values: FloatArray) -> FloatArray:
@@ -82,7 +94,7 @@ def solve_band(
     colours: FloatArray,
     start: FloatArray,
     *,
-    tolerance: float = 1e-4,
+    tolerance: float = 8e-4,
     max_iterations: int = 500,
     pulls: Sequence[Pull] = (),
     progress: Progress | None = None,
@@ -99,7 +111,8 @@ def solve_band(
     start : (N,) float32 ndarray
         First guess; the better it is, the fewer iterations.
     tolerance : float
-        Stop when the residual is this much of what the fixed neighbours contribute. Smaller: closer, slower.
+        Stop when alpha moves by less than this, root mean square, in four iterations: about what is still missing.
+        A residual says less: smooth errors, as of sheer cloth, hardly show in it. Smaller: closer, slower.
     max_iterations : int
         Stop there in any case; the report then says it did not converge.
     pulls : sequence of callables, optional
@@ -107,8 +120,7 @@ def solve_band(
     progress : callable, optional
         Told the share done before each iteration.
     interim : callable, optional
-        Given the solution as it is after a few iterations, or once it is first asked what to pull, to be looked at
-        meanwhile.
+        Given the first rough solution, to be looked at meanwhile.
 
     Returns
     -------
@@ -125,7 +137,7 @@ def solve_band(
         return start.astype(np.float32), NOTHING_TO_DO
     state = _State(system, start)
     if state.is_free:
-        return state.x, SolveReport(system.size, 0, 0.0, True)
+        return state.x, SolveReport(system.size, 0, 0.0, 0.0, True)
 
     def product(region: FloatArray, out: FloatArray) -> None:
         checkpoint()
@@ -133,24 +145,19 @@ def solve_band(
         kernels.multiply(state.runs, state.packed, np.uint64(system.shape[1]), region, out)
 
     coarse = coarse_space(state.runs, system.shape, colours, product)
-    limits = [tolerance * times for times in (_ROUGHER if pulls else (1.0,))]
-    done, residual = 0, np.inf
-    for turn, limit in enumerate(limits):
-        if turn:
-            state.pull(*_together([pull(state.x) for pull in pulls]))
-            checkpoint()
-
-        def told(more: int, share: float, turn: int = turn) -> None:
-            if progress:
-                progress((turn + share) / len(limits))
-            if interim and turn == 0 and more == _SHOWN_AFTER:
-                interim(state.x)
-
-        more, residual = _iterate(state, coarse, limit, max_iterations - done, told)
-        done += more
-        if interim and turn == 0 and more <= _SHOWN_AFTER and len(limits) > 1:
-            interim(state.x)  # the rough answer came sooner
-    return state.x, SolveReport(system.size, done, residual, residual <= tolerance)
+    told = progress or (lambda _share: None)
+    turns = _ROUGH_TURNS if pulls else ()
+    done = 0
+    for turn, count in enumerate(turns):
+        most = min(count, max_iterations - done)
+        done += _iterate(state, coarse, tolerance, most, _within(told, turn, len(turns) + 1))[0]
+        if interim and turn == 0:
+            interim(state.x)
+        state.pull(*_together([pull(state.x) for pull in pulls]))
+        checkpoint()
+    last = _within(told, len(turns), len(turns) + 1)
+    more, moved = _iterate(state, coarse, tolerance, max_iterations - done, last)
+    return state.x, SolveReport(system.size, done + more, state.residual(), moved, moved <= tolerance)
 
 
 def _together(parts: list[tuple[FloatArray, FloatArray]]) -> tuple[FloatArray, FloatArray]:
@@ -158,26 +165,33 @@ def _together(parts: list[tuple[FloatArray, FloatArray]]) -> tuple[FloatArray, F
     return np.sum(weights, axis=0), np.sum(towards, axis=0)
 
 
-def _iterate(
-    state: "_State", coarse: CoarseSpace, limit: float, most: int, told: Callable[[int, float], None]
-) -> tuple[int, float]:
-    """Iterate until the residual falls to `limit`; give the iterations, at most `most`, and the residual."""
+def _within(told: Progress, turn: int, turns: int) -> Progress:
+    """Tell the share done of one of several turns as that of all."""
+    return lambda share: told((turn + share) / turns)
+
+
+def _iterate(state: "_State", coarse: CoarseSpace, tolerance: float, most: int, told: Progress) -> tuple[int, float]:
+    """Iterate until alpha moves by no more than `tolerance`; give the iterations, at most `most`, and how far it moved."""
     coarse.correct(state.r, state.z, state.pieces)
     state.turn(0.0)
-    rho, residual = state.inner(), state.residual()
-    first, done = max(residual, limit), 0
-    while residual > limit and done < most:
-        told(done, _share(residual, first, limit))
+    rho = state.inner()
+    first, moved, before = 0.0, np.inf, state.x.copy()
+    for done in range(most):
+        told(_share(moved, first, tolerance))
         curvature = state.multiply()
         if rho <= 0 or curvature <= _FLATTEST * rho:  # what is left lies in a piece that nothing holds, or is rounding
-            break
-        residual = state.step(rho / curvature)
+            return done, 0.0
+        state.step(rho / curvature)
+        if (done + 1) % _LOOK_EVERY == 0:
+            moved = float(np.linalg.norm(state.x - before)) / float(np.sqrt(len(before)))
+            if moved <= tolerance:
+                return done + 1, moved
+            first, before = max(first, moved), state.x.copy()
         coarse.correct(state.r, state.z, state.pieces)
         new = state.inner()
         state.turn(new / rho)
         rho = new
-        done += 1
-    return done, residual
+    return most, moved
 
 
 class _State:
@@ -228,14 +242,14 @@ class _State:
         before = _ROWS * (piece.values.start + 2 * _FRINGE * piece.runs.start)
         return kernels.multiply(self.runs[piece.runs], self.packed[before:], self.width, self.p, self.y)
 
-    def step(self, length: float) -> float:
-        """Go `length` along `p`, and begin ``z = M r`` by the diagonal; give the relative residual."""
+    def step(self, length: float) -> None:
+        """Go `length` along `p`, and begin ``z = M r`` by the diagonal."""
 
-        def step(piece: Piece) -> float:
+        def step(piece: Piece) -> None:
             vectors = (v[piece.values] for v in (self.x, self.r, self.inverse, self.z))
-            return kernels.step(self.runs[piece.runs], self.p, self.y, np.float32(length), *vectors)
+            kernels.step(self.runs[piece.runs], self.p, self.y, np.float32(length), *vectors)
 
-        return float(np.sqrt(sum(run_all([partial(step, piece) for piece in self.pieces])))) / self.scale
+        run_all([partial(step, piece) for piece in self.pieces])
 
     def inner(self) -> float:
         """Give ``r z``."""
@@ -261,8 +275,8 @@ def _pieces(system: BandSystem) -> list[Piece]:
     return [Piece(slice(a, b), slice(int(before[a]), int(before[b]))) for a, b in pairwise(cuts)]
 
 
-def _share(residual: float, first: float, tolerance: float) -> float:
-    """Guess the share done from how far the residual has fallen, on a logarithmic scale."""
-    if residual <= tolerance or first <= tolerance:
-        return 1.0
-    return float(np.clip(np.log(first / residual) / np.log(first / tolerance), 0.0, 1.0))
+def _share(moved: float, first: float, tolerance: float) -> float:
+    """Guess the share done from how much less alpha moves than at first, on a logarithmic scale."""
+    if not tolerance < moved < first:
+        return 0.0
+    return float(np.log(first / moved) / np.log(first / tolerance))

@@ -86,32 +86,26 @@ def multiply(runs: Any, packed: Any, width: Any, p: Any, y: Any) -> float:
 
 
 @njit(
-    "float64(int64[:,::1], float32[::1], float32[::1], float32, float32[::1], float32[::1], float32[::1], "
-    "float32[::1])",
+    "void(int64[:,::1], float32[::1], float32[::1], float32, float32[::1], float32[::1], float32[::1], float32[::1])",
     cache=True,
     nogil=True,
     fastmath=True,
 )
-def step(runs: Any, p: Any, y: Any, length: Any, x: Any, r: Any, inverse: Any, z: Any) -> float:
-    """Go `length` along `p`, clear `y` for the next product, begin ``z = M r`` by the diagonal; give ``r r``."""
+def step(runs: Any, p: Any, y: Any, length: Any, x: Any, r: Any, inverse: Any, z: Any) -> None:
+    """Go `length` along `p`, clear `y` for the next product, begin ``z = M r`` by the diagonal."""
     start = np.uint64(0)
-    norm: Any = 0.0
     for k in range(runs.shape[0]):
         at = np.uint64(runs[k, 0])
         n = np.uint64(runs[k, 1])
-        square = np.float32(0)
         for u in range(n):
             i = np.uint64(u)
             x[start + i] += length * p[at + i]
             value = r[start + i] - length * y[at + i]
             r[start + i] = value
             z[start + i] = value * inverse[start + i]
-            square += value * value
         for u in range(n):
             y[at + np.uint64(u)] = np.float32(0)
-        norm += square
         start += n
-    return norm
 
 
 @njit("float64(int64[:,::1], float32[::1], float32[::1])", cache=True, nogil=True, fastmath=True)

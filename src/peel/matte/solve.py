@@ -39,7 +39,7 @@ class SolveSettings:
     eps : float
         Regulariser of the colour covariance, for colours in [0, 1]. Larger: smoother, fewer thin strands.
     tolerance : float
-        Relative residual at which the solver stops.
+        Root mean square by which alpha may still move in four iterations when the solver stops.
     max_iterations : int
         Bound on the solver's iterations.
     prior_weight : float
@@ -54,7 +54,7 @@ class SolveSettings:
     """
 
     eps: float = 1e-7
-    tolerance: float = 1e-4
+    tolerance: float = 8e-4
     max_iterations: int = 500
     prior_weight: float = 3e-3
     clean: float = 2.0

@@ -51,6 +51,7 @@ class CutReport:
             "unknown_pixels": self.solve.unknowns,
             "iterations": self.solve.iterations,
             "residual": self.solve.residual,
+            "moved": self.solve.moved,
             "converged": self.solve.converged,
             "mixing": self.mixing,
         }

@@ -76,7 +76,7 @@ def solve_job(
     Job
         With nothing unsolved.
     SolveReport
-        All pieces together; the worst of their residuals, the most of their iterations.
+        All pieces together; the worst of their residuals and movements, the most of their iterations.
 
     Raises
     ------
@@ -110,6 +110,8 @@ def solve_job(
         job, report = _solve_patch(job, patch, palette, told, interim)
         reports.append(report)
         done += patch.size
+        if progress:
+            progress(done / total)
         if interim and done < total:
             interim(job)
     return with_matte(job, tiles, job.alpha(tiles)), _together(reports)
@@ -122,6 +124,7 @@ def _together(reports: list[SolveReport]) -> SolveReport:
         sum(report.unknowns for report in reports),
         max(report.iterations for report in reports),
         max(report.residual for report in reports),
+        max(report.moved for report in reports),
         all(report.converged for report in reports),
     )
 
