@@ -3,7 +3,7 @@ import pytest
 
 from peel.matte import conjugate_gradients
 from peel.matte.coarse_space import _coarser, _gathered, coarse_space
-from peel.matte.conjugate_gradients import solve_band
+from peel.matte.conjugate_gradients import _State, solve_band
 from peel.matte.hats import Product, couplings, hats_on
 from peel.matte.laplacian import assemble_band
 
@@ -33,18 +33,16 @@ def _dense(photo: np.ndarray, band: np.ndarray, fixed: np.ndarray) -> np.ndarray
     return out
 
 
-def _product_with(dense: np.ndarray, shape: tuple[int, int], band: np.ndarray) -> Product:
-    def product(region: np.ndarray, out: np.ndarray) -> None:
-        out.reshape(shape)[2:-2, 2:-2][band] = dense @ region.reshape(shape)[2:-2, 2:-2][band]
-
-    return product
+def _product(photo: np.ndarray, band: np.ndarray, fixed: np.ndarray) -> Product:
+    system = assemble_band(photo, band, fixed, _EPS)
+    return _State(system, np.zeros(system.size, np.float32)).add_product
 
 
 def test_the_coarse_correction_solves_the_coarse_problem() -> None:
     photo, band, fixed = _picture(30, 37)
     dense = _dense(photo, band, fixed)
     system = assemble_band(photo, band, fixed, _EPS)
-    product = _product_with(dense, system.shape, band)
+    product = _product(photo, band, fixed)
 
     space = coarse_space(system.runs, system.shape, photo[band], product, spacing=8)
     ys, xs = (part + 2 for part in np.nonzero(band))
@@ -58,22 +56,21 @@ def test_the_coarse_correction_solves_the_coarse_problem() -> None:
     residual = np.random.default_rng(2).normal(size=system.size).astype(np.float32)
     expected = basis @ np.linalg.pinv(basis.T @ dense @ basis, rcond=1e-10) @ (basis.T @ residual)
 
-    correction = np.zeros(system.size, np.float32)
-    space.correct(residual, correction, [space.hats.everything])
+    own, out = np.full(system.size, 0.3, np.float32), np.empty(system.size, np.float32)
+    inner = space.precondition(residual, own, out, [space.hats.everything])
 
+    correction = out - own * residual
     assert np.abs(correction - expected).max() < 0.02 * np.abs(expected).max()
+    assert inner == pytest.approx(float(residual @ out), rel=1e-4)
 
 
 def test_a_coarser_grid_couples_as_if_it_were_laid_by_itself() -> None:
     photo, band, fixed = _picture(60, 75)
-    dense = _dense(photo, band, fixed)
     system = assemble_band(photo, band, fixed, _EPS)
-    product = _product_with(dense, system.shape, band)
+    product = _product(photo, band, fixed)
 
     fine, wide = (hats_on(system.runs, system.shape, photo[band], spacing) for spacing in (8, 16))
-    blocks, expected = (
-        couplings(hats, np.zeros((hats.size, 3)), system.shape[0] * system.shape[1], product) for hats in (fine, wide)
-    )
+    blocks, expected = (couplings(hats, np.zeros((hats.size, 3)), product) for hats in (fine, wide))
     coarser, ways = _coarser(fine.nodes)
 
     rows, columns = np.nonzero(wide.nodes >= 0)

@@ -6,14 +6,12 @@ References
    pp. 111-127: smoothing along edges, not across them. :doi:`10.1023/A:1008009714131`
 """
 
-from functools import partial
 from typing import Any, Final
 
 import numpy as np
 from numba import njit
 
 from peel.matte.arrays import ByteArray, FloatArray
-from peel.matte.parallel import portions, run_all
 
 __all__ = ["even_along"]
 
@@ -23,7 +21,6 @@ _SPREAD: Final = 196.0  # squares of the steps in that window, added up
 _LEAST_SLOPE: Final = 0.2  # a pixel, in deviations of the matte's noise, from which there is an edge to follow
 _LEFT_IT: Final = 3.0  # deviations by which alpha differs where a straight line has left its edge
 _LEAST_REACH: Final = 2
-_ROWS: Final = 64
 
 
 @njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
@@ -66,16 +63,16 @@ def _walk(noisy: Any, evened: Any, reach: Any, y: int, x: int, step_y: Any, step
 
 
 @njit(
-    "void(float32[:,::1], float32[:,::1], uint8[:,::1], float32[:,::1], int64, float32[:,::1], int64, int64)",
+    "void(float32[:,::1], float32[:,::1], uint8[:,::1], float32[:,::1], int64, float32[:,::1])",
     cache=True,
     nogil=True,
     fastmath=True,
     error_model="numpy",
 )
-def _follow(noisy: Any, evened: Any, reach: Any, deviation: Any, cell: int, out: Any, top: int, bottom: int) -> None:
+def _follow(noisy: Any, evened: Any, reach: Any, deviation: Any, cell: int, out: Any) -> None:
     """Average a matte along the direction in which it does not change, as far as the photo is plain."""
     height, width = reach.shape
-    for y in range(max(top, _RADIUS), min(bottom, height - _RADIUS)):
+    for y in range(_RADIUS, height - _RADIUS):
         for x in range(_RADIUS, width - _RADIUS):
             if reach[y, x] < _LEAST_REACH:
                 continue
@@ -116,6 +113,5 @@ def even_along(noisy: FloatArray, evened: FloatArray, reach: ByteArray, deviatio
     a mean of seventeen values does not. A line ends where the edge bends away from it.
     """
     out = evened.copy()
-    whole = (noisy, evened, np.ascontiguousarray(reach), np.ascontiguousarray(deviation), cell, out)
-    run_all([partial(_follow, *whole, part.start, part.stop) for part in portions(len(out), _ROWS)])
+    _follow(noisy, evened, np.ascontiguousarray(reach), np.ascontiguousarray(deviation), cell, out)
     return out

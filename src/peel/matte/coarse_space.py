@@ -73,9 +73,9 @@ class CoarseSpace:
     centre: _Floats
     factor: Any
 
-    def correct(self, residual: FloatArray, correction: FloatArray, pieces: Sequence[Piece]) -> None:
-        """Add to `correction` the answer of the coarse problems to `residual`; both (N,) float32."""
-        self.hats.prolong(self._answer(self.hats.restrict(residual, pieces), 0), correction, pieces)
+    def precondition(self, residual: FloatArray, own: FloatArray, out: FloatArray, pieces: Sequence[Piece]) -> float:
+        """Write ``own * residual`` and the answer of the coarse problems to `out`; give ``residual out``; all (N,)."""
+        return self.hats.prolong(self._answer(self.hats.restrict(residual, pieces), 0), residual, own, out, pieces)
 
     def _answer(self, sums: _Floats, depth: int) -> _Floats:
         if depth < len(self.levels):
@@ -129,7 +129,7 @@ def coarse_space(
     hats = hats_on(runs, shape, colours, spacing)
     mass = hats.restrict(np.ones(len(colours), np.float32), [hats.everything])
     centre = _mean(mass)
-    blocks = couplings(hats, centre, shape[0] * shape[1], product)
+    blocks = couplings(hats, centre, product)
     blocks[:, :, :, 1:] += centre[_followers(hats.nodes)][:, :, None, :] * blocks[:, :, :, :1]
     return _factorised(hats, mass, blocks)
 

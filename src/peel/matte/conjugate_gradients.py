@@ -13,6 +13,7 @@ from itertools import pairwise
 from typing import Final
 
 import numpy as np
+from numpy.typing import NDArray
 
 from peel.matte import run_kernels as kernels
 from peel.matte.arrays import FloatArray
@@ -138,13 +139,7 @@ def solve_band(
     state = _State(system, start)
     if state.is_free:
         return state.x, SolveReport(system.size, 0, 0.0, 0.0, True)
-
-    def product(region: FloatArray, out: FloatArray) -> None:
-        checkpoint()
-        kernels.clear(state.runs, out)
-        kernels.multiply(state.runs, state.packed, np.uint64(system.shape[1]), region, out)
-
-    coarse = coarse_space(state.runs, system.shape, colours, product)
+    coarse = coarse_space(state.runs, system.shape, colours, state.add_product)
     told = progress or (lambda _share: None)
     turns = _ROUGH_TURNS if pulls else ()
     done = 0
@@ -172,9 +167,8 @@ def _within(told: Progress, turn: int, turns: int) -> Progress:
 
 def _iterate(state: "_State", coarse: CoarseSpace, tolerance: float, most: int, told: Progress) -> tuple[int, float]:
     """Iterate until alpha moves by no more than `tolerance`; give the iterations, at most `most`, and how far it moved."""
-    coarse.correct(state.r, state.z, state.pieces)
+    rho = state.precondition(coarse)
     state.turn(0.0)
-    rho = state.inner()
     first, moved, before = 0.0, np.inf, state.x.copy()
     for done in range(most):
         told(_share(moved, first, tolerance))
@@ -183,12 +177,11 @@ def _iterate(state: "_State", coarse: CoarseSpace, tolerance: float, most: int, 
             return done, 0.0
         state.step(rho / curvature)
         if (done + 1) % _LOOK_EVERY == 0:
-            moved = float(np.linalg.norm(state.x - before)) / float(np.sqrt(len(before)))
+            moved = float(np.sqrt(np.square(state.x - before).mean(dtype=np.float64)))
             if moved <= tolerance:
                 return done + 1, moved
             first, before = max(first, moved), state.x.copy()
-        coarse.correct(state.r, state.z, state.pieces)
-        new = state.inner()
+        new = state.precondition(coarse)
         state.turn(new / rho)
         rho = new
     return most, moved
@@ -212,7 +205,7 @@ class _State:
         checkpoint()
         self.scale = _scale(system, self.packed)
         self.is_free = self.scale <= max(rounding, 1e-9)  # neither a fixed neighbour nor an estimate holds anything
-        self.z = self.inverse * self.r
+        self.z = np.empty_like(self.r)
         self.p = np.zeros(system.shape[0] * system.shape[1], np.float32)
         self.y = np.zeros_like(self.p)
 
@@ -222,12 +215,11 @@ class _State:
         kernels.add_diagonal(self.runs, self.packed, more)
         self.inverse = np.float32(_OWN) / (np.float32(_OWN) / self.inverse + more)
         self.r += towards - self.towards - more * self.x
-        self.z = self.inverse * self.r
         self.weight, self.towards = weight, towards
 
     def residual(self) -> float:
         """Give the relative residual."""
-        return float(np.sqrt(kernels.inner(self.runs, self.r, self.r))) / self.scale
+        return float(np.linalg.norm(self.r)) / self.scale
 
     def multiply(self) -> float:
         """Put ``A p`` into `y`; give ``p A p``.
@@ -239,21 +231,25 @@ class _State:
         return total + sum(self._multiply(piece) for piece in seams)
 
     def _multiply(self, piece: Piece) -> float:
+        return self.add_product(piece, self.runs[piece.runs], self.p, self.y)
+
+    def add_product(self, piece: Piece, runs: NDArray[np.int64], region: FloatArray, out: FloatArray) -> float:
+        """Add a piece's share of ``A p`` to a region; give its share of ``p A p``. See `peel.matte.hats.Product`."""
         before = _ROWS * (piece.values.start + 2 * _FRINGE * piece.runs.start)
-        return kernels.multiply(self.runs[piece.runs], self.packed[before:], self.width, self.p, self.y)
+        return float(kernels.multiply(runs, self.packed[before:], self.width, region, out))
 
     def step(self, length: float) -> None:
-        """Go `length` along `p`, and begin ``z = M r`` by the diagonal."""
+        """Go `length` along `p`."""
 
         def step(piece: Piece) -> None:
-            vectors = (v[piece.values] for v in (self.x, self.r, self.inverse, self.z))
+            vectors = (v[piece.values] for v in (self.x, self.r))
             kernels.step(self.runs[piece.runs], self.p, self.y, np.float32(length), *vectors)
 
         run_all([partial(step, piece) for piece in self.pieces])
 
-    def inner(self) -> float:
-        """Give ``r z``."""
-        return kernels.inner(self.runs, self.r, self.z)
+    def precondition(self, coarse: CoarseSpace) -> float:
+        """Put ``M r`` into `z`; give ``r z``."""
+        return coarse.precondition(self.r, self.inverse, self.z, self.pieces)
 
     def turn(self, beta: float) -> None:
         """Turn the direction: ``p = z + beta p``."""

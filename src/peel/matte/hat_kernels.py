@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from numba import njit
 
-__all__ = ["add_block", "add_couplings", "mark_runs", "prolong", "restrict", "write_basis"]
+__all__ = ["add_block", "add_couplings", "clear", "mark_runs", "prolong", "restrict", "write_basis"]
 
 
 @njit(cache=True, nogil=True, fastmath=True, inline="always")
@@ -17,6 +17,13 @@ def add_block(into: Any, weight: Any, block: Any) -> None:
     for a in range(4):
         for b in range(4):
             into[a, b] += weight * block[a, b]
+
+
+@njit("void(int64[:,::1], float32[::1])", cache=True, nogil=True)
+def clear(runs: Any, region: Any) -> None:
+    """Set a flat padded region to zero where the runs are."""
+    for k in range(runs.shape[0]):
+        region[runs[k, 0] : runs[k, 0] + runs[k, 1]] = 0
 
 
 @njit("void(int64[:,::1], boolean[::1])", cache=True, nogil=True)
@@ -90,17 +97,30 @@ def restrict(runs: Any, width: int, spacing: int, nodes: Any, colours: Any, star
 
 
 @njit(
-    "void(int64[:,::1], int64, int64, int32[:,::1], float32[:,::1], int64, float64[:,::1], float32[::1])",
+    "float64(int64[:,::1], int64, int64, int32[:,::1], float32[:,::1], int64, float64[:,::1], float32[::1], "
+    "float32[::1], float32[::1])",
     cache=True,
     nogil=True,
     fastmath=True,
 )
-def prolong(runs: Any, width: int, spacing: int, nodes: Any, colours: Any, start: int, answer: Any, out: Any) -> None:
-    """Add the field that the coarse answer stands for to `out`."""
+def prolong(
+    runs: Any,
+    width: int,
+    spacing: int,
+    nodes: Any,
+    colours: Any,
+    start: int,
+    answer: Any,
+    residual: Any,
+    own: Any,
+    out: Any,
+) -> float:
+    """Write ``own * residual`` and the field that the coarse answer stands for to `out`; give ``residual out``."""
     step = np.float32(1.0 / spacing)
     red, green, blue = colours[0], colours[1], colours[2]
     left, right = np.empty(4, np.float32), np.empty(4, np.float32)
     i = np.uint64(start)
+    total: Any = 0.0
     for run in range(runs.shape[0]):
         y, x = runs[run, 0] // width, runs[run, 0] % width
         row, column = y // spacing, x // spacing
@@ -117,17 +137,24 @@ def prolong(runs: Any, width: int, spacing: int, nodes: Any, colours: Any, start
             offset = np.float32((x - column * spacing) / spacing)
             l0, l1, l2, l3 = left[0], left[1], left[2], left[3]
             r0, r1, r2, r3 = right[0], right[1], right[2], right[3]
+            part = np.float32(0)
             for q in range(count):
                 k = i + np.uint64(q)
                 t = offset + np.float32(q) * step
-                out[k] += l0 + t * r0 + (l1 + t * r1) * red[k] + (l2 + t * r2) * green[k] + (l3 + t * r3) * blue[k]
+                field = l0 + t * r0 + (l1 + t * r1) * red[k] + (l2 + t * r2) * green[k] + (l3 + t * r3) * blue[k]
+                value = own[k] * residual[k] + field
+                out[k] = value
+                part += value * residual[k]
+            total += part
             i += count
             x = stop
             column += 1
+    return total
 
 
 @njit(
-    "void(int64[:,::1], int64, int64, int32[:,::1], float32[:,::1], float64[:,::1], int64, int64, int64, float32[::1])",
+    "void(int64[:,::1], int64, int64, int32[:,::1], float32[:,::1], int64, float64[:,::1], int64, int64, int64, "
+    "float32[::1])",
     cache=True,
     nogil=True,
 )
@@ -137,6 +164,7 @@ def write_basis(
     spacing: int,
     nodes: Any,
     colours: Any,
+    first: int,
     centre: Any,
     row_class: int,
     column_class: int,
@@ -146,7 +174,7 @@ def write_basis(
     """Write one function of every third node, whose hats do not meet, to a padded region."""
     zero, step = np.float32(0), np.float32(1.0 / spacing)
     colour = colours[max(function - 1, 0)]
-    start = np.uint64(0)
+    start = np.uint64(first)
     for run in range(runs.shape[0]):
         at = np.uint64(runs[run, 0])
         y, x = runs[run, 0] // width, runs[run, 0] % width
@@ -160,21 +188,21 @@ def write_basis(
             column = (x + done) // spacing
             stop = min(runs[run, 1], (column + 1) * spacing - x)
             before = column % 3 == column_class
-            first, count = np.uint64(done), np.uint64(stop - done)
+            begin, count = np.uint64(done), np.uint64(stop - done)
             if own_row % 3 == row_class and (before or (column + 1) % 3 == column_class):
                 node = nodes[own_row, column if before else column + 1]
                 across = np.float32(x + done - column * spacing) * step
                 level = weight - weight * across if before else weight * across
                 slope = -weight * step if before else weight * step
                 for q in range(count):
-                    region[at + first + np.uint64(q)] = level + slope * np.float32(q)
+                    region[at + begin + np.uint64(q)] = level + slope * np.float32(q)
                 if function > 0:
                     middle = np.float32(centre[node, function - 1])
                     for q in range(count):
-                        region[at + first + np.uint64(q)] *= colour[start + first + np.uint64(q)] - middle
+                        region[at + begin + np.uint64(q)] *= colour[start + begin + np.uint64(q)] - middle
             else:
                 for q in range(count):
-                    region[at + first + np.uint64(q)] = zero
+                    region[at + begin + np.uint64(q)] = zero
             done = stop
         start += np.uint64(runs[run, 1])
 
@@ -199,7 +227,7 @@ def _reached(position: int, spacing: int, wanted: int) -> Any:
 
 
 @njit(
-    "void(int64[:,::1], int64, int64, int32[:,::1], float32[:,::1], float32[::1], int64, int64, int64,"
+    "void(int64[:,::1], int64, int64, int32[:,::1], float32[:,::1], int64, float32[::1], int64, int64, int64, "
     "float64[:,:,:,::1])",
     cache=True,
     nogil=True,
@@ -211,6 +239,7 @@ def add_couplings(
     spacing: int,
     nodes: Any,
     colours: Any,
+    first: int,
     product: Any,
     row_class: int,
     column_class: int,
@@ -220,7 +249,7 @@ def add_couplings(
     """Add up what a product of `write_basis` gives under each hat that is the other's own or comes before it."""
     step = np.float32(1.0 / spacing)
     red, green, blue = colours[0], colours[1], colours[2]
-    i = np.uint64(0)
+    i = np.uint64(first)
     for run in range(runs.shape[0]):
         y, x = runs[run, 0] // width, runs[run, 0] % width
         row = y // spacing

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from peel.matte import hat_kernels as kernels
 from peel.matte.arrays import FloatArray, IntArray
-from peel.matte.parallel import run_all, spans
+from peel.matte.parallel import run_all
 
 __all__ = ["FORWARD", "FUNCTIONS", "Hats", "Piece", "Product", "couplings", "hats_on"]
 
@@ -26,8 +26,8 @@ FUNCTIONS: Final = 4
 FORWARD: Final = 13
 """Nodes that a node's hat meets, from itself on in reading order: up to two away, as stencils reach beyond a hat."""
 
-Product = Callable[[FloatArray, FloatArray], None]
-"""Multiplies a flat padded region by the system into a second one, whose values off the band mean nothing."""
+_STRIP: Final = 4  # rows of cells looked at in one go: what the system says about them stays in the machine's caches
+_STENCIL: Final = 2  # rows that the system reaches
 
 
 @dataclass(frozen=True)
@@ -36,6 +36,14 @@ class Piece:
 
     runs: slice
     values: slice
+
+
+Product = Callable[[Piece, NDArray[np.int64], FloatArray, FloatArray], object]
+"""Adds a piece's share of a product with the system to a second flat padded region; values off the band mean nothing.
+
+The piece's runs come as they lie in the two regions, which may be cut from the whole one. The share is that of each
+pair of unknowns whose first one is the piece's.
+"""
 
 
 @dataclass(frozen=True)
@@ -86,13 +94,20 @@ class Hats:
 
         return np.asarray(np.sum(run_all([partial(restricted, piece) for piece in pieces]), axis=0))
 
-    def prolong(self, answer: NDArray[np.float64], out: FloatArray, pieces: Sequence[Piece]) -> None:
-        """Add the field with (M, 4) coefficients `answer` to (N,) float32 `out`."""
+    def prolong(
+        self,
+        answer: NDArray[np.float64],
+        residual: FloatArray,
+        own: FloatArray,
+        out: FloatArray,
+        pieces: Sequence[Piece],
+    ) -> float:
+        """Write ``own * residual`` and the field with (M, 4) coefficients `answer` to `out`; give ``residual out``."""
 
-        def prolonged(piece: Piece) -> None:
-            kernels.prolong(*self._loop(piece), answer, out)
+        def prolonged(piece: Piece) -> float:
+            return float(kernels.prolong(*self._loop(piece), answer, residual, own, out))
 
-        run_all([partial(prolonged, piece) for piece in pieces])
+        return sum(run_all([partial(prolonged, piece) for piece in pieces]))
 
 
 def hats_on(runs: NDArray[np.int64], shape: tuple[int, int], colours: FloatArray, spacing: int) -> Hats:
@@ -122,7 +137,7 @@ def hats_on(runs: NDArray[np.int64], shape: tuple[int, int], colours: FloatArray
     return Hats(runs, shape[1], spacing, nodes, np.ascontiguousarray(colours.T, np.float32))
 
 
-def couplings(hats: Hats, centre: NDArray[np.float64], size: int, product: Product) -> NDArray[np.float64]:
+def couplings(hats: Hats, centre: NDArray[np.float64], product: Product) -> NDArray[np.float64]:
     """Find what the system makes of each pair of functions under hats that meet.
 
     Parameters
@@ -130,8 +145,6 @@ def couplings(hats: Hats, centre: NDArray[np.float64], size: int, product: Produ
     hats : Hats
     centre : (M, 3) float64 ndarray
         Colours that the second functions of each pair are relative to, for exactness in plain areas.
-    size : int
-        Of the padded region.
     product : callable
         Multiplies by the system.
 
@@ -141,16 +154,44 @@ def couplings(hats: Hats, centre: NDArray[np.float64], size: int, product: Produ
         For each node, the following node in reading order, the node's own function, the other's relative one.
     """
     blocks = np.zeros((hats.size, FORWARD, FUNCTIONS, FUNCTIONS))
-    grid = (hats.runs, hats.width, hats.spacing, hats.nodes, hats.colours)
+    strips = range(0, hats.nodes.shape[0] - 1, _STRIP)
 
-    def couple(classes: slice) -> None:
-        # hats of other classes fill other places of the blocks: two threads never write the same one
-        field, answer = np.zeros(size, np.float32), np.zeros(size, np.float32)
-        for number in range(classes.start, classes.stop):
-            which = (number // 12, number // 4 % 3, number % 4)
-            kernels.write_basis(*grid, centre, *which, field)
-            product(field, answer)
-            kernels.add_couplings(*grid, answer, *which, blocks)
+    def couple(top: int) -> None:
+        _couple_strip(hats, centre, product, top, blocks)
 
-    run_all([partial(couple, classes) for classes in spans(9 * FUNCTIONS, 2)])
+    # hats reach into the next strip: two threads must not write the same block
+    for first in (0, 1):
+        run_all([partial(couple, top) for top in strips[first::2]])
     return blocks
+
+
+def _couple_strip(
+    hats: Hats, centre: NDArray[np.float64], product: Product, top: int, blocks: NDArray[np.float64]
+) -> None:
+    """Add up the couplings seen from the unknowns in some rows of cells, from node row `top` on."""
+    above = max(top - 1, 0)  # of the region cut out: stencils reach into the cells above
+    rows = hats.runs[:, 0] // hats.width
+    first, last = top * hats.spacing, (top + _STRIP) * hats.spacing
+    wide, active, own = (
+        _between(hats.runs, rows, first - more, last + less)
+        for more, less in ((_STENCIL, _STENCIL), (_STENCIL, 0), (0, 0))
+    )
+    if wide.runs.start == wide.runs.stop:
+        return
+    here = hats.runs - (above * hats.spacing * hats.width, 0)
+    size = (last - above * hats.spacing + 2 * _STENCIL) * hats.width
+    field, answer = np.zeros(size, np.float32), np.zeros(size, np.float32)
+    grid = (hats.width, hats.spacing, hats.nodes[above:], hats.colours)
+    for number in range(9 * FUNCTIONS):
+        which = (number // 12, number // 4 % 3, number % 4)
+        kernels.write_basis(here[wide.runs], *grid, wide.values.start, centre, *which, field)
+        kernels.clear(here[wide.runs], answer)
+        product(active, here[active.runs], field, answer)
+        kernels.add_couplings(here[own.runs], *grid, own.values.start, answer, *which, blocks)
+
+
+def _between(runs: NDArray[np.int64], rows: NDArray[np.int64], first: int, last: int) -> Piece:
+    """Give the piece that lies in some rows."""
+    start, stop = (int(found) for found in np.searchsorted(rows, (first, last)))
+    before = int(runs[:start, 1].sum())
+    return Piece(slice(start, stop), slice(before, before + int(runs[start:stop, 1].sum())))

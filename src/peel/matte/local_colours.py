@@ -13,12 +13,14 @@ References
 """
 
 from dataclasses import dataclass
-from functools import partial
+from functools import cached_property, partial
+from itertools import pairwise
 from typing import Any, Final
 
 import cv2
 import numpy as np
 from numba import njit
+from numpy.typing import NDArray
 
 from peel.matte.arrays import BoolArray, FloatArray
 from peel.matte.noise import NoiseCurve, brightness_bin
@@ -47,39 +49,61 @@ def block_side(pixels: int) -> int:
     return 4 if pixels <= _LARGEST_SMALL else 8
 
 
+@njit(cache=True, nogil=True, fastmath=True)
+def _add_sample(r: Any, g: Any, b: Any, a: Any, sums: Any, v: Any, u: Any) -> None:
+    """Add a colour to a block's sums if it is nearly solid or clear: weight, colours and their products."""
+    near = np.float32(_NEAR_ENDS)
+    here = np.uint64(0) if a > np.float32(0.5) else np.uint64(1)
+    off = np.float32(1) - a if a > np.float32(0.5) else a
+    if off >= near:
+        return
+    w = np.float32(1) - off / near
+    w *= w
+    out = sums[v, u, here]
+    out[0] += w
+    out[1] += w * r
+    out[2] += w * g
+    out[3] += w * b
+    out[4] += w * r * r
+    out[5] += w * r * g
+    out[6] += w * r * b
+    out[7] += w * g * g
+    out[8] += w * g * b
+    out[9] += w * b * b
+
+
 @njit(
-    "void(float32[:,:,::1], float32[:,::1], int64, float32[:,:,:,::1], int64, int64)",
+    "void(float32[:,:,::1], float32[:,::1], boolean[:,::1], int64, float32[:,:,:,::1], int64, int64)",
     cache=True,
     nogil=True,
     fastmath=True,
 )
-def _add_blocks(image: Any, alpha: Any, side: int, sums: Any, top: int, bottom: int) -> None:
-    """Add up the samples of subject and backdrop in some rows of blocks: weights, colours and their products."""
-    height, width = alpha.shape
-    near = np.float32(_NEAR_ENDS)
+def _add_fixed(image: Any, fixed: Any, band: Any, side: int, sums: Any, top: int, bottom: int) -> None:
+    """Add up the samples off the band in some rows of blocks."""
+    height, width = fixed.shape
     for v in range(top, bottom):
         for y in range(v * side, min(v * side + side, height)):
-            for x in range(width):
-                a = alpha[y, x]
-                here = 0 if a > np.float32(0.5) else 1
-                off = np.float32(1) - a if here == 0 else a
-                if off >= near:
-                    continue
-                w = np.float32(1) - off / near
-                w *= w
-                r, g, b = image[y, x, 0], image[y, x, 1], image[y, x, 2]
-                u = x // side
-                out = sums[here]
-                out[0, v, u] += w
-                out[1, v, u] += w * r
-                out[2, v, u] += w * g
-                out[3, v, u] += w * b
-                out[4, v, u] += w * r * r
-                out[5, v, u] += w * r * g
-                out[6, v, u] += w * r * b
-                out[7, v, u] += w * g * g
-                out[8, v, u] += w * g * b
-                out[9, v, u] += w * b * b
+            for u in range(sums.shape[1]):
+                for x in range(u * side, min(u * side + side, width)):
+                    if not band[y, x]:
+                        _add_sample(image[y, x, 0], image[y, x, 1], image[y, x, 2], fixed[y, x], sums, v, u)
+
+
+@njit(
+    "void(float32[:,:,::1], int32[::1], int32[::1], float32[::1], int64, float32[:,:,:,::1])",
+    cache=True,
+    nogil=True,
+    fastmath=True,
+)
+def _add_solved(image: Any, ys: Any, xs: Any, alpha: Any, side: int, sums: Any) -> None:
+    """Add up the samples that a rough answer makes of some of the band's pixels."""
+    shift = np.uint64(0)
+    while np.uint64(1) << shift < np.uint64(side):
+        shift += np.uint64(1)
+    for i in range(ys.shape[0]):
+        y, x = np.uint64(ys[i]), np.uint64(xs[i])
+        a = min(max(alpha[i], np.float32(0)), np.float32(1))
+        _add_sample(image[y, x, 0], image[y, x, 1], image[y, x, 2], a, sums, y >> shift, x >> shift)
 
 
 def _spread(sums: FloatArray) -> FloatArray:
@@ -236,7 +260,7 @@ class LocalColours:
         is plain a colour that nobody marked, as of sheer cloth, is likelier than a mixture.
     noise : NoiseCurve
     side : int
-        Pixels a side of a block, from `block_side`.
+        Pixels a side of a block, from `block_side`: a power of two.
     """
 
     image: FloatArray
@@ -260,11 +284,8 @@ class LocalColours:
             Add ``weight (alpha - towards / weight)^2`` to the cost. The weight falls with the variance of alpha, over
             all levels of alpha by how likely they are; it is 0 where no mixture of the two models explains the pixel.
         """
-        matte = self.fixed.copy()
-        matte[self.band] = np.clip(alpha, 0, 1)
-        moments = self._moments(matte)
-        del matte
-        ys, xs = (part.astype(np.int32) for part in np.nonzero(self.band))
+        moments = self._moments(alpha)
+        ys, xs = self._places
         weight, towards = np.empty_like(self.rough), np.empty_like(self.rough)
 
         def judge(part: slice) -> None:
@@ -274,14 +295,36 @@ class LocalColours:
         run_all([partial(judge, part) for part in portions(len(ys), _AT_ONCE)])
         return weight, towards
 
-    def _moments(self, matte: FloatArray) -> FloatArray:
-        """Give the moments of both sides for each block; (h, w, 18)."""
-        height, width = (-(-size // self.side) for size in matte.shape)
-        sums = np.zeros((2, _SUMS, height, width), np.float32)
+    @cached_property
+    def _places(self) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
+        """List rows and columns of the band's pixels."""
+        ys, xs = (part.astype(np.int32) for part in np.nonzero(self.band))
+        return ys, xs
+
+    @cached_property
+    def _known(self) -> FloatArray:
+        """Add up the samples that no answer changes, block by block; (h, w, 2, 10)."""
+        height, width = (-(-size // self.side) for size in self.fixed.shape)
+        sums = np.zeros((height, width, 2, _SUMS), np.float32)
+        band = np.ascontiguousarray(self.band)
 
         def add(part: slice) -> None:
-            _add_blocks(self.image, matte, self.side, sums, part.start, part.stop)
+            _add_fixed(self.image, self.fixed, band, self.side, sums, part.start, part.stop)
 
         run_all([partial(add, part) for part in portions(height, _BLOCK_ROWS)])
-        both = np.concatenate(run_all([partial(_spread, side) for side in sums]))
+        return sums
+
+    def _moments(self, alpha: FloatArray) -> FloatArray:
+        """Give the moments of both sides for each block; (h, w, 18)."""
+        sums = self._known.copy()
+        ys, xs = self._places
+        rows = np.array([part.start for part in portions(len(sums), _BLOCK_ROWS)], np.int32) * np.int32(self.side)
+        cuts = [*np.searchsorted(ys, rows), len(ys)]
+
+        def add(part: slice) -> None:
+            _add_solved(self.image, ys[part], xs[part], alpha[part], self.side, sums)
+
+        run_all([partial(add, slice(*ends)) for ends in pairwise(cuts)])
+        sides = np.ascontiguousarray(sums.transpose(2, 3, 0, 1))
+        both = np.concatenate(run_all([partial(_spread, side) for side in sides]))
         return np.ascontiguousarray(both.transpose(1, 2, 0))

@@ -43,6 +43,7 @@ _LEFT: Final = 0.28  # of a matte's noise after averaging over a window
 _ROUGHEST: Final = 0.15
 _ROWS: Final = 128  # done at a time
 _CELL: Final = 8  # pixels a side for which a matte's noise is one value
+_SEEN: Final = 24  # rows to either side, whole cells, that evening out looks at
 _SURROUNDINGS: Final = ((7, np.float32(1)), (17, np.float32(0.01)))  # cells over which noise is carried, and weight
 
 
@@ -246,27 +247,38 @@ def even_out(alpha: FloatArray, reach: ByteArray) -> tuple[FloatArray, FloatArra
 
     Returns
     -------
-    (H, W) float32 ndarray
+    evened : (H, W) float32 ndarray
         The matte evened out where the photo is plain: over windows, and along its edges where it slopes.
-    (H, W) float32 ndarray
+    left : (H, W) float32 ndarray
         Standard deviation of the noise that is left in it.
     """
     variance = _own_variance(alpha, reach)
+    evened, left = np.empty_like(alpha), np.empty_like(alpha)
+
+    def even(part: slice) -> None:
+        top, bottom = max(part.start - _SEEN, 0), min(part.stop + _SEEN, len(alpha))
+        cells = variance[top // _CELL : -(-bottom // _CELL)]
+        own = slice(part.start - top, part.stop - top)
+        evened[part] = _evened(alpha[top:bottom], reach[top:bottom], cells)[own]
+        wide = np.sqrt(cells).repeat(_CELL, 0)[own].repeat(_CELL, 1)[:, : alpha.shape[1]]
+        np.multiply(wide, np.where(reach[part] >= 2, np.float32(_LEFT), np.float32(1)), out=left[part])
+
+    run_all([partial(even, slice(top, min(top + _ROWS, len(alpha)))) for top in range(0, len(alpha), _ROWS)])
+    return evened, left
+
+
+def _evened(alpha: FloatArray, reach: ByteArray, variance: FloatArray) -> FloatArray:
+    """Even out some rows of a matte; those at the cut ends are not what they are in the whole."""
     smallest = np.where(reach == 1, reach, np.uint8(0))
 
     def evened(matte: FloatArray, spacing: int, radius: int, chosen: ByteArray) -> FloatArray:
-        checkpoint()
         out = matte.copy()
         _even(matte[..., None], chosen, variance, spacing, radius, out)
         return out
 
     flat = evened(evened(evened(alpha, 1, 2, reach), 2, 2, reach), 1, 1, smallest)
     calmer = evened(alpha, 1, 1, reach)
-    checkpoint()
-    left = np.sqrt(variance)
-    flat = even_along(calmer, flat, reach, left, _CELL)
-    full = left.repeat(_CELL, 0)[: alpha.shape[0]].repeat(_CELL, 1)[:, : alpha.shape[1]]
-    return flat, full * np.where(reach >= 2, np.float32(_LEFT), np.float32(1))
+    return even_along(calmer, flat, reach, np.sqrt(variance), _CELL)
 
 
 def _own_variance(alpha: FloatArray, reach: ByteArray) -> FloatArray:

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from numba import njit
 
-__all__ = ["add_diagonal", "clear", "gather", "inner", "multiply", "pack", "step", "turn"]
+__all__ = ["add_diagonal", "gather", "multiply", "pack", "step", "turn"]
 
 
 @njit("float32[::1](int64[:,::1], float32[:,::1])", cache=True, nogil=True)
@@ -86,13 +86,13 @@ def multiply(runs: Any, packed: Any, width: Any, p: Any, y: Any) -> float:
 
 
 @njit(
-    "void(int64[:,::1], float32[::1], float32[::1], float32, float32[::1], float32[::1], float32[::1], float32[::1])",
+    "void(int64[:,::1], float32[::1], float32[::1], float32, float32[::1], float32[::1])",
     cache=True,
     nogil=True,
     fastmath=True,
 )
-def step(runs: Any, p: Any, y: Any, length: Any, x: Any, r: Any, inverse: Any, z: Any) -> None:
-    """Go `length` along `p`, clear `y` for the next product, begin ``z = M r`` by the diagonal."""
+def step(runs: Any, p: Any, y: Any, length: Any, x: Any, r: Any) -> None:
+    """Go `length` along `p`, and clear `y` for the next product."""
     start = np.uint64(0)
     for k in range(runs.shape[0]):
         at = np.uint64(runs[k, 0])
@@ -100,27 +100,10 @@ def step(runs: Any, p: Any, y: Any, length: Any, x: Any, r: Any, inverse: Any, z
         for u in range(n):
             i = np.uint64(u)
             x[start + i] += length * p[at + i]
-            value = r[start + i] - length * y[at + i]
-            r[start + i] = value
-            z[start + i] = value * inverse[start + i]
+            r[start + i] -= length * y[at + i]
         for u in range(n):
             y[at + np.uint64(u)] = np.float32(0)
         start += n
-
-
-@njit("float64(int64[:,::1], float32[::1], float32[::1])", cache=True, nogil=True, fastmath=True)
-def inner(runs: Any, a: Any, b: Any) -> float:
-    """Give ``a b``, summed run by run so that it comes out the same on any machine."""
-    start = np.uint64(0)
-    total: Any = 0.0
-    for k in range(runs.shape[0]):
-        part = np.float32(0)
-        n = np.uint64(runs[k, 1])
-        for u in range(n):
-            part += a[start + np.uint64(u)] * b[start + np.uint64(u)]
-        total += part
-        start += n
-    return total
 
 
 @njit("void(int64[:,::1], float32[::1], float32, float32[::1])", cache=True, nogil=True, fastmath=True)
@@ -145,13 +128,6 @@ def add_diagonal(runs: Any, packed: Any, weight: Any) -> None:
         packed[at : at + n] += weight[start : start + n]
         start += n
         at += 13 * (n + 8)
-
-
-@njit("void(int64[:,::1], float32[::1])", cache=True, nogil=True)
-def clear(runs: Any, y: Any) -> None:
-    """Set a padded region to zero on the band."""
-    for k in range(runs.shape[0]):
-        y[runs[k, 0] : runs[k, 0] + runs[k, 1]] = 0
 
 
 @njit("float32[::1](int64[:,::1], float32[::1], int64)", cache=True, nogil=True)

@@ -26,7 +26,7 @@ from peel.matte.trimap import BACKGROUND, FOREGROUND, UNKNOWN
 __all__ = ["ColourPrior", "calmed", "colour_prior", "gather", "subject_palette"]
 
 _DIRECTIONS: Final = ((0, 1), (0, -1), (1, 0), (-1, 0), (1, 1), (1, -1), (-1, 1), (-1, -1))
-_HALVE_ABOVE: Final = 400_000  # pixels of a picture above which colours are gathered at half size
+_GATHERED_AT_MOST: Final = (400_000, 4_000_000)  # pixels up to which colours are gathered at full and at half size
 _MISFIT: Final = 0.014  # colour distance by which the right pair misses a pixel, noise apart
 _FAR: Final = 0.15  # how fast a colour loses weight with its distance, in distances of the nearest
 _BEYOND: Final = 0.3  # how much less it counts to lie beyond one of the two colours than beside their line
@@ -224,13 +224,20 @@ def calmed(image: FloatArray, zone: BoolArray) -> FloatArray:
     return np.ascontiguousarray(cv2.blur(image * weight[..., None], (3, 3)) / share).reshape(-1, 3)
 
 
-def _smaller(image: FloatArray, trimap: ByteArray) -> tuple[FloatArray, ByteArray]:
-    """Halve picture and zones; a pixel that covers more than one zone is unsure."""
-    size = (-(-trimap.shape[1] // 2), -(-trimap.shape[0] // 2))
-    odd = (trimap.shape[0] % 2, trimap.shape[1] % 2)
-    if any(odd):
-        image = cv2.copyMakeBorder(image, 0, odd[0], 0, odd[1], cv2.BORDER_REPLICATE)
-        trimap = cv2.copyMakeBorder(trimap, 0, odd[0], 0, odd[1], cv2.BORDER_REPLICATE)
+def _step(pixels: int) -> int:
+    """Give how many pixels a side share their gathered colours, in a photo of so many pixels."""
+    return int(2 ** np.searchsorted(_GATHERED_AT_MOST, pixels))
+
+
+def _smaller(image: FloatArray, trimap: ByteArray, step: int) -> tuple[FloatArray, ByteArray]:
+    """Shrink picture and zones; a pixel that covers more than one zone is unsure."""
+    if step == 1:
+        return np.ascontiguousarray(image, np.float32), np.ascontiguousarray(trimap)
+    over = [-side % step for side in trimap.shape]
+    size = ((trimap.shape[1] + over[1]) // step, (trimap.shape[0] + over[0]) // step)
+    if any(over):
+        image = cv2.copyMakeBorder(image, 0, over[0], 0, over[1], cv2.BORDER_REPLICATE)
+        trimap = cv2.copyMakeBorder(trimap, 0, over[0], 0, over[1], cv2.BORDER_REPLICATE)
     checkpoint()
     mean = cv2.resize(trimap.astype(np.float32), size, interpolation=cv2.INTER_AREA)
     zones = np.full(mean.shape, UNKNOWN, np.uint8)
@@ -296,7 +303,7 @@ def colour_prior(
     wanted : (H, W) bool ndarray, optional
         Where an estimate is needed; the rest of the picture only lends its colours.
     photo_shape : tuple of int, optional
-        Height and width of the photo of which this is a window; the window begins at even coordinates, and then gets
+        Height and width of the photo of which this is a window; the window begins at multiples of 4, and then gets
         what the photo would. The picture's own if not given.
     palette : (K, 3) float32 ndarray, optional
         Colours that stand for the subject as a whole; from `subject_palette` if not given.
@@ -325,10 +332,9 @@ def colour_prior(
     prior = ColourPrior(np.full(trimap.shape, 0.5, np.float32), np.zeros(trimap.shape, np.float32), plain)
     if not asked.any():
         return prior
-    step = 2 if height * width > _HALVE_ABOVE else 1
-    small, zones = _smaller(image, trimap) if step == 2 else (np.ascontiguousarray(image, np.float32), trimap)
+    step = _step(height * width)
+    small, zones = _smaller(image, trimap, step)
     checkpoint()
-    zones = np.ascontiguousarray(zones)
     places = np.flatnonzero(_covered(asked, step)).astype(np.int64)
     subject, backdrop = run_all([partial(calmed, small, zones == zone) for zone in (FOREGROUND, BACKGROUND)])
     near = run_all([partial(gather, zones, places, zone) for zone in (FOREGROUND, BACKGROUND)])
@@ -365,8 +371,6 @@ def _heard(alpha: FloatArray, trust: FloatArray, plain: BoolArray, depth: FloatA
 
 def _covered(asked: BoolArray, step: int) -> BoolArray:
     """Give the pixels, at the size colours are gathered at, that hold an asked one."""
-    if step == 1:
-        return asked
-    odd = (asked.shape[0] % 2, asked.shape[1] % 2)
-    padded = np.pad(asked, ((0, odd[0]), (0, odd[1])))
-    return padded[::2, ::2] | padded[1::2, ::2] | padded[::2, 1::2] | padded[1::2, 1::2]
+    over = [(0, -side % step) for side in asked.shape]
+    cells = np.pad(asked, over) if any(more for _, more in over) else asked
+    return cells.reshape(cells.shape[0] // step, step, -1, step).any(axis=(1, 3))
