@@ -110,3 +110,17 @@ def test_the_cut_into_pieces_does_not_show(above: int, monkeypatch: pytest.Monke
     expected = np.linalg.solve(_dense(photo, band, fixed), system.rhs.astype(float))
     assert report.converged
     np.testing.assert_allclose(values, expected, atol=2e-3)
+
+
+@pytest.mark.parametrize("rows", [(17, 18), (63, 65), (0, 1), (95, 96)])
+def test_a_band_may_be_a_line_beside_the_seam_of_two_strips(rows: tuple[int, int]) -> None:
+    photo, _, fixed = _picture(96, 40)
+    band = np.zeros(fixed.shape, bool)
+    band[rows[0] : rows[1], 5:-5] = True
+    start = np.full(int(band.sum()), 0.5, np.float32)
+
+    values, report = solve_band(assemble_band(photo, band, fixed, _EPS), photo[band], start, tolerance=1e-6)
+
+    system = assemble_band(photo, band, fixed, _EPS)
+    assert report.converged
+    np.testing.assert_allclose(values, np.linalg.solve(_dense(photo, band, fixed), system.rhs.astype(float)), atol=2e-3)

@@ -86,7 +86,7 @@ def test_a_window_gives_what_the_whole_gives() -> None:
     near, band = _asked(photo, truth)
     window = np.s_[:, 32:160]
     inner = LocalColours(
-        np.ascontiguousarray(photo[window]), near.fixed[window].copy(), band[window], near.rough[: int(band[window].sum())], QUIET, 4
+        np.ascontiguousarray(photo[window]), near.fixed[window], band[window], near.rough[: int(band[window].sum())], QUIET, 4
     )  # fmt: skip
     whole, part = np.zeros(band.shape, np.float32), np.zeros(band[window].shape, np.float32)
 

@@ -35,7 +35,7 @@ _DAMPING: Final = 1e-6  # keeps the factorisation definite where colours are fla
 _FLATTEST: Final = 1e-4  # of a node's own problem: directions that count for less are left to other nodes
 _SHARE: Final = 0.5  # of a node's own answer, as its neighbours and the coarser grid answer for the same errors
 _AT_ONCE: Final = 2_000  # nodes inverted in one go
-_SPACING: Final = 12  # pixels between the nodes of the finest grid
+_SPACING: Final = 16  # pixels between the nodes of the finest grid
 _FACTORISED: Final = (8, 150, 2_500)  # nodes solved exactly: one in so many, but no fewer and no more than these
 
 _Floats = NDArray[np.float64]

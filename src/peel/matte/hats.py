@@ -176,7 +176,7 @@ def _couple_strip(
         _between(hats.runs, rows, first - more, last + less)
         for more, less in ((_STENCIL, _STENCIL), (_STENCIL, 0), (0, 0))
     )
-    if wide.runs.start == wide.runs.stop:
+    if own.runs.start == own.runs.stop:
         return
     here = hats.runs - (above * hats.spacing * hats.width, 0)
     size = (last - above * hats.spacing + 2 * _STENCIL) * hats.width

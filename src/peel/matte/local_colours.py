@@ -306,10 +306,10 @@ class LocalColours:
         """Add up the samples that no answer changes, block by block; (h, w, 2, 10)."""
         height, width = (-(-size // self.side) for size in self.fixed.shape)
         sums = np.zeros((height, width, 2, _SUMS), np.float32)
-        band = np.ascontiguousarray(self.band)
+        band, fixed = np.ascontiguousarray(self.band), np.ascontiguousarray(self.fixed)
 
         def add(part: slice) -> None:
-            _add_fixed(self.image, self.fixed, band, self.side, sums, part.start, part.stop)
+            _add_fixed(self.image, fixed, band, self.side, sums, part.start, part.stop)
 
         run_all([partial(add, part) for part in portions(height, _BLOCK_ROWS)])
         return sums
