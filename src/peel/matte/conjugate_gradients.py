@@ -19,7 +19,7 @@ from peel.matte import run_kernels as kernels
 from peel.matte.arrays import FloatArray
 from peel.matte.coarse_space import CoarseSpace, coarse_space
 from peel.matte.hats import Piece
-from peel.matte.laplacian import BORDER, BandSystem
+from peel.matte.laplacian import BandSystem
 from peel.matte.parallel import checkpoint, run_all
 
 __all__ = ["NOTHING_TO_DO", "Progress", "Pull", "SolveReport", "solve_band"]
@@ -63,31 +63,6 @@ class SolveReport:
 
 
 NOTHING_TO_DO: Final = SolveReport(0, 0, 0.0, 0.0, True)
-
-
-def _product(system: BandSystem, packed: FloatArray, values: FloatArray) -> FloatArray:
-    """Give ``A x`` for compact values."""
-    p = _scatter(system, values)
-    y = np.zeros_like(p)
-    kernels.multiply(system.runs, packed, np.uint64(system.shape[1]), p, y)
-    return kernels.gather(system.runs, y, system.size)
-
-
-def _scale(system: BandSystem, packed: FloatArray) -> float:
-    """Give the size of residuals to compare with: the same for a matte and for its inverse.
-
-    The right side alone vanishes where all fixed neighbours are backdrop, and no residual would ever be small enough.
-    """
-    inverted = _product(system, packed, np.ones(system.size, np.float32)) - system.rhs
-    both = np.hypot(np.linalg.norm(system.rhs), np.linalg.norm(inverted))
-    return float(both) / float(np.sqrt(2))
-
-
-def _scatter(system: BandSystem, values: FloatArray) -> FloatArray:
-    """Lay compact values into a zero padded region, flat."""
-    region = np.zeros(system.shape, np.float32)
-    region[BORDER:-BORDER, BORDER:-BORDER][system.unknown] = values
-    return region.ravel()
 
 
 def solve_band(
@@ -194,20 +169,36 @@ class _State:
         self.runs, self.width = system.runs, np.uint64(system.shape[1])
         self.pieces = _pieces(system)
         self.inverse = (_OWN / np.maximum(system.stencil[0], 1e-12)).astype(np.float32)
-        rounding = _ROUNDING * float(np.linalg.norm(system.stencil[0]))
+        rounding = _ROUNDING * float(np.sqrt(np.square(system.stencil[0]).mean(dtype=np.float64)))
         checkpoint()
         self.packed = kernels.pack(self.runs, system.stencil)
         system.release()
         self.weight = self.towards = np.zeros(system.size, np.float32)
         checkpoint()
-        self.x = start.astype(np.float32, copy=True)
-        self.r = system.rhs - _product(system, self.packed, self.x)
-        checkpoint()
-        self.scale = _scale(system, self.packed)
-        self.is_free = self.scale <= max(rounding, 1e-9)  # neither a fixed neighbour nor an estimate holds anything
-        self.z = np.empty_like(self.r)
         self.p = np.zeros(system.shape[0] * system.shape[1], np.float32)
         self.y = np.zeros_like(self.p)
+        self.x, self.r = np.zeros(system.size, np.float32), system.rhs.copy()
+        self.scale = self._scale(system.rhs)
+        self.is_free = self.scale <= max(rounding, 1e-9)  # neither a fixed neighbour nor an estimate holds anything
+        self._head_for(start.astype(np.float32))
+        self.step(1.0)
+        self.z = np.empty_like(self.r)
+
+    def _scale(self, rhs: FloatArray) -> float:
+        """Give the size of residuals to compare with: the same for a matte and for its inverse.
+
+        The right side alone vanishes where all fixed neighbours are backdrop.
+        """
+        self._head_for(np.ones_like(rhs))
+        inverted = kernels.gather(self.runs, self.y, len(rhs)) - rhs
+        self.step(0.0)
+        return float(np.sqrt((np.square(rhs).mean(dtype=np.float64) + np.square(inverted).mean(dtype=np.float64)) / 2))
+
+    def _head_for(self, values: FloatArray) -> None:
+        """Turn the direction to (N,) values, and multiply it."""
+        self.z = values
+        self.turn(0.0)
+        self.multiply()
 
     def pull(self, weight: FloatArray, towards: FloatArray) -> None:
         """Add to the diagonal and to the right side, in place of what was added before."""
@@ -219,7 +210,7 @@ class _State:
 
     def residual(self) -> float:
         """Give the relative residual."""
-        return float(np.linalg.norm(self.r)) / self.scale
+        return float(np.sqrt(np.square(self.r).mean(dtype=np.float64))) / self.scale
 
     def multiply(self) -> float:
         """Put ``A p`` into `y`; give ``p A p``.
