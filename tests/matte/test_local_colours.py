@@ -103,7 +103,7 @@ def test_a_window_gives_what_the_whole_gives() -> None:
     shape=st.tuples(st.integers(1, 40), st.integers(1, 40)),
     value=st.sampled_from([0.0, 0.3, 1.0]),
     guess=st.sampled_from([0.0, 0.5, 1.0]),
-    side=st.sampled_from([4, 8]),
+    side=st.sampled_from([4, 8, 16]),
 )
 def test_flat_and_tiny_pictures_give_numbers(shape: tuple[int, int], value: float, guess: float, side: int) -> None:
     photo = np.full((*shape, 3), value, np.float32)
@@ -120,7 +120,7 @@ def test_flat_and_tiny_pictures_give_numbers(shape: tuple[int, int], value: floa
     assert (towards <= weight * np.float32(1.0001)).all()
 
 
-@pytest.mark.parametrize(("pixels", "side"), [(2_000_000, 4), (24_000_000, 8)])
+@pytest.mark.parametrize(("pixels", "side"), [(2_000_000, 4), (6_000_000, 8), (24_000_000, 16)])
 def test_blocks_grow_with_the_photo(pixels: int, side: int) -> None:
     assert block_side(pixels) == side
 

@@ -41,12 +41,12 @@ _BLOCK_ROWS: Final = 16  # done at a time
 _AT_ONCE: Final = 60_000  # pixels whose levels are tried in one go
 _SUMS: Final = 10  # of a block and side: weight, colours, products of two colours
 _MOMENTS: Final = 9
-_LARGEST_SMALL: Final = 6_000_000  # pixels of a photo up to which blocks are small
+_LARGEST: Final = (4_000_000, 12_000_000)  # pixels of a photo up to which blocks are 4 and 8 pixels a side
 
 
 def block_side(pixels: int) -> int:
     """Give the pixels a side of the blocks in which samples are added up, for a photo of so many pixels."""
-    return 4 if pixels <= _LARGEST_SMALL else 8
+    return int(4 * 2 ** np.searchsorted(_LARGEST, pixels))
 
 
 @njit(cache=True, nogil=True, fastmath=True)
