@@ -136,3 +136,48 @@ def test_thin_strands_come_out_closer_with_the_colours_nearby() -> None:
 
     assert report.converged
     assert np.abs(with_them - truth)[band].mean() < 0.9 * np.abs(without - truth)[band].mean()
+
+
+def _veil(colour: np.ndarray, body: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Draw cloth of one colour, between a body on the left and a wall on the right that gets lighter downwards."""
+    down, across = np.mgrid[:96, :160]
+    wall = np.array([0.30, 0.20, 0.14]) * (1 + 0.5 * down / 96)[..., None]
+    truth = np.clip(0.45 + 0.15 * np.sin(down / 9.0), 0, 1).astype(np.float32)
+    truth[:, :30], truth[:, 130:] = 1, 0
+    subject = np.where((across < 30)[..., None], body, colour)
+    noise = np.random.default_rng(4).normal(0, 0.003, (96, 160, 3))
+    photo = truth[..., None] * subject + (1 - truth[..., None]) * wall + noise
+    band = np.zeros(truth.shape, bool)
+    band[:, 30:130] = True
+    return photo.astype(np.float32), truth, band
+
+
+def test_a_colour_given_for_cloth_is_found_before_a_backdrop_that_changes() -> None:
+    own = np.array([0.8, 0.75, 0.9], np.float32)
+    photo, truth, band = _veil(own, np.array([0.35, 0.2, 0.1]))
+    fixed, plain = np.where(band, 0, truth).astype(np.float32), np.zeros(int(band.sum()), np.float32)
+    poor_guess = np.full(int(band.sum()), 0.1, np.float32)
+    others = np.array([[0.1, 0.9, 0.1], own], np.float32)
+
+    weight, towards = LocalColours(photo, fixed, band, plain, QUIET, 4, others).pull(poor_guess)
+
+    heard = np.zeros(band.shape, bool)
+    heard[band] = weight > 0
+    inside = heard[:, 40:120]
+    assert inside.mean() > 0.95
+    estimate = np.zeros(band.shape, np.float32)
+    estimate[band] = towards / np.maximum(weight, 1e-12)
+    assert np.abs(estimate - truth)[heard].mean() < 0.03
+
+
+def test_a_colour_given_for_cloth_leaves_alone_what_marked_colours_explain() -> None:
+    body = np.array([0.1, 0.2, 0.6])
+    photo, truth, band = _veil(body, body)
+    fixed, plain = np.where(band, 0, truth).astype(np.float32), np.zeros(int(band.sum()), np.float32)
+    rough = np.ones_like(plain)
+    given = np.array([[0.8, 0.75, 0.9]], np.float32)
+
+    sheer, _ = LocalColours(photo, fixed, band, plain, QUIET, 4, given).pull(truth[band])
+    certain, _ = LocalColours(photo, fixed, band, rough, QUIET, 4).pull(truth[band])
+
+    assert sheer.mean() < 0.1 * certain.mean()

@@ -12,7 +12,7 @@ References
    1996, pp. 43-54: weighted samples spread coarse to fine ("pull-push"). :doi:`10.1145/237170.237200`
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property, partial
 from itertools import pairwise
 from typing import Any, Final
@@ -35,6 +35,7 @@ _PRIOR_PIXELS: Final = 4.0  # samples that what is known from farther away count
 _SPREAD: Final = 2.0  # of the subject's colours, times what the samples show: strands differ from one to the next
 _MISFIT: Final = 0.006  # colour distance by which even the right mixture misses a pixel, noise apart
 _TOO_FAR: Final = 12.0  # square distance, in deviations, from which neither model explains a pixel
+_SHADING: Final = 0.03  # how much a colour given for sheer material varies
 _LEVELS: Final = 21  # of alpha that are tried
 _END_LEVELS: Final = 5.0  # how much likelier 0 and 1 are than a level between
 _BLOCK_ROWS: Final = 16  # done at a time
@@ -195,18 +196,68 @@ def _try_levels(m: Any, r: Any, g: Any, b: Any, noise: Any, levels: Any, misfit:
     return least
 
 
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+def _weigh_levels(levels: Any, misfit: Any, likely: Any, least: Any) -> Any:
+    """Give the mean and the variance of alpha over all levels by how likely they are."""
+    one, zero = np.float32(1), np.float32(0)
+    likely[0] *= np.float32(_END_LEVELS)
+    likely[-1] *= np.float32(_END_LEVELS)
+    total = mean = square = zero
+    for k in range(levels.shape[0]):
+        bell = max(one - (misfit[k] - least) * np.float32(1 / 64), zero)  # exp(-x / 2), with an end
+        bell *= bell
+        bell *= bell
+        bell *= bell
+        bell *= bell
+        bell *= bell
+        bell *= likely[k]
+        total += bell
+        mean += bell * levels[k]
+        square += bell * levels[k] * levels[k]
+    mean /= total
+    return mean, max(square / total - mean * mean, zero)
+
+
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+def _best_sheer(m: Any, r: Any, g: Any, b: Any, noise: Any, sheer: Any, levels: Any, misfit: Any, likely: Any) -> Any:
+    """Put the colour of sheer material that explains a pixel best in place of the subject's; give its least distance."""
+    best, chosen = np.float32(np.inf), 0
+    m[3:9] = np.float32(0)
+    m[3] = m[6] = m[8] = np.float32(_SHADING * _SHADING / _SPREAD)
+    for k in range(sheer.shape[0] + 1):
+        m[:3] = sheer[k if k < sheer.shape[0] else chosen]  # the best is tried again last, for its levels
+        least = _try_levels(m, r, g, b, noise, levels, misfit, likely)
+        if least < best:
+            best, chosen = least, k
+    return best
+
+
 @njit(
-    "void(float32[:,:,::1], int32[::1], int32[::1], float32[:,:,::1], int64, float32[::1], float32[::1], "
-    "float32[::1], float32[::1])",
+    "void(float32[:,:,::1], int32[::1], int32[::1], float32[:,:,::1], float32[:,:,::1], float32[:,::1], int64, float32[::1], "
+    "float32[::1], float32[::1], float32[::1])",
     cache=True,
     nogil=True,
     fastmath=True,
     error_model="numpy",
 )
 def _judge(
-    image: Any, ys: Any, xs: Any, moments: Any, side: int, variance: Any, rough: Any, weights: Any, towards: Any
+    image: Any,
+    ys: Any,
+    xs: Any,
+    moments: Any,
+    marked: Any,
+    sheer: Any,
+    side: int,
+    variance: Any,
+    rough: Any,
+    weights: Any,
+    towards: Any,
 ) -> None:
-    """Weigh all levels of alpha by how likely they make each pixel's colour: mean, and one over their variance."""
+    """Weigh all levels of alpha by how likely they make each pixel's colour: mean, and one over their variance.
+
+    Where the photo is rough `moments` are asked, those of a rough answer; where it is plain sheer material is looked for,
+    before the backdrop that was `marked`: faint cloth that a rough answer took for backdrop must not hide itself.
+    """
     one, zero = np.float32(1), np.float32(0)
     levels = np.linspace(0, 1, _LEVELS).astype(np.float32)
     misfit, likely, m = np.empty_like(levels), np.empty_like(levels), np.empty(moments.shape[2], np.float32)
@@ -214,33 +265,22 @@ def _judge(
     half = (np.float32(side) - one) / np.float32(2)
     for i in range(ys.shape[0]):
         weights[i] = towards[i] = zero
-        if rough[i] <= zero:
+        heard = rough[i]
+        if heard <= zero and sheer.shape[0] == 0:
             continue
         y, x = ys[i], xs[i]
         r, g, b = image[y, x, 0], image[y, x, 1], image[y, x, 2]
         noise = variance[brightness_bin(image, y, x, variance.shape[0])] + np.float32(_MISFIT * _MISFIT)
-        _look_up(moments, (np.float32(y) - half) * scale, (np.float32(x) - half) * scale, m)
+        source = moments if heard > zero else marked
+        _look_up(source, (np.float32(y) - half) * scale, (np.float32(x) - half) * scale, m)
         least = _try_levels(m, r, g, b, noise, levels, misfit, likely)
+        if heard <= zero:  # plain: only what marked colours do not explain may be sheer
+            heard = min(least / np.float32(_TOO_FAR), one)
+            least = _best_sheer(m, r, g, b, noise, sheer, levels, misfit, likely)
         if least >= np.float32(_TOO_FAR):
             continue
-        likely[0] *= np.float32(_END_LEVELS)
-        likely[-1] *= np.float32(_END_LEVELS)
-        total = mean = square = zero
-        for k in range(levels.shape[0]):
-            bell = max(one - (misfit[k] - least) * np.float32(1 / 64), zero)  # exp(-x / 2), with an end
-            bell *= bell
-            bell *= bell
-            bell *= bell
-            bell *= bell
-            bell *= bell
-            bell *= likely[k]
-            total += bell
-            mean += bell * levels[k]
-            square += bell * levels[k] * levels[k]
-        mean /= total
-        weights[i] = (
-            np.float32(_WEIGHT) * rough[i] / (max(square / total - mean * mean, zero) + np.float32(_LEAST_VARIANCE))
-        )
+        mean, doubt = _weigh_levels(levels, misfit, likely, least)
+        weights[i] = np.float32(_WEIGHT) * heard / (doubt + np.float32(_LEAST_VARIANCE))
         towards[i] = weights[i] * mean
 
 
@@ -257,10 +297,12 @@ class LocalColours:
     band : (H, W) bool ndarray
     rough : (N,) float32 ndarray
         Share of the pull that each of the band's pixels is given, from `peel.matte.sparsity.roughness`: where the photo
-        is plain a colour that nobody marked, as of sheer cloth, is likelier than a mixture.
+        is plain a colour that nobody marked, as of sheer cloth, is likelier than a mixture of marked ones.
     noise : NoiseCurve
     side : int
         Pixels a side of a block, from `block_side`: a power of two.
+    sheer : (K, 3) float32 ndarray
+        Colours of sheer material, which nothing certain shows: looked for where the photo is plain.
     """
 
     image: FloatArray
@@ -269,6 +311,7 @@ class LocalColours:
     rough: FloatArray
     noise: NoiseCurve
     side: int
+    sheer: FloatArray = field(default_factory=lambda: np.empty((0, 3), np.float32))
 
     def pull(self, alpha: FloatArray) -> tuple[FloatArray, FloatArray]:
         """Weigh what the neighbourhoods of a rough answer say about each pixel.
@@ -285,12 +328,13 @@ class LocalColours:
             all levels of alpha by how likely they are; it is 0 where no mixture of the two models explains the pixel.
         """
         moments = self._moments(alpha)
+        marked = self._marked if len(self.sheer) else moments
         ys, xs = self._places
         weight, towards = np.empty_like(self.rough), np.empty_like(self.rough)
 
         def judge(part: slice) -> None:
-            given = (self.image, ys[part], xs[part], moments, self.side, self.noise.variance, self.rough[part])
-            _judge(*given, weight[part], towards[part])
+            given = (self.image, ys[part], xs[part], moments, marked, self.sheer, self.side, self.noise.variance)
+            _judge(*given, self.rough[part], weight[part], towards[part])
 
         run_all([partial(judge, part) for part in portions(len(ys), _AT_ONCE)])
         return weight, towards
@@ -314,6 +358,17 @@ class LocalColours:
         run_all([partial(add, part) for part in portions(height, _BLOCK_ROWS)])
         return sums
 
+    @cached_property
+    def _marked(self) -> FloatArray:
+        """Give the moments of what is certain, for each block; (h, w, 18)."""
+        return self._spread_out(self._known)
+
+    def _spread_out(self, sums: FloatArray) -> FloatArray:
+        """Give the moments of both sides for each block; (h, w, 18)."""
+        sides = np.ascontiguousarray(sums.transpose(2, 3, 0, 1))
+        both = np.concatenate(run_all([partial(_spread, side) for side in sides]))
+        return np.ascontiguousarray(both.transpose(1, 2, 0))
+
     def _moments(self, alpha: FloatArray) -> FloatArray:
         """Give the moments of both sides for each block; (h, w, 18)."""
         sums = self._known.copy()
@@ -325,6 +380,4 @@ class LocalColours:
             _add_solved(self.image, ys[part], xs[part], alpha[part], self.side, sums)
 
         run_all([partial(add, slice(*ends)) for ends in pairwise(cuts)])
-        sides = np.ascontiguousarray(sums.transpose(2, 3, 0, 1))
-        both = np.concatenate(run_all([partial(_spread, side) for side in sides]))
-        return np.ascontiguousarray(both.transpose(1, 2, 0))
+        return self._spread_out(sums)

@@ -32,7 +32,6 @@ _FAR: Final = 0.15  # how fast a colour loses weight with its distance, in dista
 _BEYOND: Final = 0.3  # how much less it counts to lie beyond one of the two colours than beside their line
 _ELSEWHERE: Final = 0.05  # weight of a colour that is the zone's, but not gathered for this pixel
 _AT_ONCE: Final = 8_000  # pixels whose pairs are weighed in one go
-_GIVEN: Final = 5.0  # weight of a colour of sheer material that a person gave, where a photo is plain
 _ROUNDS: Final = 3  # of halving a zone's colours: eight colours stand for a zone
 _THINNED: Final = 700  # pixels a side of a square photo, of those that stand for the rest among a zone's colours
 _ABOUT: Final = 41  # of those pixels around the unsure zone, from which colours are taken
@@ -152,8 +151,8 @@ def _weigh(pairs: Any, r: Any, g: Any, b: Any, spread: Any) -> Any:
 
 
 @njit(
-    "void(float32[:,:,::1], boolean[:,::1], uint8[:,::1], int64, int64, float32[:,::1], float32[:,::1], int64[::1], "
-    "int32[:,::1], int32[:,::1], float32[:,::1], int64, float32[::1], float32[:,::1], float32[:,::1])",
+    "void(float32[:,:,::1], boolean[:,::1], int64, int64, float32[:,::1], float32[:,::1], int64[::1], int32[:,::1], "
+    "int32[:,::1], float32[:,::1], float32[::1], float32[:,::1], float32[:,::1])",
     cache=True,
     nogil=True,
     fastmath=True,
@@ -162,7 +161,6 @@ def _weigh(pairs: Any, r: Any, g: Any, b: Any, spread: Any) -> Any:
 def _mix(
     image: Any,
     asked: Any,
-    plain: Any,
     step: int,
     small: int,
     subject: Any,
@@ -171,7 +169,6 @@ def _mix(
     near_fg: Any,
     near_bg: Any,
     more: Any,
-    given: int,
     variance: Any,
     alpha: Any,
     trust: Any,
@@ -185,8 +182,6 @@ def _mix(
     pairs = (lists[0], lists[1], lists[2], lists[3], lists[4], lists[5], lists[6], lists[7], lists[8])
     for j in range(places.shape[0]):
         v, u = places[j] // small, places[j] % small
-        is_plain = plain[v * step : v * step + step, u * step : u * step + step].max() > 0
-        fg_weight[fg.shape[0] - given :] = _GIVEN if is_plain else _ELSEWHERE
         _weigh_distances(near_fg, j, v, u, small, fg_weight[:count])
         _weigh_distances(near_bg, j, v, u, small, bg_weight)
         for c in range(3):
@@ -288,7 +283,6 @@ def colour_prior(
     wanted: BoolArray | None = None,
     photo_shape: tuple[int, int] | None = None,
     palette: FloatArray | None = None,
-    own_colours: FloatArray | None = None,
 ) -> ColourPrior:
     """Estimate alpha in the unsure zone from known colours around it, pixel by pixel.
 
@@ -307,8 +301,6 @@ def colour_prior(
         what the photo would. The picture's own if not given.
     palette : (K, 3) float32 ndarray, optional
         Colours that stand for the subject as a whole; from `subject_palette` if not given.
-    own_colours : (K, 3) float32 ndarray, optional
-        Colours of sheer material, which no certain pixel shows. Where the photo is plain they count for most.
 
     Returns
     -------
@@ -339,12 +331,11 @@ def colour_prior(
     subject, backdrop = run_all([partial(calmed, small, zones == zone) for zone in (FOREGROUND, BACKGROUND)])
     near = run_all([partial(gather, zones, places, zone) for zone in (FOREGROUND, BACKGROUND)])
     common = subject_palette(image, trimap) if palette is None else palette
-    given = np.empty((0, 3), np.float32) if own_colours is None else own_colours
-    more = np.concatenate([common, given]).astype(np.float32)
-    whole = (np.ascontiguousarray(image, np.float32), np.ascontiguousarray(asked), plain, step, zones.shape[1])
+    more = np.ascontiguousarray(common, np.float32)
+    whole = (np.ascontiguousarray(image, np.float32), np.ascontiguousarray(asked), step, zones.shape[1])
 
     def mix(part: slice) -> None:
-        colours = (subject, backdrop, places[part], near[0][part], near[1][part], more, len(given), noise.variance)
+        colours = (subject, backdrop, places[part], near[0][part], near[1][part], more, noise.variance)
         _mix(*whole, *colours, prior.alpha, prior.confidence)
 
     run_all([partial(mix, part) for part in portions(len(places), _AT_ONCE)])

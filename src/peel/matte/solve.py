@@ -119,7 +119,7 @@ def solve_matte(
     noise : NoiseCurve, optional
         The photo's; measured here if it is not given.
     own_colours : (K, 3) float32 ndarray, optional
-        Colours of the subject that no certain pixel shows, such as that of sheer cloth; read if no `prior` is given.
+        Colours of the subject that no certain pixel shows, such as that of sheer cloth.
     photo_shape : tuple of int, optional
         Height and width of the photo of which this is a window; the window then begins at multiples of 32. The
         picture's own if not given.
@@ -173,7 +173,6 @@ def solve_matte(
             wanted=band,
             photo_shape=photo_shape,
             palette=_finite(subject_palette(image, trimap)),
-            own_colours=own_colours,
         )
     else:
         prior = prior.part(window)
@@ -187,7 +186,9 @@ def solve_matte(
     checkpoint()
     first = alpha[window] if start is None else start[window]
     rough = roughness(prior.plain, band)
-    near = LocalColours(view, alpha[window], band, rough, noise, block_side(photo_shape[0] * photo_shape[1]))
+    side = block_side(photo_shape[0] * photo_shape[1])
+    sheer = np.empty((0, 3), np.float32) if own_colours is None else np.ascontiguousarray(own_colours, np.float32)
+    near = LocalColours(view, alpha[window], band, rough, noise, side, sheer)
     checkpoint()
     values, report = solve_band(
         _system(view, band, alpha[window], prior, settings),

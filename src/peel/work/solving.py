@@ -187,6 +187,7 @@ def _solve_near(
         rim=held,
         prior=prior,
         noise=_noise(job),
+        own_colours=_own_colours(job),
         photo_shape=shape,
         progress=progress,
         interim=lambda alpha: interim(alpha[inner]),
@@ -236,7 +237,6 @@ def _prior_for(job: Job, rect: Rect, near: BoolArray, palette: FloatArray) -> Co
         wanted=wanted,
         photo_shape=shape,
         palette=palette,
-        own_colours=_own_colours(job),
     )
     return prior.part(rect.within(around))
 
