@@ -130,6 +130,7 @@ def coarse_space(
     mass = hats.restrict(np.ones(len(colours), np.float32), [hats.everything])
     centre = _mean(mass)
     blocks = couplings(hats, centre, product)
+    checkpoint()
     blocks[:, :, :, 1:] += centre[_followers(hats.nodes)][:, :, None, :] * blocks[:, :, :, :1]
     return _factorised(hats, mass, blocks)
 
@@ -147,6 +148,7 @@ def _factorised(hats: Hats, mass: _Floats, blocks: _Floats) -> CoarseSpace:
         levels.append(_Level(centre, inverse, ways, ways.T.tocsr()))
         checkpoint()
         couples = _gathered(couples, nodes, coarser)
+        checkpoint()
         sums, nodes = levels[-1].coarser_from_finer @ sums, coarser
     centre, other = _mean(sums), _followers(nodes)
     checkpoint()

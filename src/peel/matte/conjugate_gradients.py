@@ -20,7 +20,7 @@ from peel.matte.arrays import FloatArray
 from peel.matte.coarse_space import CoarseSpace, coarse_space
 from peel.matte.hats import Piece
 from peel.matte.laplacian import BandSystem
-from peel.matte.parallel import checkpoint, run_all
+from peel.matte.parallel import checkpoint, portions, run_all
 
 __all__ = ["NOTHING_TO_DO", "Progress", "Pull", "SolveReport", "solve_band"]
 
@@ -31,6 +31,7 @@ Pull = Callable[[FloatArray], tuple[FloatArray, FloatArray]]
 """Given a rough solution, gives weights to add to the diagonal and to the right side."""
 
 _ROWS: Final = 13  # of the stencil
+_PACKED_AT_ONCE: Final = 1_000  # runs
 _FRINGE: Final = 4  # zeros before and behind each row of a packed run
 _CUT_ABOVE: Final = 60_000  # unknowns from which two threads are worth their hand-over
 _OWN: Final = 2.0  # how much of a pixel's own answer is taken, beside those of the coarse grids
@@ -123,16 +124,21 @@ def solve_band(
         done += _iterate(state, coarse, tolerance, most, _within(told, turn, len(turns) + 1))[0]
         if interim and turn == 0:
             interim(state.x)
-        state.pull(*_together([pull(state.x) for pull in pulls]))
-        checkpoint()
+        state.pull(*_together(pulls, state.x))
     last = _within(told, len(turns), len(turns) + 1)
     more, moved = _iterate(state, coarse, tolerance, max_iterations - done, last)
     return state.x, SolveReport(system.size, done + more, state.residual(), moved, moved <= tolerance)
 
 
-def _together(parts: list[tuple[FloatArray, FloatArray]]) -> tuple[FloatArray, FloatArray]:
-    weights, towards = zip(*parts, strict=True)
-    return np.sum(weights, axis=0), np.sum(towards, axis=0)
+def _together(pulls: Sequence[Pull], alpha: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """Add all pulls up."""
+    weight, towards = np.zeros_like(alpha), np.zeros_like(alpha)
+    for pull in pulls:
+        checkpoint()
+        for total, part in zip((weight, towards), pull(alpha), strict=True):
+            total += part
+    checkpoint()
+    return weight, towards
 
 
 def _within(told: Progress, turn: int, turns: int) -> Progress:
@@ -171,7 +177,7 @@ class _State:
         self.inverse = (_OWN / np.maximum(system.stencil[0], 1e-12)).astype(np.float32)
         rounding = _ROUNDING * float(np.sqrt(np.square(system.stencil[0]).mean(dtype=np.float64)))
         checkpoint()
-        self.packed = kernels.pack(self.runs, system.stencil)
+        self.packed = self._packed(system)
         system.release()
         self.weight = self.towards = np.zeros(system.size, np.float32)
         checkpoint()
@@ -183,6 +189,19 @@ class _State:
         self._head_for(start.astype(np.float32))
         self.step(1.0)
         self.z = np.empty_like(self.r)
+
+    def _packed(self, system: BandSystem) -> FloatArray:
+        """Lay the stencil out for products; see `peel.matte.run_kernels.pack`."""
+        before = np.concatenate([[0], np.cumsum(self.runs[:, 1])])
+        packed = np.zeros(_ROWS * (system.size + 2 * _FRINGE * len(self.runs)), np.float32)
+
+        def pack(part: slice) -> None:
+            start = int(before[part.start])
+            into = packed[_ROWS * (start + 2 * _FRINGE * part.start) :]
+            kernels.pack(self.runs[part], system.stencil, start, into)
+
+        run_all([partial(pack, part) for part in portions(len(self.runs), _PACKED_AT_ONCE)])
+        return packed
 
     def _scale(self, rhs: FloatArray) -> float:
         """Give the size of residuals to compare with: the same for a matte and for its inverse.

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from peel.matte import hat_kernels as kernels
 from peel.matte.arrays import FloatArray, IntArray
-from peel.matte.parallel import run_all
+from peel.matte.parallel import checkpoint, run_all
 
 __all__ = ["FORWARD", "FUNCTIONS", "Hats", "Piece", "Product", "couplings", "hats_on"]
 
@@ -183,6 +183,7 @@ def _couple_strip(
     field, answer = np.zeros(size, np.float32), np.zeros(size, np.float32)
     grid = (hats.width, hats.spacing, hats.nodes[above:], hats.colours)
     for number in range(9 * FUNCTIONS):
+        checkpoint()
         which = (number // 12, number // 4 % 3, number % 4)
         kernels.write_basis(here[wide.runs], *grid, wide.values.start, centre, *which, field)
         kernels.clear(here[wide.runs], answer)

@@ -365,14 +365,15 @@ class LocalColours:
 
     def _spread_out(self, sums: FloatArray) -> FloatArray:
         """Give the moments of both sides for each block; (h, w, 18)."""
+        checkpoint()
         sides = np.ascontiguousarray(sums.transpose(2, 3, 0, 1))
         both = np.concatenate(run_all([partial(_spread, side) for side in sides]))
         return np.ascontiguousarray(both.transpose(1, 2, 0))
 
     def _moments(self, alpha: FloatArray) -> FloatArray:
         """Give the moments of both sides for each block; (h, w, 18)."""
-        sums = self._known.copy()
         ys, xs = self._places
+        sums = self._known.copy()
         rows = np.array([part.start for part in portions(len(sums), _BLOCK_ROWS)], np.int32) * np.int32(self.side)
         cuts = [*np.searchsorted(ys, rows), len(ys)]
 

@@ -12,19 +12,17 @@ from numba import njit
 __all__ = ["add_diagonal", "gather", "multiply", "pack", "step", "turn"]
 
 
-@njit("float32[::1](int64[:,::1], float32[:,::1])", cache=True, nogil=True)
-def pack(runs: Any, stencil: Any) -> Any:
-    """Lay each run's 13 rows one after another, each with four zeros before and behind it."""
+@njit("void(int64[:,::1], float32[:,::1], int64, float32[::1])", cache=True, nogil=True)
+def pack(runs: Any, stencil: Any, start: int, packed: Any) -> None:
+    """Lay each run's 13 rows one after another, each with four zeros before and behind it, into zeros."""
     rows = stencil.shape[0]
-    packed = np.zeros(rows * (stencil.shape[1] + 8 * runs.shape[0]), np.float32)
-    start, at = 0, 0
+    at = 0
     for r in range(runs.shape[0]):
         n = runs[r, 1]
         for k in range(rows):
             packed[at + 4 : at + 4 + n] = stencil[k, start : start + n]
             at += n + 8
         start += n
-    return packed
 
 
 @njit(

@@ -31,7 +31,7 @@ _MISFIT: Final = 0.014  # colour distance by which the right pair misses a pixel
 _FAR: Final = 0.15  # how fast a colour loses weight with its distance, in distances of the nearest
 _BEYOND: Final = 0.3  # how much less it counts to lie beyond one of the two colours than beside their line
 _ELSEWHERE: Final = 0.05  # weight of a colour that is the zone's, but not gathered for this pixel
-_AT_ONCE: Final = 8_000  # pixels whose pairs are weighed in one go
+_AT_ONCE: Final = 32_000  # pixels whose pairs are weighed in one go
 _ROUNDS: Final = 3  # of halving a zone's colours: eight colours stand for a zone
 _THINNED: Final = 700  # pixels a side of a square photo, of those that stand for the rest among a zone's colours
 _ABOUT: Final = 41  # of those pixels around the unsure zone, from which colours are taken
@@ -216,6 +216,7 @@ def calmed(image: FloatArray, zone: BoolArray) -> FloatArray:
     """Average a zone's colours over 3x3 pixels, the other zones left out; (N, 3)."""
     weight = zone.astype(np.float32)
     share = np.maximum(cv2.blur(weight, (3, 3)), np.float32(1e-6))[..., None]
+    checkpoint()
     return np.ascontiguousarray(cv2.blur(image * weight[..., None], (3, 3)) / share).reshape(-1, 3)
 
 
@@ -316,14 +317,17 @@ def colour_prior(
     """
     unsure = (trimap != BACKGROUND) & (trimap != FOREGROUND)
     asked = unsure if wanted is None else unsure & wanted
+    checkpoint()
     height, width = photo_shape or trimap.shape
     noise = noise or measure_noise(image)
     around = asked if wanted is None else unsure & cv2.dilate(wanted.astype(np.uint8), np.ones((5, 5))).astype(bool)
+    checkpoint()
     plain = plain_reach(image, around, noise)
     checkpoint()
     prior = ColourPrior(np.full(trimap.shape, 0.5, np.float32), np.zeros(trimap.shape, np.float32), plain)
     if not asked.any():
         return prior
+    checkpoint()
     step = _step(height * width)
     small, zones = _smaller(image, trimap, step)
     checkpoint()
@@ -338,12 +342,15 @@ def colour_prior(
         colours = (subject, backdrop, places[part], near[0][part], near[1][part], more, noise.variance)
         _mix(*whole, *colours, prior.alpha, prior.confidence)
 
-    run_all([partial(mix, part) for part in portions(len(places), _AT_ONCE)])
+    run_all([partial(mix, part) for part in portions(len(places), _AT_ONCE // step**2)])
     checkpoint()
-    away = np.minimum(cv2.distanceTransform(unsure.astype(np.uint8), cv2.DIST_L2, 5)[asked], np.float32(1e6))
-    depth = away / np.float32(np.sqrt(height * width))
+    away = cv2.distanceTransform(unsure.astype(np.uint8), cv2.DIST_L2, 5)
     checkpoint()
-    prior.confidence[asked] = _heard(prior.alpha[asked], prior.confidence[asked], plain[asked] > 0, depth)
+    depth = np.minimum(away[asked], np.float32(1e6)) / np.float32(np.sqrt(height * width))
+    checkpoint()
+    heard = _heard(prior.alpha[asked], prior.confidence[asked], plain[asked] > 0, depth)
+    checkpoint()
+    prior.confidence[asked] = heard
     return prior
 
 

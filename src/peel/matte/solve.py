@@ -154,6 +154,7 @@ def solve_matte(
         raise ValueError(msg)
     settings = settings or SolveSettings()
     alpha = alpha_from_trimap(trimap)
+    checkpoint()
     unknown = (trimap != BACKGROUND) & (trimap != FOREGROUND)
     if rim is not None:
         held = unknown & ~np.isnan(rim)
@@ -163,7 +164,9 @@ def solve_matte(
     if window is None:
         return alpha, NOTHING_TO_DO
     view, band = _finite(image[window]), unknown[window]
+    checkpoint()
     noise = noise or measure_noise(view)
+    checkpoint()
     photo_shape = photo_shape or trimap.shape
     if prior is None:
         prior = colour_prior(

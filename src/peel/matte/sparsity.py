@@ -16,6 +16,7 @@ import cv2
 import numpy as np
 
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray
+from peel.matte.parallel import checkpoint
 
 __all__ = ["pull_to_ends", "roughness"]
 
@@ -43,7 +44,10 @@ def roughness(plain: ByteArray, band: BoolArray) -> FloatArray:
         For the band's pixels: 0 where the photo is plain, there or around, 1 where it is rough.
     """
     rough = (plain == 0) & band
-    share = _counted(rough)[band] / np.maximum(_counted(band)[band], 1)
+    counted = _counted(rough)[band]
+    checkpoint()
+    share = counted / np.maximum(_counted(band)[band], 1)
+    checkpoint()
     low, high = _PLAIN
     return np.asarray(rough[band] * np.clip((share - low) / (high - low), 0, 1), np.float32)
 
