@@ -366,9 +366,10 @@ class LocalColours:
     def _spread_out(self, sums: FloatArray) -> FloatArray:
         """Give the moments of both sides for each block; (h, w, 18)."""
         checkpoint()
-        sides = np.ascontiguousarray(sums.transpose(2, 3, 0, 1))
+        height, width = sums.shape[:2]
+        sides = cv2.transpose(sums.reshape(height * width, -1)).reshape(2, _SUMS, height, width)
         both = np.concatenate(run_all([partial(_spread, side) for side in sides]))
-        return np.ascontiguousarray(both.transpose(1, 2, 0))
+        return cv2.transpose(both.reshape(len(both), -1)).reshape(height, width, -1)
 
     def _moments(self, alpha: FloatArray) -> FloatArray:
         """Give the moments of both sides for each block; (h, w, 18)."""

@@ -371,4 +371,5 @@ def _covered(asked: BoolArray, step: int) -> BoolArray:
     """Give the pixels, at the size colours are gathered at, that hold an asked one."""
     over = [(0, -side % step) for side in asked.shape]
     cells = np.pad(asked, over) if any(more for _, more in over) else asked
-    return cells.reshape(cells.shape[0] // step, step, -1, step).any(axis=(1, 3))
+    rows = cells.reshape(cells.shape[0] // step, step, -1).any(axis=1)
+    return rows.reshape(len(rows), -1, step).any(axis=2)
