@@ -147,7 +147,7 @@ def _within(told: Progress, turn: int, turns: int) -> Progress:
 
 
 def _iterate(state: "_State", coarse: CoarseSpace, tolerance: float, most: int, told: Progress) -> tuple[int, float]:
-    """Iterate until alpha moves by no more than `tolerance`; give the iterations, at most `most`, and how far it moved."""
+    """Iterate at most `most` times, until alpha hardly moves; give the iterations and how far it moved last."""
     rho = state.precondition(coarse)
     state.turn(0.0)
     first, moved, before = 0.0, np.inf, state.x.copy()

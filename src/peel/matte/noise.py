@@ -21,7 +21,7 @@ from numba import njit
 
 from peel.matte.along_edges import even_along
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray, unit_floats
-from peel.matte.parallel import checkpoint, portions, run_all
+from peel.matte.parallel import portions, run_all
 from peel.matte.srgb import to_light, to_value
 
 __all__ = ["NoiseCurve", "brightness_bin", "even_out", "measure_noise", "plain_reach"]

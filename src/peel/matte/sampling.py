@@ -371,5 +371,6 @@ def _covered(asked: BoolArray, step: int) -> BoolArray:
     """Give the pixels, at the size colours are gathered at, that hold an asked one."""
     over = [(0, -side % step) for side in asked.shape]
     cells = np.pad(asked, over) if any(more for _, more in over) else asked
-    rows = cells.reshape(cells.shape[0] // step, step, -1).any(axis=1)
-    return rows.reshape(len(rows), -1, step).any(axis=2)
+    height, width = (side // step for side in cells.shape)
+    rows = cells.reshape(height, step, -1).any(axis=1)
+    return np.asarray(rows.reshape(height, width, step).any(axis=2))
