@@ -3,6 +3,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from peel.matte import noise
 from peel.matte.noise import even_out, measure_noise, plain_reach
 
 
@@ -63,3 +64,20 @@ def test_evening_out_keeps_noise_out_of_a_soft_edge_and_leaves_strands_alone() -
     assert (reach[strands] == 0).all()
     np.testing.assert_array_equal(evened[strands], follows[strands])
     assert left[edge].mean() < left[strands].mean()
+
+
+@pytest.mark.parametrize("rows", [8, 64, 136])
+def test_evening_out_in_strips_does_not_show(rows: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    ys, xs = np.mgrid[:200, :90]
+    truth = np.clip((xs - 20 + 8 * np.sin(ys / 11)) / 40, 0, 1)
+    photo = _noisy(np.dstack([0.2 + 0.5 * truth] * 3), 0.01)
+    follows = ((photo[..., 0] - 0.2) / 0.5).astype(np.float32)
+    reach = plain_reach(photo, np.ones(truth.shape, bool), measure_noise(photo))
+    whole = even_out(follows, reach)
+
+    monkeypatch.setattr(noise, "_ROWS", rows)
+    strips = even_out(follows, reach)
+
+    assert np.abs(whole[0] - follows).max() > 0.01
+    np.testing.assert_array_equal(strips[0], whole[0])
+    np.testing.assert_array_equal(strips[1], whole[1])

@@ -1,7 +1,7 @@
 import numpy as np
 import pytest
 
-from peel.matte.sampling import colour_prior
+from peel.matte.sampling import _smaller, _step, colour_prior
 from peel.matte.solve import SolveSettings, solve_matte
 
 
@@ -56,17 +56,38 @@ def test_turns_with_the_photo(turn: object) -> None:
     assert np.abs(turn(straight.alpha) - turned.alpha).mean() < 0.005
 
 
-@pytest.mark.parametrize("halved", [False, True])
-def test_a_window_gives_what_the_photo_gives(halved: bool) -> None:
+@pytest.mark.parametrize("shape", [(160, 200), (2000, 1000), (3000, 2000)])
+def test_a_window_gives_what_the_photo_gives(shape: tuple[int, int]) -> None:
     photo, _, zones = _leaves()
     wanted = np.zeros(zones.shape, bool)
     wanted[60:90, 80:120] = True
 
-    whole = colour_prior(photo, zones, photo_shape=(2000, 2000) if halved else (160, 200))
-    part = colour_prior(photo, zones, wanted=wanted, photo_shape=(2000, 2000) if halved else (160, 200))
+    whole = colour_prior(photo, zones, photo_shape=shape)
+    part = colour_prior(photo, zones, wanted=wanted, photo_shape=shape)
 
     np.testing.assert_allclose(part.alpha[wanted], whole.alpha[wanted], atol=1e-5)
     np.testing.assert_allclose(part.confidence[wanted], whole.confidence[wanted], atol=1e-5)
+
+
+@pytest.mark.parametrize(("pixels", "step"), [(400_000, 1), (2_000_000, 2), (6_000_000, 4), (60_000_000, 4)])
+def test_more_pixels_of_larger_photos_share_what_they_gather(pixels: int, step: int) -> None:
+    assert _step(pixels) == step
+
+
+@pytest.mark.parametrize("step", [2, 4])
+@pytest.mark.parametrize("size", [(16, 24), (17, 21), (3, 50)])
+def test_a_smaller_picture_is_unsure_wherever_zones_meet(step: int, size: tuple[int, int]) -> None:
+    rng = np.random.default_rng(step)
+    photo = rng.random((*size, 3), np.float32)
+    zones = np.where(np.mgrid[: size[0], : size[1]][1] < size[1] // 2 - 1, 255, 0).astype(np.uint8)
+
+    small, small_zones = _smaller(photo, zones, step)
+
+    assert small.shape[:2] == small_zones.shape == (-(-size[0] // step), -(-size[1] // step))
+    for v, u in np.ndindex(small_zones.shape):
+        values = np.unique(zones[v * step : v * step + step, u * step : u * step + step])
+        assert small_zones[v, u] == (values[0] if len(values) == 1 else 128)
+    np.testing.assert_allclose(small[0, 0], photo[: min(step, size[0]), :step].mean(axis=(0, 1)), atol=0.2)
 
 
 @pytest.mark.parametrize("value", [0, 128, 255])

@@ -80,6 +80,18 @@ def test_turning_the_photo_turns_the_matte(disc: Disc, turn: Any) -> None:
     np.testing.assert_allclose(turn(straight), turned, atol=4 / 255)
 
 
+@pytest.mark.parametrize("way", [0, 1])
+def test_laying_the_photo_beside_itself_keeps_the_matte(disc: Disc, way: int) -> None:
+    photo, _, zones = disc
+    settings = SolveSettings(tolerance=1e-5)
+
+    alone, _ = solve_matte(photo, zones, settings=settings)
+    twice, _ = solve_matte(np.concatenate([photo] * 2, way), np.concatenate([zones] * 2, way), settings=settings)
+
+    for half in np.split(twice, 2, axis=way):
+        np.testing.assert_allclose(half, alone, atol=2 / 255)
+
+
 def test_is_deterministic(disc: Disc) -> None:
     photo, _, zones = disc
 
