@@ -372,6 +372,7 @@ def test_a_sheer_colour_is_picked_in_the_picture_used_and_dropped(marked: Hand) 
     window = marked.window
     marked.step("Matte")
     before = _job(marked).alpha(_job(marked).photo.bounds)
+    window.matte_panel.covers.set_value(100)
     window.matte_panel.pick.click()
     assert "sheer" in window.shelf._sentence.text()
     marked.click(210, 150)
@@ -386,6 +387,15 @@ def test_a_sheer_colour_is_picked_in_the_picture_used_and_dropped(marked: Hand) 
     marked.press("sheer #d98033")
     marked.settle()
     assert _job(marked).settings.matte.own_colours == ()
+
+    window.matte_panel.covers.set_value(80)
+    window.matte_panel.pick.click()
+    marked.click(210, 150)
+    marked.settle()
+    (thinner,) = _job(marked).settings.matte.own_colours
+    assert int(thinner[1:3], 16) > 0xD9, "what covers less must differ more from the backdrop"
+    marked.press(f"sheer {thinner}")
+    marked.settle()
     assert np.allclose(_job(marked).alpha(_job(marked).photo.bounds), before, atol=2 / 255)
 
 

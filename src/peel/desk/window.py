@@ -160,7 +160,7 @@ class Window(QMainWindow):
         self.shelf.way_chosen.connect(self._on_ways_changed)
         self.canvas.ways_changed.connect(self._on_ways_changed)
         self.marking_desk = MarkingDesk(self, self.mark_panel)
-        self._pick_tool = PickTool("Press on the sheer material, where nothing solid shows through")
+        self._pick_tool = PickTool("Press on the sheer material, where only backdrop shows through")
         self._pick_tool.picked.connect(self._on_picked)
         self.matte_panel.pick_asked.connect(self._pick)
         self.held_keys = HeldKeys(self)
@@ -341,8 +341,8 @@ class Window(QMainWindow):
         self.canvas.set_tool(self._pick_tool)
         self.shelf.show_sentence(self._pick_tool.sentence())
 
-    def _on_picked(self, colour: str) -> None:
-        self.matte_panel.add_colour(colour)
+    def _on_picked(self, across: float, down: float) -> None:
+        self.matte_panel.add_sheer((across, down))
         self.take_up(self.last_tool)
 
     def _on_ways_changed(self) -> None:

@@ -6,12 +6,14 @@ from PySide6.QtCore import QRectF, QSize, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QWidget
 
+from peel.desk.number_field import NumberField
 from peel.desk.panels.panel import Panel, words
 from peel.desk.theme import current
 from peel.job.edits import set_mixing, set_own_colours
 from peel.job.job import Job
-from peel.job.settings import MOST_OWN_COLOURS
+from peel.job.settings import MOST_OWN_COLOURS, Point
 from peel.work.shares import Shares, matte_shares
+from peel.work.sheer import add_sheer
 
 __all__ = ["MattePanel"]
 
@@ -88,8 +90,14 @@ class MattePanel(Panel):
         self.column.addWidget(self.mixing)
         self.rule()
         self.column.addWidget(
-            words("Sheer cloth, smoke, glass: pick its own colour, where nothing solid shows through.", "muted")
+            words("Sheer cloth, smoke, glass: pick a spot of it, and say how much it covers there.", "muted")
         )
+        self.covers = NumberField(
+            "it covers, where picked", low=10, high=100, default=60, unit="%",
+            tip="How much of the backdrop the material hides at the spot you pick: 100 % where nothing shows through.\n"
+            "The photo alone does not tell. Too much: the cloth comes out too faint; too little: too solid.",
+        )  # fmt: skip
+        self.column.addWidget(self.covers)
         self.pick = self.button("Pick a sheer colour", self.pick_asked.emit, tip="Press on the cloth in the picture")
         self.column.addWidget(self.pick)
         self._picked = QHBoxLayout()
@@ -98,14 +106,15 @@ class MattePanel(Panel):
         self._shown_colours: tuple[str, ...] = ()
         self._solving: float | None = None
 
-    def add_colour(self, colour: str) -> None:
-        """Take a picked colour for the sheer material's own."""
-        self.edit("Sheer colour", lambda job: _with_colours(job, (*job.settings.matte.own_colours, colour)))
+    def add_sheer(self, spot: Point) -> None:
+        """Take the sheer material's own colour from a spot of the photo."""
+        solid = self.covers.value / 100
+        self.edit("Sheer colour", lambda job: add_sheer(job, spot, solid))
 
     def _drop_colour(self, colour: str) -> None:
         self.edit(
             "Drop a sheer colour",
-            lambda job: _with_colours(job, tuple(c for c in job.settings.matte.own_colours if c != colour)),
+            lambda job: set_own_colours(job, tuple(c for c in job.settings.matte.own_colours if c != colour)),
         )
 
     def _show_colours(self, colours: tuple[str, ...]) -> None:
@@ -157,7 +166,3 @@ class MattePanel(Panel):
             self._state.setText(
                 "Solved from the zones." if job.is_solved else "Mark both subject and backdrop to solve it."
             )
-
-
-def _with_colours(job: Job, colours: tuple[str, ...]) -> Job:
-    return set_own_colours(job, tuple(dict.fromkeys(colours))[:MOST_OWN_COLOURS])

@@ -1,20 +1,24 @@
-"""Pick: take a colour from the photo, and be done with it."""
+"""Pick: point at a spot of the photo, and be done with it."""
 
-import numpy as np
 from PySide6.QtCore import QObject, Signal
 
 from peel.desk.tools.tool import Press, Tool
-from peel.job.rect import Rect
 
 __all__ = ["PickTool"]
 
 
 class _News(QObject):
-    picked = Signal(str)
+    picked = Signal(float, float)
 
 
 class PickTool(Tool):
-    """Takes the colour under the cursor, as the photo holds it."""
+    """Takes the spot under the cursor.
+
+    Signals
+    -------
+    picked : (float, float)
+        Across and down, in photo pixels.
+    """
 
     name = "Pick"
 
@@ -30,13 +34,6 @@ class PickTool(Tool):
         return self._sentence
 
     def press(self, press: Press) -> None:
-        """Take the colour: the median of a few pixels, so that grain does not matter."""
-        job = self.job
-        if job is None:
-            return
-        x, y = int(np.floor(press.xy[0])), int(np.floor(press.xy[1]))
-        spot = Rect(y - 2, x - 2, y + 3, x + 3).intersection(job.photo.bounds)
-        if spot.is_empty:
-            return
-        red, green, blue = (round(float(part) * 255) for part in np.median(job.photo.colours(spot), axis=(0, 1)))
-        self.picked.emit(f"#{red:02x}{green:02x}{blue:02x}")
+        """Take the spot."""
+        if self.job is not None:
+            self.picked.emit(*press.xy)
