@@ -75,9 +75,8 @@ class MattePanel(Panel):
         self.column.addWidget(self._shares)
         self.rule()
         advice = (
-            "Go round the edge at 100 %. Holes inside show on Loud, fringe on Black and White, "
-            "lost strands against Photo. "
-            "Where hair is cut short, brush Band over it; where the inside is see-through, Certain."
+            "Go round the edge at 100 %. Holes show on Loud, fringe on Black and White, lost strands against Photo. "
+            "Brush Band over hair cut short, Certain over a see-through inside."
         )
         self.column.addWidget(words(advice, "muted"))
         self.rule()
@@ -93,13 +92,12 @@ class MattePanel(Panel):
             words("Sheer cloth, smoke, glass: pick a spot of it, and say how much it covers there.", "muted")
         )
         self.covers = NumberField(
-            "it covers, where picked", low=10, high=100, default=60, unit="%",
+            "it covers there", low=10, high=100, default=60, unit="%",
             tip="How much of the backdrop the material hides at the spot you pick: 100 % where nothing shows through.\n"
             "The photo alone does not tell. Too much: the cloth comes out too faint; too little: too solid.",
         )  # fmt: skip
-        self.column.addWidget(self.covers)
-        self.pick = self.button("Pick a sheer colour", self.pick_asked.emit, tip="Press on the cloth in the picture")
-        self.column.addWidget(self.pick)
+        self.pick = self.button("Pick a spot", self.pick_asked.emit, tip="Press on the cloth in the picture next")
+        self.row(self.covers, self.pick)
         self._picked = QHBoxLayout()
         self._picked.setSpacing(4)
         self.column.addLayout(self._picked)
