@@ -16,7 +16,7 @@ from peel.matte.trimap import BACKGROUND, FOREGROUND
 __all__ = ["NEAR", "WIDEST", "Patch", "patches_of", "unsolved_rect"]
 
 NEAR: Final = 64  # pixels around a change that are first given to settle
-WIDEST: Final = 116  # pixels around a change within which the matte may move at all
+WIDEST: Final = 516  # pixels around a change within which the matte may move at all
 _BLOCK: Final = 16  # pixels a side of the blocks by which pieces are told apart
 _APART: Final = 9  # blocks by which each piece is grown before it is: nearer ones lend each other their colours anyway
 _FAR: Final = np.float32(1e9)

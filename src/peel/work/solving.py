@@ -4,7 +4,6 @@ from collections.abc import Callable
 from functools import partial
 from typing import Final
 
-import cv2
 import numpy as np
 
 from peel.errors import SolveError
@@ -26,11 +25,12 @@ from peel.work.patches import NEAR, WIDEST, Patch, patches_of, unsolved_rect
 __all__ = ["check_solvable", "solve_job"]
 
 _CONTEXT: Final = 300  # pixels around a window that lend it their colours
-_RIM: Final = 4  # pixels just inside the held rim that show whether it wants to move
+_RIM: Final = 4  # pixels of the held rim
 _WIDEST: Final = WIDEST - _RIM
 _RUN_OUT: Final = 0.6  # of a margin in which a new answer gives way to the old one
-_SETTLED: Final = 8 / 255
-_FEW: Final = 0.15  # share of the pixels beside the rim that may move without a wider look
+_OUTER: Final = 0.5  # of a margin: what lies beyond should rest
+_SETTLED: Final = 6 / 255
+_FEW: Final = 0.1  # share of those pixels that may move without a wider look
 
 
 def check_solvable(job: Job) -> None:
@@ -132,41 +132,40 @@ def _together(reports: list[SolveReport]) -> SolveReport:
 def _solve_patch(
     job: Job, patch: Patch, palette: FloatArray, progress: Progress, interim: Callable[[Job], None] | None
 ) -> tuple[Job, SolveReport]:
-    """Solve a piece near what was changed; where it moves right beside what is held, widen it and go on."""
+    """Solve a piece near what was changed; while it moves far from there, show it, widen it and go on."""
 
     def show(rect: Rect, alpha: FloatArray) -> None:
         if interim is not None:
             interim(with_matte(job, rect, alpha, settled=False))
 
-    margin, start = NEAR, None
+    margin = NEAR
     while True:
         rect = patch.within(margin + _RIM)
         distance = patch.distance[rect.within(patch.window)]
-        held = (distance > margin) & (distance <= margin + _RIM)
         before = job.alpha(rect)
-        if start is None and held.any():
-            start = before  # a matte all of whose band is solved anew must not depend on what it was
-        solved, report = _solve_near(job, rect, distance <= margin, start, palette, progress, partial(show, rect))
+        is_cut = bool(((distance > margin) & (distance <= margin + _RIM)).any())
+        rough = None if is_cut else partial(show, rect)  # beside a settled matte a rough answer would only flicker
+        solved, report = _solve_near(job, rect, distance <= margin, palette, progress, rough)
         alpha = _joined(solved, before, distance, margin)
-        if margin >= _WIDEST or not _is_restless(solved, before, distance <= margin, held):
+        if margin >= _WIDEST or not _is_restless(solved, before, distance, margin):
             return patch.settled(with_matte(job, rect, alpha, settled=False)), report
         show(rect, alpha)
-        margin = _WIDEST
-        wider = patch.within(margin + _RIM)
-        start = job.alpha(wider)
-        start[rect.within(wider)] = solved
+        margin = min(2 * margin, _WIDEST)
 
 
 def _solve_near(
     job: Job,
     rect: Rect,
     near: BoolArray,
-    start: FloatArray | None,
     palette: FloatArray,
     progress: Progress,
-    interim: Callable[[FloatArray], None],
+    rough: Callable[[FloatArray], None] | None,
 ) -> tuple[FloatArray, SolveReport]:
-    """Solve the pixels near a change, the others held at the present matte."""
+    """Solve the pixels near a change, the others held at the present matte.
+
+    It begins where a whole solve begins: what is pulled where follows from the first rough answers, and these must be
+    those of a whole solve if the last one is to be.
+    """
     around = _lent(rect, LENDING).intersection(job.photo.bounds)
     inner, shape = rect.within(around), (job.photo.height, job.photo.width)
     zones = job.zones.read(around)
@@ -174,23 +173,18 @@ def _solve_near(
     free[inner] = near
     others = (zones != BACKGROUND) & (zones != FOREGROUND) & ~free
     held = np.where(others, job.alpha(around), np.float32(np.nan)) if others.any() else None
-    if start is not None:
-        begin = job.alpha(around)
-        begin[inner] = start
-        start = begin
     prior = _prior_for(job, around, free, palette)
     checkpoint()
     solved, report = solve_matte(
         _seen(job, job.photo.colours(around)),
         zones,
-        start=start,
         rim=held,
         prior=prior,
         noise=_noise(job),
         own_colours=_own_colours(job),
         photo_shape=shape,
         progress=progress,
-        interim=lambda alpha: interim(alpha[inner]),
+        interim=(lambda alpha: rough(alpha[inner])) if rough else None,
     )
     return solved[inner], report
 
@@ -201,12 +195,10 @@ def _joined(solved: FloatArray, before: FloatArray, distance: FloatArray, margin
     return before + (solved - before) * share
 
 
-def _is_restless(solved: FloatArray, before: FloatArray, near: BoolArray, held: BoolArray) -> bool:
-    """Tell whether the matte moved right beside what is held."""
-    if not held.any():
-        return False
-    beside = cv2.dilate(held.astype(np.uint8), np.ones((2 * _RIM + 1, 2 * _RIM + 1), np.uint8)).astype(bool) & near
-    moved = np.abs(solved - before)[beside] > _SETTLED
+def _is_restless(solved: FloatArray, before: FloatArray, distance: FloatArray, margin: float) -> bool:
+    """Tell whether the matte moved far from the change: right beside what is held it can hardly move."""
+    outer = (distance > margin * _OUTER) & (distance <= margin)
+    moved = np.abs(solved - before)[outer] > _SETTLED
     return bool(moved.size and moved.mean() > _FEW)
 
 
