@@ -1,5 +1,7 @@
 """A stroke's own solve against a solve of everything."""
 
+from typing import Any
+
 import numpy as np
 import pytest
 
@@ -8,6 +10,9 @@ from peel.job.edits import use_zones
 from peel.job.job import Job, Photo, new_job
 from peel.job.marking import Stroke, Zone
 from peel.job.settings import Matte
+from peel.matte.conjugate_gradients import SolveReport
+from peel.matte.solve import solve_matte
+from peel.work import solving
 from peel.work.solving import solve_job
 
 
@@ -52,13 +57,39 @@ def test_a_strokes_matte_is_that_of_a_whole_solve(strands: Job, spot: tuple[floa
     assert away.mean() < 0.5 * unchanged.mean()
 
 
-def test_beside_a_settled_matte_only_settled_answers_are_shown(strands: Job) -> None:
-    painted = marking.paint_zone(strands, Stroke(((180.0, 200.0),), 14), Zone.SUBJECT)
-    shown: list[np.ndarray] = []
+@pytest.fixture
+def windows(monkeypatch: pytest.MonkeyPatch) -> list[tuple[int, bool]]:
+    """Note each window that is solved: its free pixels, and whether its rough answer is shown."""
+    seen: list[tuple[int, bool]] = []
 
-    after, _ = solve_job(painted, interim=lambda job: shown.append(job.alpha(job.photo.bounds)))
+    def noted(image: np.ndarray, zones: np.ndarray, **given: Any) -> tuple[np.ndarray, SolveReport]:
+        free = zones == 128 if given["rim"] is None else (zones == 128) & np.isnan(given["rim"])
+        seen.append((int(free.sum()), given["interim"] is not None))
+        return solve_matte(image, zones, **given)
 
-    last = after.alpha(after.photo.bounds)
-    before = strands.alpha(strands.photo.bounds)
-    for matte in shown:
-        assert np.abs(matte - last).mean() < max(2 / 255, np.abs(before - last).mean())
+    monkeypatch.setattr(solving, "solve_matte", noted)
+    return seen
+
+
+def test_beside_a_settled_matte_no_rough_answer_is_shown(strands: Job, windows: list[tuple[int, bool]]) -> None:
+    solve_job(marking.paint_zone(strands, Stroke(((180.0, 200.0),), 14), Zone.SUBJECT), interim=lambda _job: None)
+
+    assert windows
+    assert not any(rough for _, rough in windows)
+
+
+def test_no_window_is_solved_twice_however_restless(
+    strands: Job, windows: list[tuple[int, bool]], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(solving, "_is_restless", lambda *_: True)
+    small = strands.zones.read()
+    small[:, 100:430], small[190:215, 150:260] = 255, 128
+    small[:, 430:] = 0
+    job = solve_job(use_zones(strands, small))[0]
+    windows.clear()
+
+    solve_job(marking.paint_zone(job, Stroke(((155.0, 200.0),), 10), Zone.BACKDROP))
+    solved = [size for size, _ in windows]
+
+    assert len(solved) >= 2, "the first window does not hold all of the piece"
+    assert solved == sorted(set(solved))

@@ -65,4 +65,4 @@ def _backdrop_near(job: Job, x: int, y: int) -> FloatArray | None:
     ys, xs = (step * part for part in np.nonzero(clear))
     nearest = np.argsort(np.hypot(ys + rect.top - y, xs + rect.left - x), kind="stable")[:_ENOUGH]
     colours = job.photo.pixels[ys[nearest] + rect.top, xs[nearest] + rect.left]
-    return np.asarray(unit_floats(colours[None])[0].mean(axis=0), np.float32)
+    return np.asarray(unit_floats(colours).mean(axis=0), np.float32)

@@ -146,8 +146,8 @@ def _solve_patch(
         is_cut = bool(((distance > margin) & (distance <= margin + _RIM)).any())
         rough = None if is_cut else partial(show, rect)  # beside a settled matte a rough answer would only flicker
         solved, report = _solve_near(job, rect, distance <= margin, palette, progress, rough)
-        alpha = _joined(solved, before, distance, margin)
-        if margin >= _WIDEST or not _is_restless(solved, before, distance, margin):
+        alpha = _joined(solved, before, distance, margin) if is_cut else solved
+        if not is_cut or margin >= _WIDEST or not _is_restless(solved, before, distance, margin):
             return patch.settled(with_matte(job, rect, alpha, settled=False)), report
         show(rect, alpha)
         margin = min(2 * margin, _WIDEST)

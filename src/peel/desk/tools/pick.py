@@ -34,6 +34,7 @@ class PickTool(Tool):
         return self._sentence
 
     def press(self, press: Press) -> None:
-        """Take the spot."""
-        if self.job is not None:
-            self.picked.emit(*press.xy)
+        """Take the spot, if it is one of the photo."""
+        job, (across, down) = self.job, press.xy
+        if job is not None and 0 <= across < job.photo.width and 0 <= down < job.photo.height:
+            self.picked.emit(across, down)
