@@ -95,6 +95,16 @@ def test_how_far_alpha_moved_last_tells_what_is_still_missing(tolerance: float) 
     assert missing < 5 * tolerance
 
 
+def test_a_good_start_needs_fewer_iterations() -> None:
+    photo, band, fixed = _wide()
+    start = np.full(int(band.sum()), 0.5, np.float32)
+
+    solution, cold = solve_band(assemble_band(photo, band, fixed, 1e-7), photo[band], start)
+    _, warm = solve_band(assemble_band(photo, band, fixed, 1e-7), photo[band], solution)
+
+    assert warm.iterations < 0.5 * cold.iterations
+
+
 def test_the_share_done_only_grows() -> None:
     photo, band, fixed = _wide()
     shares: list[float] = []

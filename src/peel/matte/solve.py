@@ -92,7 +92,6 @@ def solve_matte(
     image: FloatArray,
     trimap: ByteArray,
     *,
-    start: FloatArray | None = None,
     rim: FloatArray | None = None,
     prior: ColourPrior | None = None,
     noise: NoiseCurve | None = None,
@@ -110,8 +109,6 @@ def solve_matte(
         Colours in [0, 1].
     trimap : (H, W) uint8 ndarray
         BACKGROUND, UNKNOWN, FOREGROUND.
-    start : (H, W) float32 ndarray, optional
-        A matte to start from; one half without one.
     rim : (H, W) float32 ndarray, optional
         Alpha to hold where it is not NaN, over and above what the zones fix: the border of a local solve.
     prior : ColourPrior, optional
@@ -147,7 +144,7 @@ def solve_matte(
     Minimises ``alpha' L alpha + w sum_i c_i (alpha_i - p_i)^2``: Levin, Lischinski and Weiss (2008), see
     `peel.matte.laplacian`, with the estimate of `peel.matte.sampling`; then twice more with the pulls of
     `peel.matte.local_colours` and `peel.matte.sparsity`. A piece of band that touches neither zone and
-    has no estimate keeps its start.
+    has no estimate stays at one half.
     """
     if image.shape != (*trimap.shape, 3):
         msg = f"image {image.shape} and trimap {trimap.shape} do not agree"
@@ -187,7 +184,6 @@ def solve_matte(
             interim(shown)
 
     checkpoint()
-    first = alpha[window] if start is None else start[window]
     rough = roughness(prior.plain, band)
     side = block_side(photo_shape[0] * photo_shape[1])
     sheer = np.empty((0, 3), np.float32) if own_colours is None else np.ascontiguousarray(own_colours, np.float32)
@@ -196,7 +192,7 @@ def solve_matte(
     values, report = solve_band(
         _system(view, band, alpha[window], prior, settings),
         view[band],
-        first[band],
+        alpha[window][band],
         tolerance=settings.tolerance,
         max_iterations=settings.max_iterations,
         pulls=_pulls(near, prior, settings),
