@@ -11,47 +11,56 @@ References
    Methods of Statistics 6(2), 1997, pp. 135-170: the largest window in which the data still agree.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import partial
 from typing import Any, Final
 
 import cv2
 import numpy as np
 from numba import njit
+from numpy.typing import NDArray
 
-from peel.matte.along_edges import even_along
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray, unit_floats
 from peel.matte.parallel import portions, run_all
 from peel.matte.srgb import to_light, to_value
 
-__all__ = ["NoiseCurve", "brightness_bin", "even_out", "measure_noise", "plain_reach"]
+__all__ = ["NoiseCurve", "brightness_bin", "measure_noise", "plain_reach", "plane"]
 
+_ROWS: Final = 128  # done at a time
 _BINS: Final = 16  # of brightness
 _SAMPLES: Final = 60_000  # windows looked at
+_ROWS_LOOKED_AT: Final = 16  # of windows, at a time
 _FEWEST: Final = 200  # windows for a bin to count
-_QUIET: Final = 0.1  # share of the windows taken to hold nothing but noise
 _FLOOR: Final = 0.3 / 255  # noise of a picture of 8 bits that has no other
-_NORMAL_QUANTILE: Final = -1.2816  # of a normal distribution, at `_QUIET`
-_FREEDOM: Final = 66.0  # of 25 pixels times three channels, less a plane for each
-# Wilson and Hilferty's approximation of the same quantile of a chi-square distribution, over its mean
-_QUIET_SHARE: Final = (1 - 2 / (9 * _FREEDOM) + _NORMAL_QUANTILE * (2 / (9 * _FREEDOM)) ** 0.5) ** 3
-_LARGEST_RESIDUE: Final = 1.36  # times the noise: 1.5 deviations of a window's residue and a tenth for a rough estimate
-_LARGEST_SMALL: Final = 1.1
-_LARGEST_OWN: Final = 3.0  # times the matte's own noise
-_SPACINGS: Final = (1, 2)
-_LEFT: Final = 0.28  # of a matte's noise after averaging over a window
-_ROUGHEST: Final = 0.15
-_ROWS: Final = 128  # done at a time
-_CELL: Final = 8  # pixels a side for which a matte's noise is one value
-_SEEN: Final = 24  # rows to either side, whole cells, that evening out looks at
-_SURROUNDINGS: Final = ((7, np.float32(1)), (17, np.float32(0.01)))  # cells over which noise is carried, and weight
+_FLAT: Final = 0.1 / 255  # less of it than one pixel off by one leaves in a window of 8 bits
+_CLIPPED: Final = 0.5 / 255  # from the ends of the range
+_QUIET: Final = (0.02, 0.1)  # shares of the windows taken to hold nothing but noise
+_QUIET_NORMAL: Final = (-2.0537, -1.2816)  # the same quantiles of a normal distribution
+_WINDOWS: Final = ((1, 1), (1, 2), (2, 2))  # spacing and radius: 3, 5 and 9 pixels a side
+_FREEDOM: Final = (18.0, 66.0, 66.0)  # of their pixels times three channels, less a plane for each
+_LEAST_FREEDOM: Final = 4.0
+_ROUGH_ESTIMATE: Final = 1.1
+_DEVIATIONS: Final = (0.0, 1.5, 1.5)  # of a plain window's residue from its mean; none where less evidence is enough
+_LEAST, _MOST = 0.5, 1.8  # of a brightness's noise over that of all
+_WHITE: Final = (1.1, 1.39, 1.39)
 
 
 @dataclass(frozen=True)
 class NoiseCurve:
-    """Variance of the noise of a colour channel, for sixteen steps of brightness from 0 to 1."""
+    """How strong a photo's noise is, and how plain a window looks that holds nothing else.
+
+    Attributes
+    ----------
+    variance : (16,) float32 ndarray
+        Of a colour channel, for steps of brightness from 0 to 1; over windows of 9 pixels, where that differs.
+    limits : (3,) float32 ndarray
+        What is left of a plain window of 3, 5 and 9 pixels a side at most when its slope is taken away, mean square
+        over variance. Noise that was filtered, compressed or filled in between a sensor's colours is weaker in small
+        windows, and differs more from one window to the next.
+    """
 
     variance: FloatArray
+    limits: FloatArray = field(default_factory=lambda: np.array(_WHITE, np.float32))
 
     def in_light(self) -> "NoiseCurve":
         """Give the noise of the same picture turned into amounts of light (sRGB)."""
@@ -59,11 +68,11 @@ class NoiseCurve:
         step = np.float32(1e-2)
         slope = (to_light(value + step) - to_light(value - step)) / (2 * step)
         encoded = self.variance[np.clip((value * _BINS).astype(int), 0, _BINS - 1)]
-        return NoiseCurve(encoded * slope**2)
+        return NoiseCurve(encoded * slope**2, self.limits)
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def _plane(picture: Any, y: int, x: int, c: int, spacing: int, radius: int) -> Any:
+def plane(picture: Any, y: int, x: int, c: int, spacing: int, radius: int) -> Any:
     """Give the mean of a window of a channel, and the squares left when the best plane is taken away, added up."""
     centre = picture[y, x, c]
     total = slope_y = slope_x = power = np.float32(0)
@@ -88,7 +97,7 @@ def _residue(image: Any, y: int, x: int, spacing: int, radius: int, limit: Any) 
     total = np.float32(0)
     share = np.float32(1) / np.float32(3 * ((2 * radius + 1) ** 2 - 3))
     for c in range(3):
-        total += _plane(image, y, x, c, spacing, radius)[1] * share
+        total += plane(image, y, x, c, spacing, radius)[1] * share
         if total > limit:
             break
     return total
@@ -101,11 +110,18 @@ def brightness_bin(image: Any, y: int, x: int, bins: int) -> int:
     return min(max(int(bright * bins), 0), bins - 1)
 
 
-@njit("void(float32[:,:,::1], int64[::1], int64[::1], float32[::1], int64[::1])", cache=True, nogil=True)
+@njit("void(float32[:,:,::1], int64[::1], int64[::1], float32[:,::1], int64[::1])", cache=True, nogil=True)
 def _residues(image: Any, ys: Any, xs: Any, out: Any, places: Any) -> None:
+    """Give what is left of windows of three sizes, and each one's step of brightness: -1 where it is clipped."""
+    endless = np.float32(np.inf)
     for i in range(ys.shape[0]):
-        out[i] = _residue(image, ys[i], xs[i], 1, 2, np.float32(np.inf))
-        places[i] = brightness_bin(image, ys[i], xs[i], _BINS)
+        y, x = ys[i], xs[i]
+        for k, (spacing, radius) in enumerate(_WINDOWS):
+            out[k, i] = _residue(image, y, x, spacing, radius, endless)
+        low = min(image[y, x, 0], image[y, x, 1], image[y, x, 2])
+        high = max(image[y, x, 0], image[y, x, 1], image[y, x, 2])
+        clipped = low < np.float32(_CLIPPED) or high > np.float32(1 - _CLIPPED)
+        places[i] = -1 if clipped else brightness_bin(image, y, x, _BINS)
 
 
 def measure_noise(image: FloatArray) -> NoiseCurve:
@@ -120,24 +136,69 @@ def measure_noise(image: FloatArray) -> NoiseCurve:
     -------
     NoiseCurve
         No less than rounding to 8 bits leaves.
+
+    Notes
+    -----
+    What white noise leaves in windows follows a chi-square distribution with as many degrees of freedom as values less
+    planes; noise whose neighbours are alike one with fewer. Two quantiles tell how many, and from that the mean.
+    Windows that are clipped or flat say nothing of noise: they are passed over.
     """
+    seen, place = _looked_at(image)
+    course = _course(seen[1], place)
+    means, limits = zip(*(_quiet_mean(part / course[place], k) for k, part in enumerate(seen)), strict=True)
+    variance = np.maximum(np.float32(means[2]) * course, np.float32(_FLOOR**2))
+    return NoiseCurve(variance, np.array(limits, np.float32) / np.float32(means[2]))
+
+
+def _looked_at(image: FloatArray) -> tuple[FloatArray, NDArray[np.int64]]:
+    """Look at windows all over a photo that may tell of its noise; what is left of each, and its brightness."""
     height, width = image.shape[:2]
-    floor = np.full(_BINS, _FLOOR**2, np.float32)
-    if min(height, width) < 5:
-        return NoiseCurve(floor)
-    step = max(1, int(np.sqrt(height * width / _SAMPLES)))
-    rows = np.arange(2, height - 2, step)
-    strips: Any = image[(rows[:, None] + np.arange(-2, 3)).ravel()]
-    ys, xs = (part.ravel() for part in np.mgrid[2 : 5 * len(rows) : 5, 2 : width - 2 : step])
-    seen, place = np.empty(len(ys), np.float32), np.empty(len(ys), np.int64)
-    _residues(unit_floats(strips), ys, xs, seen, place)
-    overall = float(np.quantile(seen, _QUIET)) / _QUIET_SHARE
-    known = [k for k in range(_BINS) if (place == k).sum() >= _FEWEST]
-    if not known:
-        return NoiseCurve(np.maximum(floor, np.float32(overall)))
-    # a brightness that only occurs in hair or leaves has no quiet window: it may not differ much from the rest
-    found = [np.clip(np.quantile(seen[place == k], _QUIET) / _QUIET_SHARE, 0.5 * overall, 1.8 * overall) for k in known]
-    return NoiseCurve(np.maximum(floor, np.interp(np.arange(_BINS), known, found).astype(np.float32)))
+    down = max(9, int(np.sqrt(height * width / _SAMPLES)))
+    right = max(1, height * width // (_SAMPLES * down))
+    rows = np.arange(4, height - 4, down)
+
+    def look(part: slice) -> tuple[FloatArray, NDArray[np.int64]]:
+        strips: Any = image[(rows[part, None] + np.arange(-4, 5)).ravel()]
+        ys, xs = (at.ravel() for at in np.mgrid[4 : len(strips) : 9, 4 : max(width - 4, 4) : right])
+        seen, place = np.empty((len(_WINDOWS), len(ys)), np.float32), np.empty(len(ys), np.int64)
+        _residues(unit_floats(strips), ys, xs, seen, place)
+        return seen, place
+
+    looked = run_all([partial(look, part) for part in portions(len(rows), _ROWS_LOOKED_AT)])
+    seen, place = (np.concatenate(parts, axis=-1) for parts in zip(*looked, strict=True))
+    return seen[:, place >= 0], place[place >= 0]
+
+
+def _course(seen: FloatArray, place: NDArray[np.int64]) -> FloatArray:
+    """Tell how noise changes with brightness, from what it leaves in windows; 1 as in all of them together."""
+    seen, place = seen[seen > _FLAT**2], place[seen > _FLAT**2]
+    known = np.flatnonzero(np.bincount(place, minlength=_BINS) >= _FEWEST)
+    if not len(known):
+        return np.ones(_BINS, np.float32)
+    found = np.array([np.quantile(seen[place == k], _QUIET[1]) for k in known]) / np.quantile(seen, _QUIET[1])
+    # a brightness that only occurs in hair or leaves has no quiet window: those on either side of it know better
+    calm = found <= _MOST
+    between = np.logical_or.accumulate(calm) & np.logical_or.accumulate(calm[::-1])[::-1]
+    kept = calm | ~between
+    return np.interp(np.arange(_BINS), known[kept], np.clip(found[kept], _LEAST, _MOST)).astype(np.float32)
+
+
+def _quiet_mean(seen: FloatArray, window: int) -> tuple[float, float]:
+    """Give the mean of what noise leaves in windows, and the most that a plain one should show."""
+    told = seen[seen > _FLAT**2]
+    few, some = np.quantile(told, _QUIET) if len(told) >= _FEWEST else (_FLOOR**2, _FLOOR**2)
+    tried = np.geomspace(_LEAST_FREEDOM, _FREEDOM[window], 60)
+    shares = [_chi_square_share(tried, normal) for normal in _QUIET_NORMAL]
+    freedom = np.interp(few / some, shares[0] / shares[1], tried)
+    mean = max(float(some / _chi_square_share(freedom, _QUIET_NORMAL[1])), _FLOOR**2)
+    spread = float(np.sqrt(2 / freedom))
+    return mean, mean * _ROUGH_ESTIMATE * (1 + _DEVIATIONS[window] * spread)
+
+
+def _chi_square_share(freedom: Any, normal: float) -> Any:
+    """Give a quantile of a chi-square distribution over its mean, by Wilson and Hilferty's approximation."""
+    spread = 2 / (9 * freedom)
+    return (1 - spread + normal * np.sqrt(spread)) ** 3
 
 
 @njit(
@@ -188,111 +249,17 @@ def plain_reach(image: FloatArray, unknown: BoolArray, noise: NoiseCurve) -> Byt
     reach = np.zeros(unknown.shape, np.uint8)
     asked = np.ascontiguousarray(unknown)
 
-    def find(asked: BoolArray, spacing: int, radius: int, largest: float) -> None:
+    def find(asked: BoolArray, window: int) -> None:
+        spacing, radius = _WINDOWS[window]
+
         def rows(part: slice) -> None:
-            limits = (spacing, radius, np.float32(largest))
+            limits = (spacing, radius, noise.limits[window])
             _find_planes(image, asked, noise.variance, *limits, reach, part.start, part.stop)
 
         run_all([partial(rows, part) for part in portions(len(unknown), _ROWS)])
 
-    for spacing in _SPACINGS:
-        find(asked, spacing, 2, _LARGEST_RESIDUE)
-        asked = reach == 2 * spacing
+    find(asked, 1)
+    find(reach == 2, 2)
     beside = cv2.dilate(reach, np.ones((5, 5), np.uint8)).astype(bool) & unknown & (reach == 0)
-    find(beside, 1, 1, _LARGEST_SMALL)
+    find(beside, 0)
     return reach
-
-
-@njit("void(float32[:,::1], uint8[:,::1], float32[:,:,::1])", cache=True, nogil=True)
-def _roughness(alpha: Any, reach: Any, cells: Any) -> None:
-    """Add up, cell by cell, how rough the matte is where the photo is plain, and how many pixels that were."""
-    for y in range(1, alpha.shape[0] - 1):
-        for x in range(1, alpha.shape[1] - 1):
-            if reach[y, x] >= 2:
-                across = alpha[y - 1, x - 1] - 2 * alpha[y - 1, x] + alpha[y - 1, x + 1]
-                across += alpha[y + 1, x - 1] - 2 * alpha[y + 1, x] + alpha[y + 1, x + 1]
-                across -= 2 * (alpha[y, x - 1] - 2 * alpha[y, x] + alpha[y, x + 1])
-                cells[0, y // _CELL, x // _CELL] += min(across * across / 36, _ROUGHEST * _ROUGHEST)
-                cells[1, y // _CELL, x // _CELL] += 1
-
-
-@njit(
-    "void(float32[:,:,::1], uint8[:,::1], float32[:,::1], int64, int64, float32[:,::1])",
-    cache=True,
-    nogil=True,
-    fastmath=True,
-)
-def _even(alpha: Any, reach: Any, variance: Any, spacing: int, radius: int, out: Any) -> None:
-    """Average a matte over plain windows in which it is a plane within its own noise too."""
-    height, width = reach.shape
-    wide = spacing * radius
-    free = (2 * radius + 1) ** 2 - 3
-    for y in range(wide, height - wide):
-        for x in range(wide, width - wide):
-            if reach[y, x] >= wide:
-                mean, left = _plane(alpha, y, x, 0, spacing, radius)
-                if left <= _LARGEST_OWN * free * variance[y // _CELL, x // _CELL]:
-                    out[y, x] = mean
-
-
-def even_out(alpha: FloatArray, reach: ByteArray) -> tuple[FloatArray, FloatArray]:
-    """Take the photo's noise out of a matte.
-
-    Parameters
-    ----------
-    alpha : (H, W) float32 ndarray
-        As solved, not yet clipped.
-    reach : (H, W) uint8 ndarray
-        From `plain_reach`.
-
-    Returns
-    -------
-    evened : (H, W) float32 ndarray
-        The matte evened out where the photo is plain: over windows, and along its edges where it slopes.
-    left : (H, W) float32 ndarray
-        Standard deviation of the noise that is left in it.
-    """
-    variance = _own_variance(alpha, reach)
-    evened, left = np.empty_like(alpha), np.empty_like(alpha)
-
-    def even(part: slice) -> None:
-        top, bottom = max(part.start - _SEEN, 0), min(part.stop + _SEEN, len(alpha))
-        cells = variance[top // _CELL : -(-bottom // _CELL)]
-        own = slice(part.start - top, part.stop - top)
-        evened[part] = _evened(alpha[top:bottom], reach[top:bottom], cells)[own]
-        wide = np.sqrt(cells).repeat(_CELL, 0)[own].repeat(_CELL, 1)[:, : alpha.shape[1]]
-        np.multiply(wide, np.where(reach[part] >= 2, np.float32(_LEFT), np.float32(1)), out=left[part])
-
-    run_all([partial(even, slice(top, min(top + _ROWS, len(alpha)))) for top in range(0, len(alpha), _ROWS)])
-    return evened, left
-
-
-def _evened(alpha: FloatArray, reach: ByteArray, variance: FloatArray) -> FloatArray:
-    """Even out some rows of a matte; those at the cut ends are not what they are in the whole."""
-    smallest = np.where(reach == 1, reach, np.uint8(0))
-
-    def evened(matte: FloatArray, spacing: int, radius: int, chosen: ByteArray) -> FloatArray:
-        out = matte.copy()
-        _even(matte[..., None], chosen, variance, spacing, radius, out)
-        return out
-
-    flat = evened(evened(evened(alpha, 1, 2, reach), 2, 2, reach), 1, 1, smallest)
-    calmer = evened(alpha, 1, 1, reach)
-    return even_along(calmer, flat, reach, np.sqrt(variance), _CELL)
-
-
-def _own_variance(alpha: FloatArray, reach: ByteArray) -> FloatArray:
-    """Measure a matte's noise where the photo is plain, and carry it to its neighbourhood; one value a cell."""
-    cells = np.zeros((2, -(-alpha.shape[0] // _CELL), -(-alpha.shape[1] // _CELL)), np.float32)
-    _roughness(alpha, reach, cells)
-    count = max(float(cells[1].sum(dtype=np.float64)), 1.0)
-    total = np.full_like(cells[0], 1e-5 * cells[0].sum(dtype=np.float64) / count)
-    share = np.full_like(cells[1], 1e-5)
-    for size, part in _SURROUNDINGS:
-        total += part * _twice_blurred(cells[0], size)
-        share += part * _twice_blurred(cells[1], size)
-    return np.asarray(total / share, np.float32)
-
-
-def _twice_blurred(picture: FloatArray, size: int) -> FloatArray:
-    return cv2.blur(cv2.blur(picture, (size, size)), (size, size))

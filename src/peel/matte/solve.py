@@ -8,9 +8,10 @@ import numpy as np
 
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray
 from peel.matte.conjugate_gradients import NOTHING_TO_DO, Progress, Pull, SolveReport, solve_band
+from peel.matte.evening import even_out
 from peel.matte.laplacian import BandSystem, assemble_band
 from peel.matte.local_colours import LocalColours, block_side
-from peel.matte.noise import NoiseCurve, even_out, measure_noise
+from peel.matte.noise import NoiseCurve, measure_noise
 from peel.matte.parallel import checkpoint
 from peel.matte.sampling import ColourPrior, colour_prior, subject_palette
 from peel.matte.sparsity import pull_to_ends, roughness

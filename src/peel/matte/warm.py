@@ -13,6 +13,7 @@ _KERNELS: Final = (
     "run_kernels",
     "along_edges",
     "noise",
+    "evening",
     "sampling",
     "local_colours",
     "light",

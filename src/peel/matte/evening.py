@@ -1,0 +1,126 @@
+"""Take the photo's noise out of a matte, where the photo is plain.
+
+A matte follows the photo, its noise included. Where the photo is a plane within its noise, over a window, the matte is
+one too, and its mean over that window is the better value; where strands or edges cross the window it is left alone.
+
+References
+----------
+.. [1] A. Goldenshluger, A. Nemirovski, "On spatially adaptive estimation of nonparametric regression", Mathematical
+   Methods of Statistics 6(2), 1997, pp. 135-170: the largest window in which the data still agree.
+"""
+
+from functools import partial
+from typing import Any, Final
+
+import cv2
+import numpy as np
+from numba import njit
+
+from peel.matte.along_edges import even_along
+from peel.matte.arrays import ByteArray, FloatArray
+from peel.matte.noise import plane
+from peel.matte.parallel import run_all
+
+__all__ = ["even_out"]
+
+_LARGEST_OWN: Final = 4.0  # times the matte's own noise
+_LEFT: Final = 0.28  # of a matte's noise after averaging over a window
+_FREE: Final = 22  # of 25 pixels, less a plane
+_ROUGHEST: Final = 0.15
+_ROWS: Final = 128  # done at a time
+_CELL: Final = 8  # pixels a side for which a matte's noise is one value
+_SEEN: Final = 24  # rows to either side, whole cells, that evening out looks at
+_SURROUNDINGS: Final = ((7, np.float32(1)), (17, np.float32(0.01)))  # cells over which noise is carried, and weight
+
+
+@njit("void(float32[:,:,::1], uint8[:,::1], float32[:,:,::1])", cache=True, nogil=True, fastmath=True)
+def _roughness(alpha: Any, reach: Any, cells: Any) -> None:
+    """Add up, cell by cell, how far the matte is from planes where the photo is plain, and over how many windows."""
+    for y in range(2, reach.shape[0] - 2):
+        for x in range(2, reach.shape[1] - 2):
+            if reach[y, x] >= 2:
+                left = plane(alpha, y, x, 0, 1, 2)[1] / np.float32(_FREE)
+                cells[0, y // _CELL, x // _CELL] += min(left, np.float32(_ROUGHEST * _ROUGHEST))
+                cells[1, y // _CELL, x // _CELL] += 1
+
+
+@njit(
+    "void(float32[:,:,::1], uint8[:,::1], float32[:,::1], int64, int64, float32[:,::1])",
+    cache=True,
+    nogil=True,
+    fastmath=True,
+)
+def _even(alpha: Any, reach: Any, variance: Any, spacing: int, radius: int, out: Any) -> None:
+    """Average a matte over plain windows in which it is a plane within its own noise too."""
+    height, width = reach.shape
+    wide = spacing * radius
+    free = (2 * radius + 1) ** 2 - 3
+    for y in range(wide, height - wide):
+        for x in range(wide, width - wide):
+            if reach[y, x] >= wide:
+                mean, left = plane(alpha, y, x, 0, spacing, radius)
+                if left <= _LARGEST_OWN * free * variance[y // _CELL, x // _CELL]:
+                    out[y, x] = mean
+
+
+def even_out(alpha: FloatArray, reach: ByteArray) -> tuple[FloatArray, FloatArray]:
+    """Take the photo's noise out of a matte.
+
+    Parameters
+    ----------
+    alpha : (H, W) float32 ndarray
+        As solved, not yet clipped.
+    reach : (H, W) uint8 ndarray
+        From `plain_reach`.
+
+    Returns
+    -------
+    evened : (H, W) float32 ndarray
+        The matte evened out where the photo is plain: over windows, and along its edges where it slopes.
+    left : (H, W) float32 ndarray
+        Standard deviation of the noise that is left in it.
+    """
+    variance = _own_variance(alpha, reach)
+    evened, left = np.empty_like(alpha), np.empty_like(alpha)
+
+    def even(part: slice) -> None:
+        top, bottom = max(part.start - _SEEN, 0), min(part.stop + _SEEN, len(alpha))
+        cells = variance[top // _CELL : -(-bottom // _CELL)]
+        own = slice(part.start - top, part.stop - top)
+        evened[part] = _evened(alpha[top:bottom], reach[top:bottom], cells)[own]
+        wide = np.sqrt(cells).repeat(_CELL, 0)[own].repeat(_CELL, 1)[:, : alpha.shape[1]]
+        np.multiply(wide, np.where(reach[part] >= 2, np.float32(_LEFT), np.float32(1)), out=left[part])
+
+    run_all([partial(even, slice(top, min(top + _ROWS, len(alpha)))) for top in range(0, len(alpha), _ROWS)])
+    return evened, left
+
+
+def _evened(alpha: FloatArray, reach: ByteArray, variance: FloatArray) -> FloatArray:
+    """Even out some rows of a matte; those at the cut ends are not what they are in the whole."""
+    smallest = np.where(reach == 1, reach, np.uint8(0))
+
+    def evened(matte: FloatArray, spacing: int, radius: int, chosen: ByteArray) -> FloatArray:
+        out = matte.copy()
+        _even(matte[..., None], chosen, variance, spacing, radius, out)
+        return out
+
+    flat = evened(evened(evened(alpha, 1, 2, reach), 2, 2, reach), 1, 1, smallest)
+    calmer = evened(alpha, 1, 1, reach)
+    return even_along(calmer, flat, reach, np.sqrt(variance), _CELL)
+
+
+def _own_variance(alpha: FloatArray, reach: ByteArray) -> FloatArray:
+    """Measure a matte's noise where the photo is plain, and carry it to its neighbourhood; one value a cell."""
+    cells = np.zeros((2, -(-alpha.shape[0] // _CELL), -(-alpha.shape[1] // _CELL)), np.float32)
+    _roughness(np.ascontiguousarray(alpha)[..., None], reach, cells)
+    count = max(float(cells[1].sum(dtype=np.float64)), 1.0)
+    total = np.full_like(cells[0], 1e-5 * cells[0].sum(dtype=np.float64) / count)
+    share = np.full_like(cells[1], 1e-5)
+    for size, part in _SURROUNDINGS:
+        total += part * _twice_blurred(cells[0], size)
+        share += part * _twice_blurred(cells[1], size)
+    return np.asarray(total / share, np.float32)
+
+
+def _twice_blurred(picture: FloatArray, size: int) -> FloatArray:
+    return cv2.blur(cv2.blur(picture, (size, size)), (size, size))

@@ -1,0 +1,44 @@
+import numpy as np
+import pytest
+
+from peel.matte import evening
+from peel.matte.evening import even_out
+from peel.matte.noise import measure_noise, plain_reach
+
+
+def _noisy(clean: np.ndarray, sigma: float, seed: int = 0) -> np.ndarray:
+    return (clean + np.random.default_rng(seed).normal(0, sigma, clean.shape)).astype(np.float32)
+
+
+def test_evening_out_keeps_noise_out_of_a_soft_edge_and_leaves_strands_alone() -> None:
+    truth = np.clip((np.mgrid[:120, :200][1] - 60) / 80, 0, 1).astype(np.float32)
+    truth[60:, ::4] = 1.0 - truth[60:, ::4]
+    photo = _noisy(np.dstack([0.2 + 0.5 * truth] * 3), 0.01)
+    follows = ((photo[..., 0] - 0.2) / 0.5).astype(np.float32)
+    unknown = np.ones(truth.shape, bool)
+
+    reach = plain_reach(photo, unknown, measure_noise(photo))
+    evened, left = even_out(follows, reach)
+
+    edge, strands = (slice(8, 50), slice(70, 130)), (slice(66, 112), slice(150, 190))
+    assert np.abs(evened - truth)[edge].mean() < 0.4 * np.abs(follows - truth)[edge].mean()
+    assert (reach[strands] == 0).all()
+    np.testing.assert_array_equal(evened[strands], follows[strands])
+    assert left[edge].mean() < left[strands].mean()
+
+
+@pytest.mark.parametrize("rows", [8, 64, 136])
+def test_evening_out_in_strips_does_not_show(rows: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    ys, xs = np.mgrid[:200, :90]
+    truth = np.clip((xs - 20 + 8 * np.sin(ys / 11)) / 40, 0, 1)
+    photo = _noisy(np.dstack([0.2 + 0.5 * truth] * 3), 0.01)
+    follows = ((photo[..., 0] - 0.2) / 0.5).astype(np.float32)
+    reach = plain_reach(photo, np.ones(truth.shape, bool), measure_noise(photo))
+    whole = even_out(follows, reach)
+
+    monkeypatch.setattr(evening, "_ROWS", rows)
+    strips = even_out(follows, reach)
+
+    assert np.abs(whole[0] - follows).max() > 0.01
+    np.testing.assert_array_equal(strips[0], whole[0])
+    np.testing.assert_array_equal(strips[1], whole[1])
