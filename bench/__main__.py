@@ -1,4 +1,4 @@
-"""Run the bench: ``python -m bench [quality] [drawn] [large] [strokes] [window] [memory] [marking] [--folder DIR]``; all of it without arguments."""
+"""Run the bench: ``python -m bench [quality] [drawn] [camera] [large] [strokes] [window] [memory] [marking] [--folder DIR]``; all of it without arguments."""
 
 import argparse
 import json
@@ -10,11 +10,11 @@ from functools import partial
 from pathlib import Path
 
 from bench.cases import LARGE, Case, demo_case, folder_case, folder_paths, large_case
-from bench.drawn import KINDS, drawn_case
+from bench.drawn import CAMERA, KINDS, drawn_case
 from bench.drawn import LARGE as LARGE_DRAWING
 from peel.demo.photos import NAMES
 
-PARTS = ("quality", "drawn", "large", "strokes", "window", "memory", "marking")
+PARTS = ("quality", "drawn", "camera", "large", "strokes", "window", "memory", "marking")
 
 
 def main() -> int:
@@ -57,6 +57,8 @@ def _cases(parts: Sequence[str], folder: Path | None) -> list[Callable[[], Case]
     cases: list[Callable[[], Case]] = []
     if "drawn" in parts:
         cases += [partial(drawn_case, kind) for kind in KINDS]
+    if "camera" in parts:
+        cases += [partial(drawn_case, kind, CAMERA) for kind in KINDS]
     if "quality" in parts:
         cases += [partial(demo_case, name) for name in NAMES]
     if "large" in parts:

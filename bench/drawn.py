@@ -10,17 +10,20 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
+from bench.camera import through_camera
 from bench.cases import Case
 from peel.demo.camera import cloud, defocus, develop
 from peel.demo.strands import StrandLook, draw_strands, over
 from peel.matte.srgb import to_light, to_value
 
-__all__ = ["KINDS", "LARGE", "Drawing", "drawn_case"]
+__all__ = ["CAMERA", "KINDS", "LARGE", "Drawing", "drawn_case"]
 
 
 @dataclass(frozen=True)
 class Drawing:
-    """How a case is drawn: size, seed, sensor noise in encoded units, width of the marking, and where layers blend."""
+    """How a case is drawn: size, seed, sensor noise in encoded units, width of the marking, where layers blend, and
+    whether the picture goes through a camera.
+    """
 
     height: int = 1150
     width: int = 1700
@@ -29,6 +32,7 @@ class Drawing:
     sloppy: float = 1.0
     linear: bool = False
     backdrop: str = ""
+    camera: bool = False
 
     @property
     def unit(self) -> float:
@@ -38,6 +42,9 @@ class Drawing:
 
 LARGE = Drawing(height=4000, width=6000, sloppy=0.08)
 """24 megapixels with a narrow band."""
+
+CAMERA = Drawing(seed=3, camera=True)
+"""As a camera's JPEG shows them."""
 
 
 def _tint(field: np.ndarray, dark: tuple[float, ...], light: tuple[float, ...]) -> np.ndarray:
@@ -312,4 +319,7 @@ def drawn_case(kind: str, d: Drawing | None = None) -> Case:
     clean = back(into(colours) * a + into(behind) * (1 - a))
     grain = rng.standard_normal(clean.shape, np.float32) * d.noise * (0.6 + 0.8 * np.sqrt(clean))
     photo = np.round(np.clip(clean + grain, 0, 1) * 255) / np.float32(255)
-    return Case(kind, photo.astype(np.float32), _marked(alpha, d, inside, outside), alpha, colours)
+    photo = photo.astype(np.float32)
+    if d.camera:
+        photo = through_camera(photo)
+    return Case(kind, photo, _marked(alpha, d, inside, outside), alpha, colours)

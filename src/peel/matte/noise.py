@@ -37,11 +37,13 @@ _CLIPPED: Final = 0.5 / 255  # from the ends of the range
 _QUIET: Final = (0.02, 0.1)  # shares of the windows taken to hold nothing but noise
 _QUIET_NORMAL: Final = (-2.0537, -1.2816)  # the same quantiles of a normal distribution
 _WINDOWS: Final = ((1, 1), (1, 2), (2, 2))  # spacing and radius: 3, 5 and 9 pixels a side
-_FREEDOM: Final = (18.0, 66.0, 66.0)  # of their pixels times three channels, less a plane for each
+_FREEDOM: Final = 66.0  # of 25 pixels times three channels, less a plane for each
 _LEAST_FREEDOM: Final = 4.0
 _ROUGH_ESTIMATE: Final = 1.1
-_DEVIATIONS: Final = (0.0, 1.5, 1.5)  # of a plain window's residue from its mean; none where less evidence is enough
+_DEVIATIONS: Final = 1.5  # of a plain window's residue from its mean
+_MOST_OF_THEM: Final = 0.93  # as many as 1.5 deviations
 _LEAST, _MOST = 0.5, 1.8  # of a brightness's noise over that of all
+_FAINT: Final = (0.45 / 255, 0.9 / 255, 0.9 / 255)  # what a window may hold beside a plane, however clean the photo
 _WHITE: Final = (1.1, 1.39, 1.39)
 
 
@@ -144,10 +146,14 @@ def measure_noise(image: FloatArray) -> NoiseCurve:
     Windows that are clipped or flat say nothing of noise: they are passed over.
     """
     seen, place = _looked_at(image)
+    if len(place) < _FEWEST:
+        return NoiseCurve(np.full(_BINS, _FLOOR**2, np.float32), (np.square(_FAINT) / _FLOOR**2).astype(np.float32))
     course = _course(seen[1], place)
-    means, limits = zip(*(_quiet_mean(part / course[place], k) for k, part in enumerate(seen)), strict=True)
-    variance = np.maximum(np.float32(means[2]) * course, np.float32(_FLOOR**2))
-    return NoiseCurve(variance, np.array(limits, np.float32) / np.float32(means[2]))
+    seen = seen / course[place]
+    mean, largest = _quiet_mean(seen[2])
+    limits = np.maximum([*_limits(seen, largest), largest], np.square(_FAINT)) / mean
+    variance = np.maximum(np.float32(mean) * course, np.float32(_FLOOR**2))
+    return NoiseCurve(variance, limits.astype(np.float32))
 
 
 def _looked_at(image: FloatArray) -> tuple[FloatArray, NDArray[np.int64]]:
@@ -183,16 +189,26 @@ def _course(seen: FloatArray, place: NDArray[np.int64]) -> FloatArray:
     return np.interp(np.arange(_BINS), known[kept], np.clip(found[kept], _LEAST, _MOST)).astype(np.float32)
 
 
-def _quiet_mean(seen: FloatArray, window: int) -> tuple[float, float]:
-    """Give the mean of what noise leaves in windows, and the most that a plain one should show."""
+def _quiet_mean(seen: FloatArray) -> tuple[float, float]:
+    """Give the mean of what noise leaves in wide windows, and the most that a plain one should show."""
     told = seen[seen > _FLAT**2]
     few, some = np.quantile(told, _QUIET) if len(told) >= _FEWEST else (_FLOOR**2, _FLOOR**2)
-    tried = np.geomspace(_LEAST_FREEDOM, _FREEDOM[window], 60)
+    tried = np.geomspace(_LEAST_FREEDOM, _FREEDOM, 60)
     shares = [_chi_square_share(tried, normal) for normal in _QUIET_NORMAL]
     freedom = np.interp(few / some, shares[0] / shares[1], tried)
     mean = max(float(some / _chi_square_share(freedom, _QUIET_NORMAL[1])), _FLOOR**2)
-    spread = float(np.sqrt(2 / freedom))
-    return mean, mean * _ROUGH_ESTIMATE * (1 + _DEVIATIONS[window] * spread)
+    return mean, mean * _ROUGH_ESTIMATE * (1 + _DEVIATIONS * float(np.sqrt(2 / freedom)))
+
+
+def _limits(seen: FloatArray, largest: float) -> tuple[float, float]:
+    """Give the most that plain windows of 3 and 5 pixels should show, from those in the middle of wider plain ones.
+
+    No more than the wider ones show: what repeats every other pixel is plain to them.
+    """
+    small, middle, wide = seen
+    middle_limit = min(float(np.quantile(middle[wide <= largest], _MOST_OF_THEM)) * _ROUGH_ESTIMATE, largest)
+    plain = small[(wide <= largest) & (middle <= middle_limit)]
+    return float(plain.mean()) * _ROUGH_ESTIMATE, middle_limit
 
 
 def _chi_square_share(freedom: Any, normal: float) -> Any:
