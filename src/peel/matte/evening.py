@@ -24,7 +24,9 @@ from peel.matte.parallel import run_all
 __all__ = ["even_out"]
 
 _LARGEST_OWN: Final = 4.0  # times the matte's own noise
-_LEFT: Final = 0.28  # of a matte's noise after averaging over a window
+_LEFT: Final = (0.28, 1.2)  # of a matte's noise after averaging over a window: where it slopes, and where it is level
+_SLOPES: Final = 0.06  # a pixel, in deviations of the matte's noise; at twice as much a matte surely slopes
+_RAMP: Final = np.arange(-3, 4, dtype=np.float32) / np.float32(196)  # over 7 x 7 pixels
 _FREE: Final = 22  # of 25 pixels, less a plane
 _ROUGHEST: Final = 0.15
 _ROWS: Final = 128  # done at a time
@@ -87,9 +89,10 @@ def even_out(alpha: FloatArray, reach: ByteArray) -> tuple[FloatArray, FloatArra
         top, bottom = max(part.start - _SEEN, 0), min(part.stop + _SEEN, len(alpha))
         cells = variance[top // _CELL : -(-bottom // _CELL)]
         own = slice(part.start - top, part.stop - top)
-        evened[part] = _evened(alpha[top:bottom], reach[top:bottom], cells)[own]
-        wide = np.sqrt(cells).repeat(_CELL, 0)[own].repeat(_CELL, 1)[:, : alpha.shape[1]]
-        np.multiply(wide, np.where(reach[part] >= 2, np.float32(_LEFT), np.float32(1)), out=left[part])
+        flat = _evened(alpha[top:bottom], reach[top:bottom], cells)
+        noise = np.sqrt(cells).repeat(_CELL, 0)[: len(flat)].repeat(_CELL, 1)[:, : alpha.shape[1]]
+        evened[part] = flat[own]
+        left[part] = np.where(reach[part] >= 2, _left(flat, noise)[own], noise[own])
 
     run_all([partial(even, slice(top, min(top + _ROWS, len(alpha)))) for top in range(0, len(alpha), _ROWS)])
     return evened, left
@@ -107,6 +110,18 @@ def _evened(alpha: FloatArray, reach: ByteArray, variance: FloatArray) -> FloatA
     flat = evened(evened(evened(alpha, 1, 2, reach), 2, 2, reach), 1, 1, smallest)
     calmer = evened(alpha, 1, 1, reach)
     return even_along(calmer, flat, reach, np.sqrt(variance), _CELL)
+
+
+def _left(evened: FloatArray, noise: FloatArray) -> FloatArray:
+    """Give the noise that may be left in a matte: little where it slopes, as values near an end are an edge's there.
+
+    Where it is level much more, for noise whose neighbours are alike is averaged away badly.
+    """
+    around = np.ones(len(_RAMP), np.float32)
+    down, across = cv2.sepFilter2D(evened, -1, around, _RAMP), cv2.sepFilter2D(evened, -1, _RAMP, around)
+    least, most = _LEFT
+    level = np.clip(2 - np.hypot(down, across) / (np.float32(_SLOPES) * noise + np.float32(1e-9)), 0, 1)
+    return np.asarray(noise * (least + (most - least) * level), np.float32)
 
 
 def _own_variance(alpha: FloatArray, reach: ByteArray) -> FloatArray:
