@@ -1,3 +1,4 @@
+import cv2
 import numpy as np
 import pytest
 
@@ -42,3 +43,26 @@ def test_evening_out_in_strips_does_not_show(rows: int, monkeypatch: pytest.Monk
     assert np.abs(whole[0] - follows).max() > 0.01
     np.testing.assert_array_equal(strips[0], whole[0])
     np.testing.assert_array_equal(strips[1], whole[1])
+
+
+def test_more_is_cleaned_away_where_a_matte_is_level_than_where_it_slopes() -> None:
+    ys, xs = np.mgrid[:96, :160]
+    truth = np.clip((xs - 60 + 0 * ys) / 60, 0, 1).astype(np.float32)
+    alpha = _noisy(truth, 0.02)
+    reach = np.full(alpha.shape, 4, np.uint8)
+
+    _, left = even_out(alpha, reach)
+
+    level, slope = left[16:80, 10:45], left[16:80, 75:105]
+    assert level.mean() > 0.015
+    assert slope.max() < 0.4 * level.min()
+
+
+def test_a_mattes_noise_is_found_though_its_neighbours_are_alike() -> None:
+    noise = cv2.GaussianBlur(np.random.default_rng(6).normal(0, 1, (96, 160)), (0, 0), 0.8)
+    alpha = (0.5 + noise * (0.02 / noise.std())).astype(np.float32)
+
+    evened, left = even_out(alpha, np.full(alpha.shape, 4, np.uint8))
+
+    assert left.max() == pytest.approx(1.2 * 0.02, rel=0.3)
+    assert evened[16:80, 16:144].std() < 0.3 * 0.02

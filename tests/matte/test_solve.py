@@ -1,6 +1,7 @@
 import itertools
 from typing import Any
 
+import cv2
 import numpy as np
 import pytest
 from hypothesis import given
@@ -10,6 +11,7 @@ from peel.errors import Cancelled
 from peel.matte.laplacian import assemble_band
 from peel.matte.parallel import stopping
 from peel.matte.solve import SolveSettings, clean_ends, solve_matte
+from peel.matte.trimap import BACKGROUND, FOREGROUND, UNKNOWN
 
 Disc = tuple[np.ndarray, np.ndarray, np.ndarray]
 
@@ -234,3 +236,30 @@ def test_where_nothing_is_marked_all_is_half_clear() -> None:
 
     assert report.iterations == 0
     np.testing.assert_allclose(alpha, 0.5, atol=1e-6)
+
+
+def _photographed(clean: np.ndarray) -> np.ndarray:
+    """Give a picture as from a camera: noise whose neighbours are alike, compressed."""
+    noise = cv2.GaussianBlur(np.random.default_rng(4).normal(0, 1, clean.shape), (0, 0), 0.7)
+    eight = (np.clip(clean + noise * (0.01 / noise.std()), 0, 1) * 255).round().astype(np.uint8)
+    coded = cv2.imencode(".jpg", eight, [cv2.IMWRITE_JPEG_QUALITY, 88])[1]
+    return cv2.imdecode(coded, cv2.IMREAD_COLOR).astype(np.float32) / 255
+
+
+@pytest.mark.parametrize(("blur", "most"), [(0.8, 0.87), (6.0, 0.75)])
+def test_an_edge_in_a_compressed_photo_is_cleaner_than_by_smoothness_alone(blur: float, most: float) -> None:
+    ys, xs = np.mgrid[:200, :300]
+    truth = cv2.GaussianBlur((xs > 150 + 12 * np.sin(ys / 17)).astype(np.float32), (0, 0), blur)
+    truth[truth < 0.002], truth[truth > 0.998] = 0, 1
+    backdrop = np.dstack([0.30 + 0.1 * ys / 200, 0.38 + 0 * xs, 0.45 + 0.1 * xs / 300])
+    photo = _photographed(truth[..., None] * (0.75, 0.6, 0.4) + (1 - truth[..., None]) * backdrop)
+    away = cv2.dilate(((truth > 0) & (truth < 1)).astype(np.uint8), np.ones((31, 31))) > 0
+    trimap = np.where(away, UNKNOWN, np.where(truth > 0.5, FOREGROUND, BACKGROUND)).astype(np.uint8)
+
+    found, _ = solve_matte(photo, trimap)
+    alone = SolveSettings(prior_weight=0, nearby=False, sparse=False, clean=0, tolerance=1e-5)
+    smooth, _ = solve_matte(photo, trimap, settings=alone)
+
+    sure = away & ((truth == 0) | (truth == 1))
+    assert np.abs(found - truth)[away].mean() < most * np.abs(smooth - truth)[away].mean()
+    assert (found == truth)[sure].mean() > 0.75

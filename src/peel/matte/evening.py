@@ -80,7 +80,7 @@ def even_out(alpha: FloatArray, reach: ByteArray) -> tuple[FloatArray, FloatArra
     evened : (H, W) float32 ndarray
         The matte evened out where the photo is plain: over windows, and along its edges where it slopes.
     left : (H, W) float32 ndarray
-        Standard deviation of the noise that is left in it.
+        Standard deviation of the noise that may be left in it.
     """
     variance = _own_variance(alpha, reach)
     evened, left = np.empty_like(alpha), np.empty_like(alpha)
