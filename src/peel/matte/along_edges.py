@@ -13,10 +13,12 @@ from numba import njit
 
 from peel.matte.arrays import ByteArray, FloatArray
 
-__all__ = ["even_along"]
+__all__ = ["SLOPE_RADIUS", "even_along", "slope"]
+
+SLOPE_RADIUS: Final = 3
+"""Pixels from the middle of the window whose slope is an edge's."""
 
 _LENGTH: Final = 8  # pixels in either direction
-_RADIUS: Final = 3  # of the window whose slope is the edge's
 _SPREAD: Final = 196.0  # squares of the steps in that window, added up
 _LEAST_SLOPE: Final = 0.2  # a pixel, in deviations of the matte's noise, from which there is an edge to follow
 _LEFT_IT: Final = 3.0  # deviations by which alpha differs where a straight line has left its edge
@@ -24,11 +26,11 @@ _LEAST_REACH: Final = 2
 
 
 @njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
-def _slope(matte: Any, y: int, x: int) -> Any:
-    """Give the slope of a window down and across."""
+def slope(matte: Any, y: int, x: int) -> Any:
+    """Give the slope of a window down and across; for kernels."""
     down = across = np.float32(0)
-    for v in range(-_RADIUS, _RADIUS + 1):
-        for u in range(-_RADIUS, _RADIUS + 1):
+    for v in range(-SLOPE_RADIUS, SLOPE_RADIUS + 1):
+        for u in range(-SLOPE_RADIUS, SLOPE_RADIUS + 1):
             value = matte[y + v, x + u]
             down += np.float32(v) * value
             across += np.float32(u) * value
@@ -72,12 +74,12 @@ def _walk(noisy: Any, evened: Any, reach: Any, y: int, x: int, step_y: Any, step
 def _follow(noisy: Any, evened: Any, reach: Any, deviation: Any, cell: int, out: Any) -> None:
     """Average a matte along the direction in which it does not change, as far as the photo is plain."""
     height, width = reach.shape
-    for y in range(_RADIUS, height - _RADIUS):
-        for x in range(_RADIUS, width - _RADIUS):
+    for y in range(SLOPE_RADIUS, height - SLOPE_RADIUS):
+        for x in range(SLOPE_RADIUS, width - SLOPE_RADIUS):
             if reach[y, x] < _LEAST_REACH:
                 continue
             noise = deviation[y // cell, x // cell]
-            down, across = _slope(evened, y, x)
+            down, across = slope(evened, y, x)
             steep = np.sqrt(down * down + across * across)
             if steep <= np.float32(_LEAST_SLOPE) * noise:
                 continue

@@ -16,7 +16,7 @@ import cv2
 import numpy as np
 from numba import njit
 
-from peel.matte.along_edges import even_along
+from peel.matte.along_edges import SLOPE_RADIUS, even_along, slope
 from peel.matte.arrays import ByteArray, FloatArray
 from peel.matte.noise import plane
 from peel.matte.parallel import run_all
@@ -26,7 +26,6 @@ __all__ = ["even_out"]
 _LARGEST_OWN: Final = 4.0  # times the matte's own noise
 _LEFT: Final = (0.28, 1.2)  # of a matte's noise after averaging over a window: where it slopes, and where it is level
 _SLOPES: Final = 0.06  # a pixel, in deviations of the matte's noise; at twice as much a matte surely slopes
-_RAMP: Final = np.arange(-3, 4, dtype=np.float32) / np.float32(196)  # over 7 x 7 pixels
 _FREE: Final = 22  # of 25 pixels, less a plane
 _ROUGHEST: Final = 0.15
 _ROWS: Final = 128  # done at a time
@@ -65,6 +64,34 @@ def _even(alpha: Any, reach: Any, variance: Any, spacing: int, radius: int, out:
                     out[y, x] = mean
 
 
+@njit(
+    "void(float32[:,::1], uint8[:,::1], float32[:,::1], int64, float32[:,::1])",
+    cache=True,
+    nogil=True,
+    fastmath=True,
+    error_model="numpy",
+)
+def _leave(evened: Any, reach: Any, deviation: Any, top: int, left: Any) -> None:
+    """Write the noise that may be left in some rows of a matte, from row `top` on.
+
+    Little where it slopes, as values near an end are an edge's there; where it is level much more, for noise whose
+    neighbours are alike is averaged away badly.
+    """
+    height, width = evened.shape
+    for v in range(left.shape[0]):
+        y = top + v
+        for x in range(width):
+            noise = deviation[y // _CELL, x // _CELL]
+            left[v, x] = noise
+            if reach[y, x] >= 2:
+                level = np.float32(0)
+                if min(x, y, width - 1 - x, height - 1 - y) >= SLOPE_RADIUS:
+                    down, across = slope(evened, y, x)
+                    steep = np.sqrt(down * down + across * across) / (np.float32(_SLOPES) * noise + np.float32(1e-9))
+                    level = min(max(np.float32(2) - steep, np.float32(0)), np.float32(1))
+                left[v, x] = noise * (np.float32(_LEFT[0]) + np.float32(_LEFT[1] - _LEFT[0]) * level)
+
+
 def even_out(alpha: FloatArray, reach: ByteArray) -> tuple[FloatArray, FloatArray]:
     """Take the photo's noise out of a matte.
 
@@ -90,9 +117,8 @@ def even_out(alpha: FloatArray, reach: ByteArray) -> tuple[FloatArray, FloatArra
         cells = variance[top // _CELL : -(-bottom // _CELL)]
         own = slice(part.start - top, part.stop - top)
         flat = _evened(alpha[top:bottom], reach[top:bottom], cells)
-        noise = np.sqrt(cells).repeat(_CELL, 0)[: len(flat)].repeat(_CELL, 1)[:, : alpha.shape[1]]
         evened[part] = flat[own]
-        left[part] = np.where(reach[part] >= 2, _left(flat, noise)[own], noise[own])
+        _leave(flat, reach[top:bottom], np.sqrt(cells), own.start, left[part])
 
     run_all([partial(even, slice(top, min(top + _ROWS, len(alpha)))) for top in range(0, len(alpha), _ROWS)])
     return evened, left
@@ -110,18 +136,6 @@ def _evened(alpha: FloatArray, reach: ByteArray, variance: FloatArray) -> FloatA
     flat = evened(evened(evened(alpha, 1, 2, reach), 2, 2, reach), 1, 1, smallest)
     calmer = evened(alpha, 1, 1, reach)
     return even_along(calmer, flat, reach, np.sqrt(variance), _CELL)
-
-
-def _left(evened: FloatArray, noise: FloatArray) -> FloatArray:
-    """Give the noise that may be left in a matte: little where it slopes, as values near an end are an edge's there.
-
-    Where it is level much more, for noise whose neighbours are alike is averaged away badly.
-    """
-    around = np.ones(len(_RAMP), np.float32)
-    down, across = cv2.sepFilter2D(evened, -1, around, _RAMP), cv2.sepFilter2D(evened, -1, _RAMP, around)
-    least, most = _LEFT
-    level = np.clip(2 - np.hypot(down, across) / (np.float32(_SLOPES) * noise + np.float32(1e-9)), 0, 1)
-    return np.asarray(noise * (least + (most - least) * level), np.float32)
 
 
 def _own_variance(alpha: FloatArray, reach: ByteArray) -> FloatArray:
