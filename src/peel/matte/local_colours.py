@@ -194,7 +194,13 @@ class LocalColours:
     @cached_property
     def _places(self) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
         """List rows and columns of the band's pixels."""
-        ys, xs = (part.astype(np.int32) for part in np.nonzero(self.band))
+
+        def listed(part: slice) -> NDArray[np.int32]:
+            ys, xs = np.nonzero(self.band[part])
+            return np.stack([ys + part.start, xs]).astype(np.int32)
+
+        parts = portions(len(self.band), _BLOCK_ROWS * self.side)
+        ys, xs = np.concatenate(run_all([partial(listed, part) for part in parts]), axis=1)
         return ys, xs
 
     @cached_property

@@ -10,16 +10,20 @@ from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor, wait
 from contextlib import contextmanager
 from contextvars import ContextVar, copy_context
-from functools import lru_cache
+from functools import lru_cache, partial
 from itertools import pairwise
 from typing import Any, Final, TypeVar
 
+import numpy as np
+from numpy.typing import NDArray
+
 from peel.errors import Cancelled
 
-__all__ = ["checkpoint", "portions", "run_all", "spans", "stopping"]
+__all__ = ["checkpoint", "picked", "portions", "run_all", "spans", "stopping"]
 
 _T = TypeVar("_T")
 _NAME: Final = "peel-matte"
+_ROWS: Final = 256  # of a picture, looked through at a time
 _wanted: ContextVar[Callable[[], bool] | None] = ContextVar("wanted", default=None)
 
 
@@ -105,3 +109,16 @@ def portions(size: int, most: int) -> list[slice]:
     [slice(0, 1, None), slice(1, 2, None), slice(2, 3, None), slice(3, 5, None)]
     """
     return spans(size, 2 * max(1, -(-size // (2 * most))))
+
+
+def picked(picture: NDArray[Any], mask: NDArray[np.bool_]) -> NDArray[Any]:
+    """Give the pixels of a (H, W) or (H, W, C) picture that a (H, W) mask asks for, in reading order.
+
+    >>> picked(np.arange(4).reshape(2, 2), np.array([[True, False], [False, True]])).tolist()
+    [0, 3]
+    """
+
+    def pick(part: slice) -> NDArray[Any]:
+        return picture[part][mask[part]]
+
+    return np.concatenate(run_all([partial(pick, part) for part in portions(len(mask), _ROWS)]))

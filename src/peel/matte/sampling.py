@@ -32,6 +32,7 @@ _FAR: Final = 0.15  # how fast a colour loses weight with its distance, in dista
 _BEYOND: Final = 0.3  # how much less it counts to lie beyond one of the two colours than beside their line
 _ELSEWHERE: Final = 0.05  # weight of a colour that is the zone's, but not gathered for this pixel
 _AT_ONCE: Final = 32_000  # pixels whose pairs are weighed in one go
+_HEARD_AT_ONCE: Final = 256  # rows whose trust is weighed in one go
 _ROUNDS: Final = 3  # of halving a zone's colours: eight colours stand for a zone
 _THINNED: Final = 700  # pixels a side of a square photo, of those that stand for the rest among a zone's colours
 _ABOUT: Final = 41  # of those pixels around the unsure zone, from which colours are taken
@@ -344,17 +345,22 @@ def colour_prior(
 
     run_all([partial(mix, part) for part in portions(len(places), _AT_ONCE // step**2)])
     checkpoint()
-    away = cv2.distanceTransform(unsure.astype(np.uint8), cv2.DIST_L2, 5)
-    checkpoint()
-    depth = np.minimum(away[asked], np.float32(1e6)) / np.float32(np.sqrt(height * width))
-    checkpoint()
-    heard = _heard(prior.alpha[asked], prior.confidence[asked], plain[asked] > 0, depth)
-    checkpoint()
-    prior.confidence[asked] = heard
+    within = ((zones != BACKGROUND) & (zones != FOREGROUND)).astype(np.uint8)
+    away = np.minimum(cv2.distanceTransform(within, cv2.DIST_L2, 5), np.float32(1e6))
+    depth = away * np.float32(step / np.sqrt(height * width))
+
+    def hear(part: slice) -> None:
+        rows = slice(part.start * step, part.stop * step)
+        wanted = asked[rows]
+        deep = depth[part].repeat(step, 0).repeat(step, 1)[: wanted.shape[0], : wanted.shape[1]][wanted]
+        estimate, trust = prior.alpha[rows][wanted], prior.confidence[rows][wanted]
+        prior.confidence[rows][wanted] = _heard(estimate, trust, plain[rows][wanted], deep)
+
+    run_all([partial(hear, part) for part in portions(len(depth), _HEARD_AT_ONCE // step)])
     return prior
 
 
-def _heard(alpha: FloatArray, trust: FloatArray, plain: BoolArray, depth: FloatArray) -> FloatArray:
+def _heard(alpha: FloatArray, trust: FloatArray, plain: ByteArray, depth: FloatArray) -> FloatArray:
     """Weigh trust by what else is known: it counts for more where a band is deep, for less near certain zones.
 
     A half-clear guess over a plain stretch of the photo is more often a colour that nobody marked, as of sheer cloth,
@@ -364,7 +370,7 @@ def _heard(alpha: FloatArray, trust: FloatArray, plain: BoolArray, depth: FloatA
     boost = boost * np.where(alpha > _NEAR_BACKDROP, np.float32(_SUBJECT_SIDE), np.float32(1))
     capped = np.where(alpha > 0.5, np.minimum(boost, np.float32(_IN_PLAIN)), boost)
     clearness = np.maximum(1 - 8 * alpha * (1 - alpha), 0)
-    return np.asarray(trust ** np.float32(_ROOT) * np.where(plain, capped * clearness, boost), np.float32)
+    return np.asarray(trust ** np.float32(_ROOT) * np.where(plain > 0, capped * clearness, boost), np.float32)
 
 
 def _covered(asked: BoolArray, step: int) -> BoolArray:

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from typing import Final
 
 import numpy as np
@@ -12,13 +13,15 @@ from peel.matte.evening import even_out
 from peel.matte.laplacian import BandSystem, assemble_band
 from peel.matte.local_colours import LocalColours, block_side
 from peel.matte.noise import NoiseCurve, measure_noise
-from peel.matte.parallel import checkpoint
+from peel.matte.parallel import checkpoint, picked, portions, run_all
 from peel.matte.sampling import ColourPrior, colour_prior, subject_palette
 from peel.matte.sparsity import pull_to_ends, roughness
 from peel.matte.trimap import BACKGROUND, FOREGROUND, alpha_from_trimap
 
 __all__ = ["GRID", "LENDING", "REACH", "SolveSettings", "band_window", "clean_ends", "solve_matte"]
 
+_AT_ONCE: Final = 500_000  # pixels weighed in one go
+_ROWS: Final = 256  # looked through at a time
 _MARGINS: Final = (0.008, 0.03, 0.08)  # least, most in plain stretches, and most by which ends are cleaned
 
 REACH: Final = 2
@@ -152,7 +155,6 @@ def solve_matte(
         raise ValueError(msg)
     settings = settings or SolveSettings()
     alpha = alpha_from_trimap(trimap)
-    checkpoint()
     unknown = (trimap != BACKGROUND) & (trimap != FOREGROUND)
     if rim is not None:
         held = unknown & ~np.isnan(rim)
@@ -190,13 +192,14 @@ def solve_matte(
     sheer = np.empty((0, 3), np.float32) if own_colours is None else np.ascontiguousarray(own_colours, np.float32)
     near = LocalColours(view, alpha[window], band, rough, noise, side, sheer)
     checkpoint()
+    estimate, confidence = picked(prior.alpha, band), picked(prior.confidence, band)
     values, report = solve_band(
-        _system(view, band, alpha[window], prior, settings),
-        view[band],
-        alpha[window][band],
+        _system(view, band, alpha[window], confidence * np.float32(settings.prior_weight), estimate, settings.eps),
+        picked(view, band),
+        picked(alpha[window], band),
         tolerance=settings.tolerance,
         max_iterations=settings.max_iterations,
-        pulls=_pulls(near, prior, settings),
+        pulls=_pulls(near, estimate, confidence, settings),
         progress=progress,
         interim=show if interim else None,
     )
@@ -219,16 +222,24 @@ def _lending_window(unknown: BoolArray) -> tuple[slice, slice] | None:
 def _finite(colours: FloatArray) -> FloatArray:
     """Give colours with no gaps in memory; a picture of floats may hold anything, and what is no number is black."""
     colours = np.ascontiguousarray(colours, np.float32)
-    if np.isfinite(colours.sum(dtype=np.float64)):
+    parts = portions(len(colours), _ROWS)
+    if np.isfinite(run_all([partial(np.sum, colours[part], dtype=np.float64) for part in parts])).all():
         return colours
     return np.nan_to_num(colours, nan=0.0, posinf=1.0, neginf=0.0)
 
 
-def _pulls(near: LocalColours, prior: ColourPrior, settings: SolveSettings) -> list[Pull]:
+def _pulls(near: LocalColours, estimate: FloatArray, confidence: FloatArray, settings: SolveSettings) -> list[Pull]:
     """List what is asked for pulls after each rough answer."""
 
     def to_ends(alpha: FloatArray) -> tuple[FloatArray, FloatArray]:
-        return pull_to_ends(alpha, prior.alpha[near.band], prior.confidence[near.band], near.rough)
+        weight, towards = np.empty_like(alpha), np.empty_like(alpha)
+
+        def some(part: slice) -> None:
+            given = (values[part] for values in (alpha, estimate, confidence, near.rough))
+            weight[part], towards[part] = pull_to_ends(*given)
+
+        run_all([partial(some, part) for part in portions(len(alpha), _AT_ONCE)])
+        return weight, towards
 
     asked: list[tuple[bool, Pull]] = [(settings.nearby, near.pull), (settings.sparse, to_ends)]
     return [pull for wanted, pull in asked if wanted]
@@ -239,21 +250,24 @@ def _cleaned(alpha: FloatArray, band: BoolArray, plain: ByteArray, deviations: f
     if deviations <= 0:
         return np.clip(alpha[band], 0, 1)
     evened, left = even_out(alpha, np.ascontiguousarray(plain))
-    checkpoint()
-    rough = plain[band] < 2
     least, in_plain, most = _MARGINS
-    margin = np.clip(np.float32(deviations) * left[band], least, np.where(rough, most, in_plain))
-    # a faint slope over a plain stretch is an edge out of focus: it stays as it is
-    return clean_ends(evened[band], margin, stretch=rough)
+
+    def clean(part: slice) -> FloatArray:
+        wanted = band[part]
+        rough = plain[part][wanted] < 2
+        margin = np.clip(np.float32(deviations) * left[part][wanted], least, np.where(rough, most, in_plain))
+        # a faint slope over a plain stretch is an edge out of focus: it stays as it is
+        return clean_ends(evened[part][wanted], margin, stretch=rough)
+
+    return np.concatenate(run_all([partial(clean, part) for part in portions(len(band), _ROWS)]))
 
 
 def _system(
-    image: FloatArray, band: BoolArray, fixed: FloatArray, prior: ColourPrior, settings: SolveSettings
+    image: FloatArray, band: BoolArray, fixed: FloatArray, weight: FloatArray, estimate: FloatArray, eps: float
 ) -> BandSystem:
-    """Assemble the Laplacian and the pull of the prior."""
-    system = assemble_band(image, band, fixed, settings.eps)
+    """Assemble the Laplacian and the pull of an estimate."""
+    system = assemble_band(image, band, fixed, eps)
     checkpoint()
-    weight = prior.confidence[band] * np.float32(settings.prior_weight)
     system.stencil[0] += weight
-    system.rhs[...] += weight * prior.alpha[band]
+    system.rhs[...] += weight * estimate
     return system

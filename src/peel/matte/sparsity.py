@@ -10,13 +10,14 @@ References
    the last answer. :doi:`10.1109/ICASSP.2008.4518498`
 """
 
+from functools import partial
 from typing import Final
 
 import cv2
 import numpy as np
 
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray
-from peel.matte.parallel import checkpoint
+from peel.matte.parallel import portions, run_all
 
 __all__ = ["pull_to_ends", "roughness"]
 
@@ -26,6 +27,7 @@ _CLEAR: Final = 0.3  # of the pull towards clear: strands that vanish are missed
 _CALM_CLEAR: Final = 0.005  # trust in colour at which a pull is halved: what colour knows needs no guess
 _CALM_SOLID: Final = 0.05
 _AROUND: Final = 17  # pixels a side, over which a photo is plain or not
+_ROWS: Final = 256  # done at a time
 _PLAIN: Final = (0.2, 0.6)  # share of pixels that are not plain, at which the pull begins and is full
 
 
@@ -43,17 +45,22 @@ def roughness(plain: ByteArray, band: BoolArray) -> FloatArray:
     (N,) float32 ndarray
         For the band's pixels: 0 where the photo is plain, there or around, 1 where it is rough.
     """
-    rough = (plain == 0) & band
-    counted = _counted(rough)[band]
-    checkpoint()
-    share = counted / np.maximum(_counted(band)[band], 1)
-    checkpoint()
     low, high = _PLAIN
-    return np.asarray(rough[band] * np.clip((share - low) / (high - low), 0, 1), np.float32)
+
+    def rows(part: slice) -> FloatArray:
+        top = max(part.start - _AROUND // 2, 0)
+        own, seen = slice(part.start - top, part.stop - top), slice(top, part.stop + _AROUND // 2)
+        inside = band[seen]
+        rough = (plain[seen] == 0) & inside
+        wanted = inside[own]
+        share = _counted(rough)[own][wanted] / np.maximum(_counted(inside)[own][wanted], 1)
+        return np.asarray(rough[own][wanted] * np.clip((share - low) / (high - low), 0, 1), np.float32)
+
+    return np.concatenate(run_all([partial(rows, part) for part in portions(len(band), _ROWS)]))
 
 
 def _counted(mask: BoolArray) -> FloatArray:
-    """Count the pixels of a mask around each pixel."""
+    """Count the pixels of a mask around each pixel; the mask goes on as it ends."""
     counts = cv2.boxFilter(mask.view(np.uint8), cv2.CV_32F, (_AROUND, _AROUND), normalize=False)
     return np.asarray(counts)
 

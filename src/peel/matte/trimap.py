@@ -1,11 +1,13 @@
 """The three zones of a photo, and the band laid around a marked boundary."""
 
+from functools import partial
 from typing import Final
 
 import cv2
 import numpy as np
 
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray
+from peel.matte.parallel import portions, run_all
 
 __all__ = [
     "BACKGROUND",
@@ -20,6 +22,8 @@ __all__ = [
 BACKGROUND: Final = 0
 UNKNOWN: Final = 128
 FOREGROUND: Final = 255
+
+_ROWS: Final = 256  # looked up at a time
 
 
 def trimap_from_gray(gray: ByteArray) -> ByteArray:
@@ -59,7 +63,13 @@ def alpha_from_trimap(trimap: ByteArray) -> FloatArray:
     """
     table = np.full(256, 0.5, np.float32)
     table[BACKGROUND], table[FOREGROUND] = 0.0, 1.0
-    return table[trimap]
+    out = np.empty(trimap.shape, np.float32)
+
+    def look_up(part: slice) -> None:
+        out[part] = table[trimap[part]]
+
+    run_all([partial(look_up, part) for part in portions(len(trimap), _ROWS)])
+    return out
 
 
 def missing_zone(trimap: ByteArray) -> str | None:
