@@ -111,3 +111,23 @@ def test_a_brightness_that_is_nowhere_plain_has_the_noise_of_those_on_either_sid
     photo[:, 100:150] += np.random.default_rng(2).normal(0, 0.1, (240, 50, 3)).astype(np.float32)
 
     assert np.sqrt(measure_noise(photo).variance) == pytest.approx(0.01, rel=0.25)
+
+
+@pytest.mark.parametrize("period", [2, 3, 4])
+def test_stripes_are_not_plain_however_regular(period: int) -> None:
+    photo = _noisy(_slope(), 0.002)
+    photo[:, 100:200:period] += 0.2
+
+    reach = plain_reach(photo, np.ones(photo.shape[:2], bool), measure_noise(photo))
+
+    assert (reach[8:-8, 104:196] == 0).all()
+
+
+def test_a_photo_of_nothing_but_stripes_has_a_limit_for_every_window() -> None:
+    photo = _noisy(_slope(), 0.002)
+    photo[:, ::2] += 0.2
+
+    curve = measure_noise(photo)
+
+    assert np.isfinite(curve.limits).all()
+    assert (curve.variance > 0).all()

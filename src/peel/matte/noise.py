@@ -1,14 +1,11 @@
-"""The picture's own noise: how strong it is, and how to keep it out of the matte.
-
-A matte follows the photo, its noise included. Where the photo is a plane within its noise, over a window, the matte is
-one too, and its mean over that window is the better value; where strands or edges cross the window it is left alone.
+"""The picture's own noise: how strong it is, and where nothing else is to be seen.
 
 References
 ----------
 .. [1] J. Immerkaer, "Fast noise variance estimation", Computer Vision and Image Understanding 64(2), 1996,
    pp. 300-302: noise is what is left of small windows once their slope is taken away.
-.. [2] A. Goldenshluger, A. Nemirovski, "On spatially adaptive estimation of nonparametric regression", Mathematical
-   Methods of Statistics 6(2), 1997, pp. 135-170: the largest window in which the data still agree.
+.. [2] E. B. Wilson, M. M. Hilferty, "The distribution of chi-square", Proceedings of the National Academy of Sciences
+   17(12), 1931, pp. 684-688. :doi:`10.1073/pnas.17.12.684`
 """
 
 from dataclasses import dataclass, field
@@ -75,7 +72,7 @@ class NoiseCurve:
 
 @njit(cache=True, nogil=True, fastmath=True)
 def plane(picture: Any, y: int, x: int, c: int, spacing: int, radius: int) -> Any:
-    """Give the mean of a window of a channel, and the squares left when the best plane is taken away, added up."""
+    """Give a window's mean and the squares left when the best plane is taken away, added up, of a channel; for kernels."""
     centre = picture[y, x, c]
     total = slope_y = slope_x = power = np.float32(0)
     for v in range(-radius, radius + 1):
@@ -208,7 +205,8 @@ def _limits(seen: FloatArray, largest: float) -> tuple[float, float]:
     small, middle, wide = seen
     middle_limit = min(float(np.quantile(middle[wide <= largest], _MOST_OF_THEM)) * _ROUGH_ESTIMATE, largest)
     plain = small[(wide <= largest) & (middle <= middle_limit)]
-    return float(plain.mean()) * _ROUGH_ESTIMATE, middle_limit
+    mean = float(plain.mean()) if len(plain) else middle_limit / _WHITE[1]
+    return mean * _ROUGH_ESTIMATE, middle_limit
 
 
 def _chi_square_share(freedom: Any, normal: float) -> Any:
