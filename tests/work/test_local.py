@@ -93,3 +93,18 @@ def test_no_window_is_solved_twice_however_restless(
 
     assert len(solved) >= 2, "the first window does not hold all of the piece"
     assert solved == sorted(set(solved))
+
+
+@pytest.mark.parametrize("restless", [True, False])
+def test_the_share_done_never_falls_however_often_a_window_is_widened(
+    strands: Job, windows: list[tuple[int, bool]], monkeypatch: pytest.MonkeyPatch, *, restless: bool
+) -> None:
+    monkeypatch.setattr(solving, "_is_restless", lambda *_: restless)
+    shares: list[float] = []
+
+    solve_job(marking.paint_zone(strands, Stroke(((180.0, 200.0),), 14), Zone.SUBJECT), shares.append)
+
+    assert len(windows) >= 2 if restless else len(windows) == 1
+    assert shares == sorted(shares)
+    assert shares[0] < 0.5
+    assert shares[-1] == 1.0

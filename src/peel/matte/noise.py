@@ -72,7 +72,7 @@ class NoiseCurve:
 
 @njit(cache=True, nogil=True, fastmath=True)
 def plane(picture: Any, y: int, x: int, c: int, spacing: int, radius: int) -> Any:
-    """Give a window's mean and the squares left when the best plane is taken away, added up, of a channel; for kernels."""
+    """Give a window's mean, and the squares left when the best plane is taken away, added up; for kernels."""
     centre = picture[y, x, c]
     total = slope_y = slope_x = power = np.float32(0)
     for v in range(-radius, radius + 1):

@@ -138,19 +138,26 @@ def _solve_patch(
         if interim is not None:
             interim(with_matte(job, rect, alpha, settled=False))
 
-    margin = NEAR
+    margin, left = NEAR, 1.0
     while True:
         rect = patch.within(margin + _RIM)
         distance = patch.distance[rect.within(patch.window)]
         before = job.alpha(rect)
         is_cut = bool(((distance > margin) & (distance <= margin + _RIM)).any())
         rough = None if is_cut else partial(show, rect)  # beside a settled matte a rough answer would only flicker
-        solved, report = _solve_near(job, rect, distance <= margin, palette, progress, rough)
+        is_last = not is_cut or margin >= _WIDEST
+        told = partial(_tell, progress, left, 1.0 if is_last else 0.5)
+        solved, report = _solve_near(job, rect, distance <= margin, palette, told, rough)
         alpha = _joined(solved, before, distance, margin) if is_cut else solved
-        if not is_cut or margin >= _WIDEST or not _is_restless(solved, before, distance, margin):
+        if is_last or not _is_restless(solved, before, distance, margin):
             return patch.settled(with_matte(job, rect, alpha, settled=False)), report
         show(rect, alpha)
-        margin = min(2 * margin, _WIDEST)
+        margin, left = min(2 * margin, _WIDEST), left / 2
+
+
+def _tell(progress: Progress, left: float, portion: float, share: float) -> None:
+    """Tell the share done of a window as that of its piece; a wider one may follow, and counts for half of the rest."""
+    progress(1 - left * (1 - portion * share))
 
 
 def _solve_near(
