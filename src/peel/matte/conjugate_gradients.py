@@ -150,9 +150,10 @@ def _iterate(state: "_State", coarse: CoarseSpace, tolerance: float, most: int, 
     """Iterate at most `most` times, until alpha hardly moves; give the iterations and how far it moved last."""
     rho = state.precondition(coarse)
     state.turn(0.0)
-    first, moved, before = 0.0, np.inf, state.x.copy()
+    first, moved, before, share = 0.0, np.inf, state.x.copy(), 0.0
     for done in range(most):
-        told(_share(moved, first, tolerance))
+        share = max(share, _share(moved, first, tolerance))
+        told(share)
         curvature = state.multiply()
         if rho <= 0 or curvature <= _FLATTEST * rho:  # what is left lies in a piece that nothing holds, or is rounding
             return done, 0.0
