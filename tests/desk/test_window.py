@@ -373,10 +373,14 @@ def test_a_sheer_colour_is_picked_in_the_picture_used_and_dropped(marked: Hand) 
     marked.step("Matte")
     before = _job(marked).alpha(_job(marked).photo.bounds)
     window.matte_panel.covers.set_value(100)
+    lit = [button.isChecked for button in window.shelf._buttons]
+    assert any(is_lit() for is_lit in lit)
     window.matte_panel.pick.click()
     assert "sheer" in window.shelf._sentence.text()
+    assert not any(is_lit() for is_lit in lit), "the spot's tool is in the hand, none of the shelf's"
     marked.click(210, 150)
     marked.settle()
+    assert any(is_lit() for is_lit in lit)
 
     assert _job(marked).settings.matte.own_colours == ("#d98033",)
     assert _job(marked).is_solved

@@ -339,7 +339,7 @@ class Window(QMainWindow):
     def _pick(self) -> None:
         """Take a colour from the picture next."""
         self.canvas.set_tool(self._pick_tool)
-        self.shelf.show_sentence(self._pick_tool.sentence())
+        self.shelf.show_tool(self._pick_tool)
 
     def _on_picked(self, across: float, down: float) -> None:
         self.matte_panel.add_sheer((across, down))
