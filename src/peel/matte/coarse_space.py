@@ -127,6 +127,7 @@ def coarse_space(
     CoarseSpace
     """
     hats = hats_on(runs, shape, colours, spacing)
+    checkpoint()
     mass = hats.restrict(np.ones(len(colours), np.float32), [hats.everything])
     centre = _mean(mass)
     blocks = couplings(hats, centre, product)

@@ -185,8 +185,10 @@ class _State:
         self.p = np.zeros(system.shape[0] * system.shape[1], np.float32)
         self.y = np.zeros_like(self.p)
         self.x, self.r = np.zeros(system.size, np.float32), system.rhs.copy()
+        checkpoint()
         self.scale = self._scale(system.rhs)
         self.is_free = self.scale <= max(rounding, 1e-9)  # neither a fixed neighbour nor an estimate holds anything
+        checkpoint()
         self._head_for(start.astype(np.float32))
         self.step(1.0)
         self.z = np.empty_like(self.r)

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from functools import partial
 from typing import Any, Final
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -134,7 +135,8 @@ def hats_on(runs: NDArray[np.int64], shape: tuple[int, int], colours: FloatArray
             used[dy : dy + rows, dx : dx + columns] |= cells
     nodes = np.full(used.shape, -1, np.int32)
     nodes[used] = np.arange(int(used.sum()), dtype=np.int32)
-    return Hats(runs, shape[1], spacing, nodes, np.ascontiguousarray(colours.T, np.float32))
+    checkpoint()
+    return Hats(runs, shape[1], spacing, nodes, cv2.transpose(np.ascontiguousarray(colours, np.float32)))
 
 
 def couplings(hats: Hats, centre: NDArray[np.float64], product: Product) -> NDArray[np.float64]:

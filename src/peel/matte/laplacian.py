@@ -268,7 +268,9 @@ def assemble_band(image: FloatArray, unknown: BoolArray, alpha: FloatArray, eps:
     Windows reaching beyond the picture are left out, as in the paper. O(N) time and 52 bytes an unknown.
     """
     height, width = (size + 2 * BORDER for size in unknown.shape)
-    padded, fixed = _bordered(unknown.view(np.uint8)), _bordered(alpha)
+    padded = _bordered(unknown.view(np.uint8))
+    checkpoint()
+    fixed = _bordered(alpha)
     fixed[padded > 0] = 0
     checkpoint()
     runs = runs_of(padded.view(bool))
