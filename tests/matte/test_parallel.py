@@ -2,12 +2,13 @@ import itertools
 import threading
 from functools import partial
 
+import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from peel.errors import Cancelled
-from peel.matte.parallel import checkpoint, portions, run_all, stopping
+from peel.matte.parallel import checkpoint, picked, portions, run_all, stopping
 
 
 def test_results_come_in_the_order_of_the_tasks() -> None:
@@ -82,3 +83,12 @@ def test_portions_cover_a_range_without_gaps(size: int, most: int) -> None:
     assert len(cut) % 2 == 0
     assert [at for part in cut for at in range(part.start, part.stop)] == list(range(size))
     assert all(part.stop - part.start <= most for part in cut)
+
+
+def test_pixels_are_picked_in_reading_order_however_tall_the_picture() -> None:
+    picture = np.arange(700 * 9 * 3).reshape(700, 9, 3)
+    mask = np.random.default_rng(1).random((700, 9)) < 0.3
+
+    np.testing.assert_array_equal(picked(picture, mask), picture[mask])
+    np.testing.assert_array_equal(picked(picture[:1], mask[:1]), picture[:1][mask[:1]])
+    assert picked(picture, np.zeros_like(mask)).shape == (0, 3)

@@ -1,6 +1,8 @@
 import cv2
 import numpy as np
+import pytest
 
+from peel.matte import sparsity
 from peel.matte.conjugate_gradients import solve_band
 from peel.matte.laplacian import assemble_band
 from peel.matte.solve import SolveSettings, solve_matte
@@ -94,3 +96,16 @@ def test_a_pull_is_solved_for_exactly() -> None:
 
     assert report.converged
     np.testing.assert_allclose(pulled, expected, atol=2e-3)
+
+
+@pytest.mark.parametrize("rows", [4, 16, 60])
+def test_roughness_in_strips_does_not_show(rows: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    rng = np.random.default_rng(8)
+    plain = (rng.random((150, 70)) < np.linspace(0, 1, 150)[:, None]).astype(np.uint8) * np.uint8(2)
+    band = rng.random((150, 70)) < 0.7
+    whole = roughness(plain, band)
+
+    monkeypatch.setattr(sparsity, "_ROWS", rows)
+
+    assert 0 < whole.mean() < 1
+    np.testing.assert_array_equal(roughness(plain, band), whole)
