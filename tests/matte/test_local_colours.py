@@ -8,7 +8,7 @@ from peel.matte.noise import NoiseCurve
 from peel.matte.solve import SolveSettings, solve_matte
 
 SKY, HAIR = np.array([0.55, 0.7, 0.9]), np.array([0.25, 0.12, 0.06])
-QUIET = NoiseCurve(np.full(16, 1e-5, np.float32))
+QUIET = NoiseCurve(np.full(16, 1e-5, np.float32), np.ones(3, np.float32))
 
 
 def _strands(hair: np.ndarray = HAIR, sky: np.ndarray = SKY, sigma: float = 0.003) -> tuple[np.ndarray, np.ndarray]:

@@ -20,7 +20,7 @@ from peel.matte.arrays import FloatArray
 from peel.matte.coarse_space import CoarseSpace, coarse_space
 from peel.matte.hats import Piece
 from peel.matte.laplacian import BandSystem
-from peel.matte.parallel import checkpoint, portions, run_all
+from peel.matte.parallel import checkpoint, in_portions, run_all
 
 __all__ = ["NOTHING_TO_DO", "Progress", "Pull", "SolveReport", "solve_band"]
 
@@ -203,7 +203,7 @@ class _State:
             into = packed[_ROWS * (start + 2 * _FRINGE * part.start) :]
             kernels.pack(self.runs[part], system.stencil, start, into)
 
-        run_all([partial(pack, part) for part in portions(len(self.runs), _PACKED_AT_ONCE)])
+        in_portions(pack, len(self.runs), _PACKED_AT_ONCE)
         return packed
 
     def _scale(self, rhs: FloatArray) -> float:

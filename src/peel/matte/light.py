@@ -5,14 +5,13 @@ mean of the two encoded values. Retouched, rendered and scanned pictures are oft
 equation holds for one or the other.
 """
 
-from functools import partial
 from typing import Any, Final
 
 import numpy as np
 from numba import njit
 
 from peel.matte.arrays import ByteArray, FloatArray, unit_floats
-from peel.matte.parallel import portions, run_all
+from peel.matte.parallel import in_portions
 from peel.matte.sampling import calmed, gather
 from peel.matte.srgb import encoded, to_light
 from peel.matte.trimap import BACKGROUND, FOREGROUND
@@ -126,7 +125,7 @@ def mixes_as_light(image: Any, trimap: ByteArray) -> bool:
     def compare(part: slice) -> None:
         _compare(flat, places[part], *sides, near[0][part], near[1][part], found[part])
 
-    run_all([partial(compare, part) for part in portions(len(places), _AT_ONCE)])
+    in_portions(compare, len(places), _AT_ONCE)
     return _decide(found)
 
 

@@ -23,7 +23,7 @@ from numpy.typing import NDArray
 from peel.matte.arrays import BoolArray, FloatArray
 from peel.matte.colour_levels import judge
 from peel.matte.noise import NoiseCurve
-from peel.matte.parallel import checkpoint, portions, run_all
+from peel.matte.parallel import checkpoint, in_portions, portions, run_all
 
 __all__ = ["LocalColours", "block_side"]
 
@@ -188,7 +188,7 @@ class LocalColours:
             given = (self.image, ys[part], xs[part], moments, marked, self.sheer, self.side, self.noise.variance)
             judge(*given, self.rough[part], weight[part], towards[part])
 
-        run_all([partial(judged, part) for part in portions(len(ys), _AT_ONCE)])
+        in_portions(judged, len(ys), _AT_ONCE)
         return weight, towards
 
     @cached_property
@@ -199,8 +199,7 @@ class LocalColours:
             ys, xs = np.nonzero(self.band[part])
             return np.stack([ys + part.start, xs]).astype(np.int32)
 
-        parts = portions(len(self.band), _BLOCK_ROWS * self.side)
-        ys, xs = np.concatenate(run_all([partial(listed, part) for part in parts]), axis=1)
+        ys, xs = np.concatenate(in_portions(listed, len(self.band), _BLOCK_ROWS * self.side), axis=1)
         return ys, xs
 
     @cached_property
@@ -213,7 +212,7 @@ class LocalColours:
         def add(part: slice) -> None:
             _add_fixed(self.image, fixed, band, self.side, sums, part.start, part.stop)
 
-        run_all([partial(add, part) for part in portions(height, _BLOCK_ROWS)])
+        in_portions(add, height, _BLOCK_ROWS)
         return sums
 
     @cached_property

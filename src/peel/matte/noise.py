@@ -8,8 +8,7 @@ References
    17(12), 1931, pp. 684-688. :doi:`10.1073/pnas.17.12.684`
 """
 
-from dataclasses import dataclass, field
-from functools import partial
+from dataclasses import dataclass
 from typing import Any, Final
 
 import cv2
@@ -18,7 +17,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray, unit_floats
-from peel.matte.parallel import portions, run_all
+from peel.matte.parallel import in_portions
 from peel.matte.srgb import to_light, to_value
 
 __all__ = ["NoiseCurve", "brightness_bin", "measure_noise", "plain_reach", "plane"]
@@ -41,7 +40,6 @@ _DEVIATIONS: Final = 1.5  # of a plain window's residue from its mean
 _MOST_OF_THEM: Final = 0.93  # as many as 1.5 deviations
 _LEAST, _MOST = 0.5, 1.8  # of a brightness's noise over that of all
 _FAINT: Final = (0.45 / 255, 0.9 / 255, 0.9 / 255)  # what a window may hold beside a plane, however clean the photo
-_WHITE: Final = (1.1, 1.39, 1.39)
 
 
 @dataclass(frozen=True)
@@ -59,7 +57,7 @@ class NoiseCurve:
     """
 
     variance: FloatArray
-    limits: FloatArray = field(default_factory=lambda: np.array(_WHITE, np.float32))
+    limits: FloatArray
 
     def in_light(self) -> "NoiseCurve":
         """Give the noise of the same picture turned into amounts of light (sRGB)."""
@@ -167,7 +165,7 @@ def _looked_at(image: FloatArray) -> tuple[FloatArray, NDArray[np.int64]]:
         _residues(unit_floats(strips), ys, xs, seen, place)
         return seen, place
 
-    looked = run_all([partial(look, part) for part in portions(len(rows), _ROWS_LOOKED_AT)])
+    looked = in_portions(look, len(rows), _ROWS_LOOKED_AT)
     seen, place = (np.concatenate(parts, axis=-1) for parts in zip(*looked, strict=True))
     return seen[:, place >= 0], place[place >= 0]
 
@@ -205,8 +203,7 @@ def _limits(seen: FloatArray, largest: float) -> tuple[float, float]:
     small, middle, wide = seen
     middle_limit = min(float(np.quantile(middle[wide <= largest], _MOST_OF_THEM)) * _ROUGH_ESTIMATE, largest)
     plain = small[(wide <= largest) & (middle <= middle_limit)]
-    mean = float(plain.mean()) if len(plain) else middle_limit / _WHITE[1]
-    return mean * _ROUGH_ESTIMATE, middle_limit
+    return float(plain.mean()) * _ROUGH_ESTIMATE if len(plain) else middle_limit, middle_limit
 
 
 def _chi_square_share(freedom: Any, normal: float) -> Any:
@@ -270,7 +267,7 @@ def plain_reach(image: FloatArray, unknown: BoolArray, noise: NoiseCurve) -> Byt
             limits = (spacing, radius, noise.limits[window])
             _find_planes(image, asked, noise.variance, *limits, reach, part.start, part.stop)
 
-        run_all([partial(rows, part) for part in portions(len(unknown), _ROWS)])
+        in_portions(rows, len(unknown), _ROWS)
 
     find(asked, 1)
     find(reach == 2, 2)

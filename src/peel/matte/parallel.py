@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 
 from peel.errors import Cancelled
 
-__all__ = ["checkpoint", "picked", "portions", "run_all", "spans", "stopping"]
+__all__ = ["checkpoint", "in_portions", "picked", "portions", "run_all", "spans", "stopping"]
 
 _T = TypeVar("_T")
 _NAME: Final = "peel-matte"
@@ -111,6 +111,11 @@ def portions(size: int, most: int) -> list[slice]:
     return spans(size, 2 * max(1, -(-size // (2 * most))))
 
 
+def in_portions(work: Callable[[slice], _T], size: int, most: int) -> list[_T]:
+    """Work on a range in portions no longer than `most`, and give the results in order; see `run_all`."""
+    return run_all([partial(work, part) for part in portions(size, most)])
+
+
 def picked(picture: NDArray[Any], mask: NDArray[np.bool_]) -> NDArray[Any]:
     """Give the pixels of a (H, W) or (H, W, C) picture that a (H, W) mask asks for, in reading order.
 
@@ -121,4 +126,4 @@ def picked(picture: NDArray[Any], mask: NDArray[np.bool_]) -> NDArray[Any]:
     def pick(part: slice) -> NDArray[Any]:
         return picture[part][mask[part]]
 
-    return np.concatenate(run_all([partial(pick, part) for part in portions(len(mask), _ROWS)]))
+    return np.concatenate(in_portions(pick, len(mask), _ROWS))

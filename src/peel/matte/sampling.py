@@ -20,7 +20,7 @@ from numba import njit
 
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray, IntArray, unit_floats
 from peel.matte.noise import NoiseCurve, brightness_bin, measure_noise, plain_reach
-from peel.matte.parallel import checkpoint, portions, run_all
+from peel.matte.parallel import checkpoint, in_portions, run_all
 from peel.matte.trimap import BACKGROUND, FOREGROUND, UNKNOWN
 
 __all__ = ["ColourPrior", "calmed", "colour_prior", "gather", "subject_palette"]
@@ -343,7 +343,7 @@ def colour_prior(
         colours = (subject, backdrop, places[part], near[0][part], near[1][part], more, noise.variance)
         _mix(*whole, *colours, prior.alpha, prior.confidence)
 
-    run_all([partial(mix, part) for part in portions(len(places), _AT_ONCE // step**2)])
+    in_portions(mix, len(places), _AT_ONCE // step**2)
     checkpoint()
     within = ((zones != BACKGROUND) & (zones != FOREGROUND)).astype(np.uint8)
     away = np.minimum(cv2.distanceTransform(within, cv2.DIST_L2, 5), np.float32(1e6))
@@ -356,7 +356,7 @@ def colour_prior(
         estimate, trust = prior.alpha[rows][wanted], prior.confidence[rows][wanted]
         prior.confidence[rows][wanted] = _heard(estimate, trust, plain[rows][wanted], deep)
 
-    run_all([partial(hear, part) for part in portions(len(depth), _HEARD_AT_ONCE // step)])
+    in_portions(hear, len(depth), _HEARD_AT_ONCE // step)
     return prior
 
 

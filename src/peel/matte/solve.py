@@ -2,7 +2,6 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from functools import partial
 from typing import Final
 
 import numpy as np
@@ -13,7 +12,7 @@ from peel.matte.evening import even_out
 from peel.matte.laplacian import BandSystem, assemble_band
 from peel.matte.local_colours import LocalColours, block_side
 from peel.matte.noise import NoiseCurve, measure_noise
-from peel.matte.parallel import checkpoint, picked, portions, run_all
+from peel.matte.parallel import checkpoint, in_portions, picked
 from peel.matte.sampling import ColourPrior, colour_prior, subject_palette
 from peel.matte.sparsity import pull_to_ends, roughness
 from peel.matte.trimap import BACKGROUND, FOREGROUND, alpha_from_trimap
@@ -222,8 +221,7 @@ def _lending_window(unknown: BoolArray) -> tuple[slice, slice] | None:
 def _finite(colours: FloatArray) -> FloatArray:
     """Give colours with no gaps in memory; a picture of floats may hold anything, and what is no number is black."""
     colours = np.ascontiguousarray(colours, np.float32)
-    parts = portions(len(colours), _ROWS)
-    if np.isfinite(run_all([partial(np.sum, colours[part], dtype=np.float64) for part in parts])).all():
+    if np.isfinite(in_portions(lambda part: colours[part].sum(dtype=np.float64), len(colours), _ROWS)).all():
         return colours
     return np.nan_to_num(colours, nan=0.0, posinf=1.0, neginf=0.0)
 
@@ -238,7 +236,7 @@ def _pulls(near: LocalColours, estimate: FloatArray, confidence: FloatArray, set
             given = (values[part] for values in (alpha, estimate, confidence, near.rough))
             weight[part], towards[part] = pull_to_ends(*given)
 
-        run_all([partial(some, part) for part in portions(len(alpha), _AT_ONCE)])
+        in_portions(some, len(alpha), _AT_ONCE)
         return weight, towards
 
     asked: list[tuple[bool, Pull]] = [(settings.nearby, near.pull), (settings.sparse, to_ends)]
@@ -259,7 +257,7 @@ def _cleaned(alpha: FloatArray, band: BoolArray, plain: ByteArray, deviations: f
         # a faint slope over a plain stretch is an edge out of focus: it stays as it is
         return clean_ends(evened[part][wanted], margin, stretch=rough)
 
-    return np.concatenate(run_all([partial(clean, part) for part in portions(len(band), _ROWS)]))
+    return np.concatenate(in_portions(clean, len(band), _ROWS))
 
 
 def _system(

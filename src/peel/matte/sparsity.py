@@ -10,14 +10,13 @@ References
    the last answer. :doi:`10.1109/ICASSP.2008.4518498`
 """
 
-from functools import partial
 from typing import Final
 
 import cv2
 import numpy as np
 
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray
-from peel.matte.parallel import portions, run_all
+from peel.matte.parallel import in_portions
 
 __all__ = ["pull_to_ends", "roughness"]
 
@@ -56,11 +55,11 @@ def roughness(plain: ByteArray, band: BoolArray) -> FloatArray:
         share = _counted(rough)[own][wanted] / np.maximum(_counted(inside)[own][wanted], 1)
         return np.asarray(rough[own][wanted] * np.clip((share - low) / (high - low), 0, 1), np.float32)
 
-    return np.concatenate(run_all([partial(rows, part) for part in portions(len(band), _ROWS)]))
+    return np.concatenate(in_portions(rows, len(band), _ROWS))
 
 
 def _counted(mask: BoolArray) -> FloatArray:
-    """Count the pixels of a mask around each pixel; the mask goes on as it ends."""
+    """Count the pixels of a mask around each pixel."""
     counts = cv2.boxFilter(mask.view(np.uint8), cv2.CV_32F, (_AROUND, _AROUND), normalize=False)
     return np.asarray(counts)
 

@@ -1,13 +1,12 @@
 """The three zones of a photo, and the band laid around a marked boundary."""
 
-from functools import partial
 from typing import Final
 
 import cv2
 import numpy as np
 
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray
-from peel.matte.parallel import portions, run_all
+from peel.matte.parallel import in_portions
 
 __all__ = [
     "BACKGROUND",
@@ -68,7 +67,7 @@ def alpha_from_trimap(trimap: ByteArray) -> FloatArray:
     def look_up(part: slice) -> None:
         out[part] = table[trimap[part]]
 
-    run_all([partial(look_up, part) for part in portions(len(trimap), _ROWS)])
+    in_portions(look_up, len(trimap), _ROWS)
     return out
 
 
