@@ -10,7 +10,7 @@ from numpy.lib.stride_tricks import sliding_window_view
 from scipy import sparse
 from scipy.sparse.linalg import LinearOperator, cg
 
-from peel.matte.solve import band_window
+from peel.matte.solve.closed_form import band_window
 
 __all__ = ["closed_form", "guided", "nearest_colour"]
 

@@ -14,7 +14,7 @@ from bench.camera import through_camera
 from bench.cases import Case
 from peel.demo.camera import cloud, defocus, develop
 from peel.demo.strands import StrandLook, draw_strands, over
-from peel.matte.srgb import to_light, to_value
+from peel.matte.srgb import to_encoded, to_linear
 
 __all__ = ["CAMERA", "KINDS", "LARGE", "Drawing", "drawn_case"]
 
@@ -315,7 +315,7 @@ def drawn_case(kind: str, d: Drawing | None = None) -> Case:
     alpha[alpha > 0.998] = 1
     colours, behind = develop(subject[..., :3] / np.maximum(subject[..., 3:], 1e-4)), develop(room)
     a = alpha[..., None]
-    into, back = (to_light, to_value) if d.linear else (np.asarray, np.asarray)
+    into, back = (to_linear, to_encoded) if d.linear else (np.asarray, np.asarray)
     clean = back(into(colours) * a + into(behind) * (1 - a))
     grain = rng.standard_normal(clean.shape, np.float32) * d.noise * (0.6 + 0.8 * np.sqrt(clean))
     photo = np.round(np.clip(clean + grain, 0, 1) * 255) / np.float32(255)

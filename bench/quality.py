@@ -6,9 +6,9 @@ import numpy as np
 
 from bench.baseline import closed_form, guided, nearest_colour
 from bench.cases import Case
-from peel.matte.foreground import estimate_foreground
-from peel.matte.measures import colour_error, connectivity_error, gradient_error, sad
-from peel.matte.solve import solve_matte
+from peel.matte.colour.foreground import estimate_foreground
+from peel.matte.inspect.measures import colour_error, connectivity_error, gradient_error, sad
+from peel.matte.solve.closed_form import solve_matte
 
 __all__ = ["HEAD", "row"]
 

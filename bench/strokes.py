@@ -13,7 +13,7 @@ from peel.job.job import Job, Photo, new_job
 from peel.job.marking import Stroke, Zone
 from peel.job.rect import Rect
 from peel.job.settings import Matte
-from peel.matte.trimap import UNKNOWN
+from peel.matte.edge.trimap import UNKNOWN
 from peel.work.solving import solve_job
 
 __all__ = ["measure"]

@@ -13,11 +13,11 @@ from PySide6.QtWidgets import QApplication
 
 from bench.cases import LARGE, large_case
 from peel.desk.app import make_app
-from peel.desk.step_line import Step
+from peel.desk.controls.step_line import Step
 from peel.desk.window import Window
 from peel.job import edits, marking
 from peel.job.marking import Stroke, Zone
-from peel.work.news import Changed
+from peel.work.session_events import Changed
 from peel.work.views import View
 
 __all__ = ["measure"]

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import QAbstractButton, QApplication
 from peel.demo.marking import BRAMBLE_HAIR, loose_outline
 from peel.demo.photos import demo_photo
 from peel.desk.app import make_app
-from peel.desk.step_line import Step
+from peel.desk.controls.step_line import Step
 from peel.desk.window import Window
 from peel.work.views import View
 

@@ -8,16 +8,13 @@ import json
 import sys
 from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import Annotated, Any
 
 import typer
 from rich.console import Console
 from rich.progress import Progress, TextColumn
 
 from peel.errors import DeliveryError, PeelError, PhotoError, ProjectError, SolveError, UsageError
-
-if TYPE_CHECKING:  # reading a job's settings takes a while, and most commands never ask
-    from peel.job.settings import Matte
 
 __all__ = ["app", "main"]
 
@@ -74,24 +71,24 @@ def cut(
 
     files = CutFiles(matte, cutout, flat, _colour(on))
     _check_outputs([path for path in (matte, cutout, flat) if path is not None], [photo, zones])
-    settings = _matte_settings(mixing, own_colour or [])
+    settings = _photo_settings(mixing, own_colour or [])
     with _progress() as tell:
         report = run_cut(photo, zones, files, tell, settings)
     if as_json:
         typer.echo(json.dumps(report.as_json()))
 
 
-def _matte_settings(mixing: str, own_colours: list[str]) -> "Matte":
-    from peel.job.settings import MOST_OWN_COLOURS, Matte
+def _photo_settings(mixing: str, sheer_colours: list[str]) -> dict[str, Any]:
+    from peel.job.settings import MOST_SHEER_COLOURS
 
     if mixing not in ("found", "value", "light"):
         message = f"{mixing} is no way of mixing colours."
         raise UsageError(message, "Choose found, value or light.")
-    if len(own_colours) > MOST_OWN_COLOURS:
-        message = f"{len(own_colours)} colours of sheer material are too many."
-        raise UsageError(message, f"Give at most {MOST_OWN_COLOURS}.")
-    values = {"mixing": None if mixing == "found" else mixing, "own_colours": [_colour(text) for text in own_colours]}
-    return Matte.model_validate(values)
+    if len(sheer_colours) > MOST_SHEER_COLOURS:
+        message = f"{len(sheer_colours)} colours of sheer material are too many."
+        raise UsageError(message, f"Give at most {MOST_SHEER_COLOURS}.")
+    chosen = None if mixing == "found" else mixing
+    return {"mixing": chosen, "sheer_colours": tuple(_colour(text) for text in sheer_colours)}
 
 
 def _colour(text: str) -> str:
@@ -123,6 +120,7 @@ def deliver(
     """Deliver the files that a job asks for."""
     from peel.files.project import ProjectFile
     from peel.work.delivery import deliver as run_deliver
+    from peel.work.delivery import orders_of
     from peel.work.session import Session
 
     session = Session.resume(ProjectFile.open(job))
@@ -133,7 +131,9 @@ def deliver(
         with _progress() as tell:
             tell("Solving", 0.0)
             session.wait_idle(24 * 3600)
-            delivered = run_deliver(session.job, session.stages, to, _share_of(tell, "Delivering"))
+            delivered = run_deliver(
+                session.job, session.stages, orders_of(session.job, to), _share_of(tell, "Delivering")
+            )
     finally:
         session.close()
     if as_json:

@@ -60,8 +60,8 @@ class UsageError(PeelError):
     """A command or setting makes no sense as given."""
 
 
-class Cancelled(Exception):  # noqa: N818 - not an error: the work was overtaken or called off
-    """The computation was called off before it was done."""
+class Cancelled(Exception):  # noqa: N818 - not an error: the work was overtaken or cancelled
+    """The computation was cancelled before it was done."""
 
 
 def os_reason(error: OSError) -> str:

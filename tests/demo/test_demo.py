@@ -6,7 +6,7 @@ from PIL import Image
 
 from peel.demo.make import draw, main
 from peel.demo.photos import NAMES, demo_photo
-from peel.matte.composite import composite_over
+from peel.matte.composite.over import composite_over
 
 
 def _pixels(path: Path) -> np.ndarray:

@@ -9,9 +9,9 @@ from PySide6.QtWidgets import QAbstractButton
 from desk.hand import Hand
 from peel.desk.tools.alike import AlikeTool
 from peel.desk.tools.contour import ContourTool
-from peel.job.laying import marked_subject
+from peel.job.lay_band import marked_subject
 from peel.job.marking import Change
-from peel.matte.trimap import BACKGROUND, FOREGROUND, UNKNOWN
+from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
 from peel.work.views import View
 
 ALT, SHIFT, CTRL = (

@@ -46,7 +46,7 @@ def test_no_kernel_is_loaded_on_the_windows_thread_and_something_is_seen_meanwhi
     report = json.loads(done.stdout.splitlines()[-1])
     loaded = {name for name, _ in report["seen"]}
     on_main = {name for name, main in report["seen"] if main}
-    assert {"numba", "peel.matte.laplacian", "peel.matte.run_kernels"} <= loaded
+    assert {"numba", "peel.matte.solve.laplacian", "peel.matte.solve.run_kernels"} <= loaded
     assert not {name for name in on_main if name == "numba" or name.startswith("peel.matte")}
     assert "StartCard" in report["shown"]
     assert report["shown"][-1] == "Window"

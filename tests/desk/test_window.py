@@ -10,9 +10,9 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QFileDialog
 
 from desk.hand import Hand
-from peel.desk.step_line import Step
+from peel.desk.controls.step_line import Step
 from peel.job.job import MATTE_ONE
-from peel.matte.trimap import BACKGROUND, FOREGROUND, UNKNOWN
+from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
 from peel.work import recovery
 from peel.work.views import View
 
@@ -421,8 +421,8 @@ def test_a_late_answer_about_another_photo_is_not_shown(marked: Hand) -> None:
     mine = window.bridge.session.stages
     loud = marked.window._tiles.look.loud  # type: ignore[union-attr]
 
-    window._errands.loud_found.emit(object(), "#123456")
+    window._side_tasks.loud_found.emit(object(), "#123456")
     assert window._tiles.look.loud == loud  # type: ignore[union-attr]
 
-    window._errands.loud_found.emit(mine, "#123456")
+    window._side_tasks.loud_found.emit(mine, "#123456")
     assert window._tiles.look.loud == "#123456"  # type: ignore[union-attr]

@@ -9,7 +9,7 @@ import numpy as np
 from peel.files.migrations import VERSION
 from peel.files.project import ProjectFile
 from peel.files.salvage import salvage
-from peel.matte.trimap import BACKGROUND, FOREGROUND, UNKNOWN
+from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
 from peel.work.session import Session
 
 DATA = Path(__file__).parent / "data"

@@ -6,7 +6,7 @@ from peel.job import contours, edits, marking
 from peel.job.job import MATTE_ONE, Job
 from peel.job.marking import Stroke, Zone
 from peel.job.settings import Band
-from peel.matte.trimap import BACKGROUND, FOREGROUND, UNKNOWN
+from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
 
 SQUARE = ((100.0, 60.0), (300.0, 60.0), (300.0, 240.0), (100.0, 240.0))
 
@@ -54,9 +54,9 @@ def test_points_are_taken_back_one_by_one(disc_job: Job) -> None:
 def test_moving_a_point_moves_the_edge(disc_job: Job) -> None:
     job = _marked(disc_job)
 
-    moved = contours.change_contour(job, 0, lambda old: contours.moved(old, 1, (380.0, 60.0)))
+    with_moved = contours.change_contour(job, 0, lambda old: contours.with_moved(old, 1, (380.0, 60.0)))
 
-    assert moved.zones.read()[70, 330] != BACKGROUND
+    assert with_moved.zones.read()[70, 330] != BACKGROUND
     assert job.zones.read()[70, 330] == BACKGROUND
 
 
@@ -64,7 +64,7 @@ def test_inserting_and_removing_come_back_to_the_same_zones(disc_job: Job) -> No
     job = _marked(disc_job)
 
     inserted = contours.change_contour(job, 0, lambda old: contours.with_point(old, 1, 0.3))
-    away = contours.change_contour(inserted, 0, lambda old: contours.moved(old, 1, (200.0, 20.0)))
+    away = contours.change_contour(inserted, 0, lambda old: contours.with_moved(old, 1, (200.0, 20.0)))
     back = contours.change_contour(away, 0, lambda old: contours.without_point(old, 1))
     removed = contours.remove_contour(job, 0)
 

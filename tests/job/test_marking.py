@@ -7,10 +7,10 @@ from conftest import outlined
 from peel.errors import MarkError
 from peel.job import contours, marking
 from peel.job.job import Job, Photo, new_job
-from peel.job.laying import marked_subject
+from peel.job.lay_band import marked_subject
 from peel.job.marking import Change, Stroke, Zone
 from peel.job.settings import Node
-from peel.matte.trimap import BACKGROUND, FOREGROUND, UNKNOWN
+from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
 
 SQUARE = [(90, 60), (330, 60), (330, 240), (90, 240)]
 
@@ -72,10 +72,10 @@ def test_swapping_twice_changes_nothing_and_once_everything(disc_job: Job) -> No
 def test_contours_stay_editable_after_a_swap(disc_job: Job) -> None:
     swapped = marking.swap_sides(_marked(disc_job))
 
-    moved = contours.change_contour(swapped, 0, lambda old: contours.moved(old, 1, (400.0, 20.0)))
+    with_moved = contours.change_contour(swapped, 0, lambda old: contours.with_moved(old, 1, (400.0, 20.0)))
 
-    assert moved.zones.read()[60, 360] == BACKGROUND
-    assert moved.zones.read()[280, 400] == FOREGROUND
+    assert with_moved.zones.read()[60, 360] == BACKGROUND
+    assert with_moved.zones.read()[280, 400] == FOREGROUND
 
 
 @pytest.mark.parametrize(
@@ -156,19 +156,19 @@ def test_ten_thousand_points_are_a_contour_like_any_other(disc_job: Job) -> None
     points = [(210 + 80 * np.cos(t), 150 + 80 * np.sin(t)) for t in turn]
 
     job = contours.close_contour(outlined(disc_job, points))
-    moved = contours.change_contour(job, 0, lambda old: contours.moved(old, 0, (300.0, 150.0)))
+    with_moved = contours.change_contour(job, 0, lambda old: contours.with_moved(old, 0, (300.0, 150.0)))
 
-    assert _share(moved) == pytest.approx(np.pi * 80**2 / (300 * 420), rel=0.01)
+    assert _share(with_moved) == pytest.approx(np.pi * 80**2 / (300 * 420), rel=0.01)
 
 
 def test_a_smooth_point_keeps_its_handles_in_line(disc_job: Job) -> None:
     contour = _marked(disc_job).settings.contours[0]
 
-    smooth = contours.turned(contour, 1, True)
-    pulled = contours.with_handle(smooth, 1, "out", (0.0, 50.0))
-    sharp = contours.turned(pulled, 1, False)
+    smooth = contours.with_smooth(contour, 1, True)
+    with_curve = contours.with_handle(smooth, 1, "out", (0.0, 50.0))
+    sharp = contours.with_smooth(with_curve, 1, False)
 
-    node = pulled.nodes[1]
+    node = with_curve.nodes[1]
     assert node.out == (0.0, 50.0)
     assert np.allclose(np.array(node.back) / np.hypot(*node.back), (0, -1))
     assert sharp.nodes[1].at == contour.nodes[1].at
@@ -178,7 +178,7 @@ def test_a_smooth_point_keeps_its_handles_in_line(disc_job: Job) -> None:
 def test_bending_a_stretch_moves_its_middle_and_not_its_ends(disc_job: Job) -> None:
     job = _marked(disc_job)
 
-    bent = contours.change_contour(job, 0, lambda old: contours.bent_at(old, 1, 0.5, (210, 20)))
+    bent = contours.change_contour(job, 0, lambda old: contours.with_bend(old, 1, 0.5, (210, 20)))
 
     assert marked_subject(bent, bent.photo.bounds)[24, 210]
     assert not marked_subject(job, job.photo.bounds)[24, 210]

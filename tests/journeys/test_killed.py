@@ -19,7 +19,7 @@ import random, sys
 from pathlib import Path
 from peel.job import marking
 from peel.job.marking import Stroke, Zone
-from peel.work.news import Stored
+from peel.work.session_events import Stored
 from peel.work.session import Session
 
 session = Session.begin(Path(sys.argv[1]), Path(sys.argv[2]))

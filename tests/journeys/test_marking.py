@@ -10,8 +10,8 @@ from PySide6.QtTest import QTest
 
 from desk.hand import Hand
 from peel.demo.photos import demo_photo
-from peel.desk.step_line import Step
-from peel.matte.trimap import BACKGROUND, FOREGROUND
+from peel.desk.controls.step_line import Step
+from peel.matte.edge.trimap import BACKGROUND, FOREGROUND
 
 pytest_plugins = ["desk.conftest"]
 

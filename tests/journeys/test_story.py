@@ -16,8 +16,8 @@ from desk.hand import Hand
 from peel.cli import main
 from peel.demo.marking import BRAMBLE_HAIR, loose_outline
 from peel.demo.photos import NAMES, demo_photo
-from peel.desk.step_line import Step
-from peel.matte.measures import colour_error, sad
+from peel.desk.controls.step_line import Step
+from peel.matte.inspect.measures import colour_error, sad
 from peel.work import memory
 from peel.work.views import View
 
@@ -95,7 +95,7 @@ def test_from_a_photo_to_delivered_files_and_back(make_window: Callable[[], Hand
     assert np.abs(flat - expected).mean() < 1.5
 
     again = make_window()
-    last = memory.last_open()
+    last = memory.read_open_job()
     assert last is not None
     again.open(last)
     again.settle()

@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from peel.errors import Cancelled
-from peel.matte.parallel import checkpoint, picked, portions, run_all, stopping
+from peel.matte.parallel import cancellable, checkpoint, chunks, masked_values, run_all
 
 
 def test_results_come_in_the_order_of_the_tasks() -> None:
@@ -47,7 +47,7 @@ def test_no_task_is_begun_once_called_off() -> None:
     def task() -> None:
         next(begun)
 
-    with pytest.raises(Cancelled), stopping(lambda: False):
+    with pytest.raises(Cancelled), cancellable(lambda: False):
         run_all([task] * 8)
     assert next(begun) == 0
 
@@ -64,13 +64,13 @@ def test_helping_threads_hear_of_it_too() -> None:
             heard.append(threading.current_thread().name)
             raise
 
-    with pytest.raises(Cancelled), stopping(lambda: not wanted.is_set()):
+    with pytest.raises(Cancelled), cancellable(lambda: not wanted.is_set()):
         run_all([task] * 8)
     assert heard
 
 
 def test_what_is_called_off_inside_does_not_call_off_what_follows() -> None:
-    with pytest.raises(Cancelled), stopping(lambda: False):
+    with pytest.raises(Cancelled), cancellable(lambda: False):
         checkpoint()
 
     checkpoint()
@@ -78,7 +78,7 @@ def test_what_is_called_off_inside_does_not_call_off_what_follows() -> None:
 
 @given(st.integers(0, 500), st.integers(1, 60))
 def test_portions_cover_a_range_without_gaps(size: int, most: int) -> None:
-    cut = portions(size, most)
+    cut = chunks(size, most)
 
     assert len(cut) % 2 == 0
     assert [at for part in cut for at in range(part.start, part.stop)] == list(range(size))
@@ -89,6 +89,6 @@ def test_pixels_are_picked_in_reading_order_however_tall_the_picture() -> None:
     picture = np.arange(700 * 9 * 3).reshape(700, 9, 3)
     mask = np.random.default_rng(1).random((700, 9)) < 0.3
 
-    np.testing.assert_array_equal(picked(picture, mask), picture[mask])
-    np.testing.assert_array_equal(picked(picture[:1], mask[:1]), picture[:1][mask[:1]])
-    assert picked(picture, np.zeros_like(mask)).shape == (0, 3)
+    np.testing.assert_array_equal(masked_values(picture, mask), picture[mask])
+    np.testing.assert_array_equal(masked_values(picture[:1], mask[:1]), picture[:1][mask[:1]])
+    assert masked_values(picture, np.zeros_like(mask)).shape == (0, 3)

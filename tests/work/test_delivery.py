@@ -13,7 +13,7 @@ from peel.job.job import Job, Photo, new_job
 from peel.job.marking import Stroke, Zone
 from peel.job.rect import Rect
 from peel.job.settings import Backing, Colour, Delivery, Matte
-from peel.matte.composite import composite_over
+from peel.matte.composite.over import composite_over
 from peel.work.delivery import cutout_pixels, deliver, flat_pixels, matte_pixels, planned
 from peel.work.solving import solve_job
 from peel.work.stages import Stages
@@ -104,20 +104,20 @@ def test_loud_differs_from_the_edge(solved: Job) -> None:
 def test_a_photo_that_mixes_as_light_is_taken_apart_and_put_together_as_light() -> None:
     _, alpha, zones = soft_disc()
     orange, blue = np.array([0.85, 0.5, 0.2], np.float32), (0.15, 0.3, 0.6)
-    light = composite_over(np.broadcast_to(orange, (*alpha.shape, 3)), blue, alpha, as_light=True)
+    light = composite_over(np.broadcast_to(orange, (*alpha.shape, 3)), blue, alpha, linear=True)
     pixels = np.round(light * 255).astype(np.uint8)
     by_value = edits.set_mixing(edits.use_zones(new_job(Photo("disc.png", pixels)), zones), "value")
     by_value = edits.with_matte(by_value, by_value.photo.bounds, alpha)
-    as_light = by_value.with_settings(matte=Matte(mixing="light"))
+    linear = by_value.with_settings(matte=Matte(mixing="light"))
     stages, bounds = _stages(by_value), by_value.photo.bounds
     strands = (alpha > 0.2) & (alpha < 1)
 
     away, away_by_value = (
-        np.abs(stages.foreground(job, bounds, 0) - orange)[strands].max() for job in (as_light, by_value)
+        np.abs(stages.foreground(job, bounds, 0) - orange)[strands].max() for job in (linear, by_value)
     )
 
     assert away < 0.02 < 0.05 < away_by_value
-    assert np.abs(stages.composite(as_light, bounds, 0, blue) - pixels / 255).max() < 0.01
+    assert np.abs(stages.composite(linear, bounds, 0, blue) - pixels / 255).max() < 0.01
 
 
 def test_delivers_what_is_ticked(solved: Job, tmp_path: Path) -> None:

@@ -2,9 +2,9 @@ import numpy as np
 import pytest
 
 from peel.job.job import Job, Photo, new_job
-from peel.job.laying import marked_subject
+from peel.job.lay_band import marked_subject
 from peel.job.marking import Change, Zone, mark_region, reshape
-from peel.matte.trimap import BACKGROUND, UNKNOWN
+from peel.matte.edge.trimap import BACKGROUND, UNKNOWN
 from peel.work.finding import AlikePick, Finder, proposal_words
 from peel.work.stages import Pyramid
 from peel.work.tracing import Tracer

@@ -10,8 +10,8 @@ from peel.job.edits import use_zones
 from peel.job.job import Job, Photo, new_job
 from peel.job.marking import Stroke, Zone
 from peel.job.settings import Matte
-from peel.matte.conjugate_gradients import SolveReport
-from peel.matte.solve import solve_matte
+from peel.matte.solve.closed_form import solve_matte
+from peel.matte.solve.conjugate_gradients import SolveReport
 from peel.work import solving
 from peel.work.solving import solve_job
 

@@ -8,7 +8,7 @@ import pytest
 import tifffile
 from PIL import Image
 
-from peel.matte.trimap import BACKGROUND, FOREGROUND, UNKNOWN
+from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
 from peel.work.session import Session
 
 

@@ -12,10 +12,10 @@ from peel.job import contours, edits, marking
 from peel.job.job import MATTE_ONE, Job, Photo, new_job
 from peel.job.marking import Stroke, Zone
 from peel.job.settings import Backing
-from peel.matte.solve import solve_matte
+from peel.matte.solve.closed_form import solve_matte
 from peel.work import memory, recovery
-from peel.work.news import News, Stored, Trouble
 from peel.work.session import Session
+from peel.work.session_events import SessionEvent, Stored, Trouble
 from peel.work.solving import solve_job
 
 OUTLINE = [(210 + 90 * math.cos(turn), 150 + 90 * math.sin(turn)) for turn in np.linspace(0, 2 * math.pi, 40)[:-1]]
@@ -107,7 +107,7 @@ def test_everything_is_there_again_without_saving(session: Session, disc_file: P
 
 
 def test_a_full_disk_is_said_and_nothing_is_lost(session: Session, monkeypatch: pytest.MonkeyPatch) -> None:
-    news: list[News] = []
+    news: list[SessionEvent] = []
     session.listen(news.append)
     real = ProjectFile.append
 
@@ -131,7 +131,7 @@ def test_a_full_disk_is_said_and_nothing_is_lost(session: Session, monkeypatch: 
 
 
 def test_a_bug_in_an_edit_is_reported_and_work_goes_on(session: Session) -> None:
-    news: list[News] = []
+    news: list[SessionEvent] = []
     session.listen(news.append)
 
     session.apply("Bug", lambda _job: 1 // 0)  # type: ignore[arg-type, return-value]
@@ -186,13 +186,13 @@ def working_folder() -> Path:
 
 
 def test_what_was_open_is_remembered(session: Session) -> None:
-    assert memory.last_open() is None
+    assert memory.read_open_job() is None
 
-    memory.remember_open(session.project.path)
+    memory.write_open_job(session.project.path)
 
-    assert memory.last_open() == session.project.path
+    assert memory.read_open_job() == session.project.path
     (memory.state_folder() / "memory.json").write_text("{ broken", "utf-8")
-    assert memory.last_open() is None
+    assert memory.read_open_job() is None
 
 
 def test_choosing_how_strands_mix_solves_the_matte_again_and_is_kept(disc_job: Job) -> None:

@@ -6,7 +6,7 @@ from hypothesis import strategies as st
 from peel.job.edits import use_zones
 from peel.job.job import Job, Photo, new_job
 from peel.job.settings import MOST_OWN_COLOURS, Matte, rgb_from_hex
-from peel.matte.srgb import to_light, to_value
+from peel.matte.srgb import to_encoded, to_linear
 from peel.work.sheer import add_sheer
 from peel.work.solving import solve_job
 
@@ -20,7 +20,7 @@ def _veil(covers: float = 0.5, mixing: str = "value") -> tuple[Job, np.ndarray]:
     truth = covers * np.clip((70 - np.hypot(down - 80, across - 120)) / 30, 0, 1)
     truth[:, :20] = 1
     subject = np.where((across < 20)[..., None], (0.2, 0.3, 0.6), OWN)
-    into, back = (to_light, to_value) if mixing == "light" else (np.asarray, np.asarray)
+    into, back = (to_linear, to_encoded) if mixing == "light" else (np.asarray, np.asarray)
     mixed = into(subject) * truth[..., None] + into(wall) * (1 - truth[..., None])
     photo = back(mixed) + np.random.default_rng(2).normal(0, 0.004, (160, 220, 3))
     zones = np.full(truth.shape, 128, np.uint8)

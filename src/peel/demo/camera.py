@@ -9,7 +9,7 @@ from numba import njit, prange
 
 from peel.demo.solid_kernels import fractal
 from peel.matte.arrays import ByteArray, FloatArray
-from peel.matte.srgb import to_value
+from peel.matte.srgb import to_encoded
 
 __all__ = ["Shot", "cloud", "defocus", "develop", "photograph"]
 
@@ -67,7 +67,7 @@ def develop(linear: FloatArray, exposure: float = 1.0) -> FloatArray:
     """Turn scene light into encoded values with a gentle shoulder, as a camera does."""
     light = np.maximum(linear * exposure, 0)
     light = light * (1 + light / 6.0) / (1 + light * 0.72)
-    return np.clip(to_value(light), 0, 1)
+    return np.clip(to_encoded(light), 0, 1)
 
 
 def photograph(

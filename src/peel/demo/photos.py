@@ -51,5 +51,5 @@ NAMES: Final = tuple(_DEMO)
 
 
 def demo_photo(name: str) -> DemoPhoto:
-    """Give a demo photograph by its file name."""
+    """Return a demo photograph by its file name."""
     return _DEMO[name]

@@ -48,7 +48,7 @@ def _hash(x: int, y: int, z: int) -> float:
 
 @njit(**_FAST)
 def noise(x: float, y: float, z: float) -> float:
-    """Give smooth value noise in [0, 1]."""
+    """Return smooth value noise in [0, 1]."""
     xi, yi, zi = int(np.floor(x)), int(np.floor(y)), int(np.floor(z))
     fx, fy, fz = x - xi, y - yi, z - zi
     fx, fy, fz = fx * fx * (3 - 2 * fx), fy * fy * (3 - 2 * fy), fz * fz * (3 - 2 * fz)
@@ -113,7 +113,7 @@ def _one_distance(s: Any, x: float, y: float, z: float) -> float:
 
 @njit(**_FAST)
 def _distance(solids: Any, x: float, y: float, z: float) -> Any:
-    """Give the distance to the nearest solid and its number."""
+    """Return the distance to the nearest solid and its number."""
     best = 1e9
     which = -1
     for i in range(solids.shape[0]):
@@ -132,7 +132,7 @@ def _distance(solids: Any, x: float, y: float, z: float) -> Any:
 
 @njit(**_FAST)
 def _shadow(solids: Any, x: float, y: float, z: float, l: Any, softness: float) -> float:  # noqa: E741
-    """Give the share of the key light that reaches a point, softly."""
+    """Return the share of the key light that reaches a point, softly."""
     light = 1.0
     t = 0.02
     for _ in range(40):
@@ -149,7 +149,7 @@ def _shadow(solids: Any, x: float, y: float, z: float, l: Any, softness: float) 
 
 @njit(**_FAST)
 def _texture(m: Any, s: Any, x: float, y: float, z: float) -> Any:
-    """Give the mix of the two colours and the height of the bump at a point."""
+    """Return the mix of the two colours and the height of the bump at a point."""
     lx, ly, lz = _local(s, x, y, z)
     kind = int(m[6])
     k = m[7]

@@ -29,7 +29,7 @@ class Material:
     bump: float = 0.0
 
     def row(self) -> list[float]:
-        """Give the material as numbers for the tracer."""
+        """Return the material as numbers for the tracer."""
         texture = float(self.texture)
         return [
             *self.colour,
@@ -117,16 +117,16 @@ class Scene:
         )
 
     def solids(self) -> FloatArray:
-        """Give every solid as a row of numbers."""
+        """Return every solid as a row of numbers."""
         return np.array(self._solids, np.float32)
 
     def surfaces(self) -> FloatArray:
-        """Give every material as a row of numbers."""
+        """Return every material as a row of numbers."""
         return np.array([m.row() for m in self.materials], np.float32)
 
 
 def _rotation(turn: tuple[float, float, float]) -> FloatArray:
-    """Give the matrix taking world offsets to local ones."""
+    """Return the matrix taking world offsets to local ones."""
     x, y, z = np.radians(turn)
     rx = np.array([[1, 0, 0], [0, np.cos(x), -np.sin(x)], [0, np.sin(x), np.cos(x)]])
     ry = np.array([[np.cos(y), 0, np.sin(y)], [0, 1, 0], [-np.sin(y), 0, np.cos(y)]])
@@ -135,7 +135,7 @@ def _rotation(turn: tuple[float, float, float]) -> FloatArray:
 
 
 def _basis(pitch: float) -> FloatArray:
-    """Give right, up and towards-camera for a camera looking down by `pitch` degrees."""
+    """Return right, up and towards-camera for a camera looking down by `pitch` degrees."""
     a = np.radians(pitch)
     return np.array([[1, 0, 0], [0, np.cos(a), -np.sin(a)], [0, np.sin(a), np.cos(a)]], np.float32)
 
@@ -147,7 +147,7 @@ def _light_row(light: Light) -> FloatArray:
 
 
 def _grid(width: int, height: int) -> tuple[FloatArray, float]:
-    """Give the frame coordinates of the pixel centres and the size of a pixel."""
+    """Return the frame coordinates of the pixel centres and the size of a pixel."""
     pixel = 2.0 / height
     xs = (np.arange(width, dtype=np.float32) + 0.5 - width / 2) * np.float32(pixel)
     ys = (height / 2 - np.arange(height, dtype=np.float32) - 0.5) * np.float32(pixel)

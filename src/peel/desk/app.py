@@ -33,12 +33,12 @@ def make_app() -> QApplication:
     app.setDesktopFileName("peel")
     app.setStyle("Fusion")
     app.setWindowIcon(QIcon(str(_ICON)))
-    theme.install(app, theme.DARK if memory.recall("theme") == "dark" else theme.LIGHT)
+    theme.install(app, theme.DARK if memory.read_preference("theme") == "dark" else theme.LIGHT)
     return app
 
 
 def run(files: list[Path], *, demo: bool) -> int:
-    """Show the window until it is closed; give the exit code.
+    """Show the window until it is closed; return the exit code.
 
     Parameters
     ----------
@@ -59,7 +59,7 @@ def run(files: list[Path], *, demo: bool) -> int:
     sys.excepthook = lambda kind, error, trace: _on_unexpected(window, kind, error, trace)
     window.show()
     card.close()
-    last = memory.last_open()
+    last = memory.read_open_job()
     if files:
         window.open_path(files[0])
     elif last is not None and not (demo and not is_unkept(last)):
@@ -76,7 +76,7 @@ def _on_unexpected(
     window: "Window", kind: type[BaseException], error: BaseException, trace: TracebackType | None
 ) -> None:
     """Log an error that nobody foresaw and say so; every edit is on disk already."""
-    from peel.work.news import Trouble
+    from peel.work.session_events import Trouble
 
     words = "".join(traceback.format_exception(kind, error, trace))
     logging.getLogger("peel").error("unexpected error:\n%s", words)

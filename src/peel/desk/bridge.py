@@ -3,8 +3,8 @@
 from PySide6.QtCore import QObject, Signal
 
 from peel.job.job import Job
-from peel.work.news import Changed, News, Solving, Stored, Trouble
 from peel.work.session import Session
+from peel.work.session_events import Changed, SessionEvent, Solving, Stored, Trouble
 
 __all__ = ["SessionBridge"]
 
@@ -44,7 +44,7 @@ class SessionBridge(QObject):
         self._is_closed = True
         self.session.close()
 
-    def _pass_on(self, news: News) -> None:
+    def _pass_on(self, news: SessionEvent) -> None:
         """Emit a signal; on the worker's thread, so that Qt queues it to the window's."""
         if self._is_closed:
             return

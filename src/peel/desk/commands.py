@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from peel.desk.actions import add_action
-from peel.desk.step_line import Step
+from peel.desk.controls.step_line import Step
 
 if TYPE_CHECKING:
     from peel.desk.window import Window

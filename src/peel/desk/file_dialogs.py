@@ -15,11 +15,11 @@ _FILTER: Final = "Photos and jobs (" + " ".join(f"*{suffix}" for suffix in (*SUF
 
 def ask_photo_or_job(parent: QWidget) -> Path | None:
     """Ask which file to open; None if nothing was chosen."""
-    begin = str(memory.recall("opened from") or "")
+    begin = str(memory.read_preference("opened from") or "")
     chosen, _ = QFileDialog.getOpenFileName(parent, "Open a photo or job", begin, _FILTER)
     if not chosen:
         return None
-    memory.prefer("opened from", str(Path(chosen).parent))
+    memory.write_preference("opened from", str(Path(chosen).parent))
     return Path(chosen)
 
 

@@ -26,7 +26,7 @@ class HeldKeys:
         self._down: tuple[View, float] | None = None
 
     def pressed(self, event: QKeyEvent) -> bool:
-        """Show the view of a number key; tell whether it was one."""
+        """Show the view of a number key; report whether it was one."""
         self._follow_alt(event, down=True)
         number = event.key() - Qt.Key.Key_1
         if not 0 <= number < len(View) or event.modifiers() & Qt.KeyboardModifier.ControlModifier:
@@ -37,7 +37,7 @@ class HeldKeys:
         return True
 
     def released(self, event: QKeyEvent) -> bool:
-        """Go back to the view before if the key was held; tell whether it was one of a view."""
+        """Go back to the view before if the key was held; report whether it was one of a view."""
         self._follow_alt(event, down=False)
         if self._down is None or not 0 <= event.key() - Qt.Key.Key_1 < len(View) or event.isAutoRepeat():
             return False

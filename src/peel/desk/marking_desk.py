@@ -8,12 +8,12 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QColor, QImage
 
-from peel.desk.overlay import overlay_image
+from peel.desk.display.overlay import overlay_image
 from peel.desk.panels.mark import MarkPanel
 from peel.desk.tools.area import AreaTool
 from peel.job.marking import Change, clear_marks, reshape, swap_sides
 from peel.job.settings import Point
-from peel.matte.proposal import Proposal
+from peel.matte.marking.proposal import Proposal
 from peel.work.finding import proposal_words
 from peel.work.scheduler import Lane
 from peel.work.views import View, zone_hues

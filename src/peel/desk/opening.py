@@ -9,14 +9,14 @@ from PIL import Image
 from PySide6.QtCore import QObject, Signal
 
 from peel.demo.photos import demo_photo
-from peel.desk.tiles import image_from_rgb
+from peel.desk.display.tiles import image_from_rgb
 from peel.errors import PeelError
 from peel.files.photo import read_bytes, read_preview
 from peel.work import recovery
-from peel.work.news import Trouble
 from peel.work.recovery import Opened
 from peel.work.scheduler import Lane
 from peel.work.session import Session
+from peel.work.session_events import Trouble
 
 __all__ = ["Opener"]
 

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPointF
 
-from peel.desk.step_line import Step
+from peel.desk.controls.step_line import Step
 from peel.errors import PeelError
 from peel.work.views import View
 
@@ -57,6 +57,6 @@ def restore_place(window: Window) -> None:
 
 
 def _fitting_brush(window: Window) -> float:
-    """Give a first brush about as large on every photo."""
+    """Return a first brush about as large on every photo."""
     photo = window.canvas.frame
     return max(2.0, round(max(photo.width, photo.height) / 40))

@@ -1,6 +1,6 @@
 """The small type under each step: what it has come to, and what is missing."""
 
-from peel.desk.step_line import Step
+from peel.desk.controls.step_line import Step
 from peel.job import contours
 from peel.job.job import Job
 from peel.work.shares import matte_shares, zone_shares
@@ -9,7 +9,7 @@ __all__ = ["step_states"]
 
 
 def step_states(job: Job, solving: float | None) -> dict[Step, tuple[str, bool]]:
-    """Give each step's words, and whether it has come to something."""
+    """Return each step's words, and whether it has come to something."""
     subject = job.has_subject
     zones = zone_shares(job)
     settings = job.settings

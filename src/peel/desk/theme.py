@@ -33,7 +33,7 @@ class Theme:
     field: str
 
     def colour(self, role: str) -> QColor:
-        """Give a role's colour."""
+        """Return a role's colour."""
         return QColor(str(getattr(self, role)))
 
 
@@ -50,7 +50,7 @@ _current = LIGHT
 
 
 def current() -> Theme:
-    """Give the theme in use."""
+    """Return the theme in use."""
     return _current
 
 

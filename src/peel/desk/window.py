@@ -16,15 +16,18 @@ from PySide6.QtWidgets import (
 
 from peel.desk import theme
 from peel.desk.bridge import SessionBridge
-from peel.desk.canvas import Canvas
+from peel.desk.canvas.canvas import Canvas
+from peel.desk.canvas.proofs import Proofs
 from peel.desk.commands import add_commands
-from peel.desk.errands import Errands
+from peel.desk.controls.key_sheet import KeySheet
+from peel.desk.controls.message_bar import MessageBar
+from peel.desk.controls.shelf import Shelf
+from peel.desk.controls.step_line import Step, StepLine
+from peel.desk.display.tiles import DisplayTiles
 from peel.desk.file_dialogs import ask_job_name, ask_photo_or_job
 from peel.desk.held_keys import HeldKeys
-from peel.desk.key_sheet import KeySheet
 from peel.desk.layout import in_column, in_row, side_column
 from peel.desk.marking_desk import MarkingDesk
-from peel.desk.messages import MessageBar
 from peel.desk.opening import Opener
 from peel.desk.panels.backing import BackingPanel
 from peel.desk.panels.colour import ColourPanel
@@ -34,11 +37,8 @@ from peel.desk.panels.mark import MarkPanel
 from peel.desk.panels.matte import MattePanel
 from peel.desk.panels.panel import Panel
 from peel.desk.place import note_place, restore_place
-from peel.desk.proofs import Proofs
-from peel.desk.shelf import Shelf
-from peel.desk.step_line import Step, StepLine
+from peel.desk.side_tasks import SideTasks
 from peel.desk.step_states import step_states
-from peel.desk.tiles import DisplayTiles
 from peel.desk.tools.alike import AlikeTool
 from peel.desk.tools.brush import BandBrush, BrushSize, ExactBrush, MarkBrush, ZoneBrush
 from peel.desk.tools.contour import ContourTool
@@ -49,8 +49,8 @@ from peel.desk.tools.tool import Tool
 from peel.desk.welcome import Welcome
 from peel.job.job import Job
 from peel.work import memory, recovery
-from peel.work.news import Trouble
 from peel.work.recovery import Opened
+from peel.work.session_events import Trouble
 from peel.work.stages import Stages
 from peel.work.views import Look, View
 
@@ -68,7 +68,7 @@ class Window(QMainWindow):
         self.setAcceptDrops(True)
         self.bridge: SessionBridge | None = None
         self._tiles: DisplayTiles | None = None
-        self._errands = Errands(self)
+        self._side_tasks = SideTasks(self)
         self._solving: float | None = None
         self.brush_size = BrushSize()
         self._make_tools()
@@ -151,12 +151,12 @@ class Window(QMainWindow):
         self.colour_panel.compare_asked.connect(self.canvas.show_instead)
         self.backing_panel.backing_chosen.connect(lambda: self.show_view(View.BACKING))
         self.deliver_panel.failed.connect(self.show_trouble)
-        self.deliver_panel.folder_chosen.connect(lambda folder: memory.prefer("folder", folder))
+        self.deliver_panel.folder_chosen.connect(lambda folder: memory.write_preference("folder", folder))
         self.welcome.open_pressed.connect(self.ask_open)
         self.welcome.job_chosen.connect(self.open_path)
         self.welcome.demo_chosen.connect(self._on_demo_chosen)
-        self._errands.loud_found.connect(self._on_loud_found)
-        self._errands.thumb_drawn.connect(self._on_thumb_drawn)
+        self._side_tasks.loud_found.connect(self._on_loud_found)
+        self._side_tasks.thumb_drawn.connect(self._on_thumb_drawn)
         self.shelf.way_chosen.connect(self._on_ways_changed)
         self.canvas.ways_changed.connect(self._on_ways_changed)
         self.marking_desk = MarkingDesk(self, self.mark_panel)
@@ -223,7 +223,7 @@ class Window(QMainWindow):
         restore_place(self)
         self._on_changed(self.bridge.job, self.bridge.job)
         self._on_stored(True)
-        memory.remember_open(session.project.path)
+        memory.write_open_job(session.project.path)
         recovery.note_recent(session.project.path)
         if opened.notice:
             self.message.say(opened.notice)
@@ -234,10 +234,10 @@ class Window(QMainWindow):
         session = self.bridge.session
         photo = session.photo
         self.step_line.show_photo(photo.name, f"{photo.width} × {photo.height} · {photo.bits} bit")
-        self._errands.draw_thumb(session.stages, self.bridge.job)
+        self._side_tasks.draw_thumb(session.stages, self.bridge.job)
         kept = "" if recovery.is_unkept(session.project.path) else f" · {session.project.path.name}"
         self.setWindowTitle(f"{photo.name}{kept} – Peel")
-        folder = memory.recall("folder")
+        folder = memory.read_preference("folder")
         if isinstance(folder, str) and Path(folder).is_dir():
             self.deliver_panel.set_folder(Path(folder))
 
@@ -256,7 +256,7 @@ class Window(QMainWindow):
     def close_photo(self) -> None:
         """Close the photo and show the empty window; nothing has to be saved."""
         self._let_go()
-        memory.remember_open(None)
+        memory.write_open_job(None)
         self.message.hide()
         self.show_welcome()
 
@@ -283,7 +283,7 @@ class Window(QMainWindow):
         self.deliver_panel.close_lane()
         self.proofs.close_lane()
         self.opener.close()
-        self._errands.close()
+        self._side_tasks.close()
         self.marking_desk.close()
         for tool in self.tools[Step.MARK]:
             tool.close()
@@ -396,7 +396,7 @@ class Window(QMainWindow):
         if isinstance(app, QApplication):
             chosen = theme.LIGHT if theme.current() is theme.DARK else theme.DARK
             theme.install(app, chosen)
-            memory.prefer("theme", chosen.name)
+            memory.write_preference("theme", chosen.name)
             self.update()
 
     # news
@@ -409,7 +409,7 @@ class Window(QMainWindow):
             session = self.bridge.session
             self.step_line.show_history(session.history.undo_label, session.history.redo_label)
             if job.is_solved and job.has_subject and (job.matte is not before.matte or job is before):
-                self._errands.find_loud(session.stages, job)
+                self._side_tasks.find_loud(session.stages, job)
         self.say_what_a_press_does()
         if job.has_subject and not before.has_subject and self.canvas.view is View.PHOTO:
             self.show_view(View.ZONES)  # the first mark shows what was laid around it
@@ -439,7 +439,7 @@ class Window(QMainWindow):
             self.step_line.show_thumb(image)
 
     def _has_open(self, stages: Stages) -> bool:
-        """Tell whether an errand's answer is about the photo that is open now."""
+        """Return whether an errand's answer is about the photo that is open now."""
         return self.bridge is not None and self.bridge.session.stages is stages
 
     def undo(self) -> None:

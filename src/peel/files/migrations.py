@@ -7,7 +7,7 @@ from typing import Final
 __all__ = ["APPLICATION_ID", "SCHEMA", "VERSION", "migrate"]
 
 APPLICATION_ID: Final = 0x5065656C  # "Peel"
-VERSION: Final = 2
+VERSION: Final = 3
 
 SCHEMA: Final = (
     "CREATE TABLE photo (id INTEGER PRIMARY KEY CHECK (id = 1), name TEXT NOT NULL, digest TEXT NOT NULL, "
@@ -25,7 +25,12 @@ def _to_second(sql: sqlite3.Connection) -> None:
     del sql
 
 
-_STEPS: Final[dict[int, Callable[[sqlite3.Connection], None]]] = {1: _to_second}
+def _to_third(sql: sqlite3.Connection) -> None:
+    """Settings of the second format are understood as they are: one piece, sorted into two halves on reading."""
+    del sql
+
+
+_STEPS: Final[dict[int, Callable[[sqlite3.Connection], None]]] = {1: _to_second, 2: _to_third}
 """For each older version, the function that brings a file from it to the next."""
 
 

@@ -253,7 +253,7 @@ def read_preview(content: bytes, name: str, longest_px: int) -> ByteArray | None
 
 
 def read_opacity(content: bytes, name: str) -> ByteArray | None:
-    """Give the alpha that a photo's file already carries, upright; None if there is none, or only one value of it.
+    """Return the alpha that a photo's file already carries, upright; None if there is none, or only one value of it.
 
     Returns
     -------

@@ -27,7 +27,7 @@ def _opened(profile: bytes) -> ImageCms.ImageCmsProfile | None:
 
 
 def rgb_profile_or_none(profile: bytes | None) -> bytes | None:
-    """Give the profile back if it can be read and describes RGB; photos with a broken one count as sRGB."""
+    """Return the profile back if it can be read and describes RGB; photos with a broken one count as sRGB."""
     if not profile:
         return None
     opened = _opened(profile)
@@ -38,7 +38,7 @@ def rgb_profile_or_none(profile: bytes | None) -> bytes | None:
 
 @lru_cache(maxsize=8)
 def is_srgb(profile: bytes | None) -> bool:
-    """Tell whether colours in a profile look the same as sRGB on the screen."""
+    """Return whether colours in a profile look the same as sRGB on the screen."""
     if profile is None:
         return True
     probe = np.array([[[0, 0, 0], [255, 0, 0], [0, 255, 0], [0, 0, 255], [128, 128, 128]]], np.uint8)

@@ -17,8 +17,9 @@ from peel.files.migrations import APPLICATION_ID, SCHEMA, VERSION, migrate
 from peel.files.project_checks import check_header, explain, photo_digest
 from peel.files.tile_store import TileStore
 from peel.job.history import History, State
-from peel.job.job import PLANES, Job, Photo
+from peel.job.job import Job, Photo
 from peel.job.plane import Plane
+from peel.job.planes import PLANES
 from peel.job.settings import JobSettings
 
 __all__ = ["ProjectFile"]
@@ -100,12 +101,13 @@ class ProjectFile:
             try:
                 yield self._sql
             except BaseException:
+                self._tiles.forget_saved()
                 self._sql.execute("ROLLBACK")
                 raise
             self._sql.execute("COMMIT")
 
     def photo(self) -> tuple[str, bytes]:
-        """Give the photo's name and the bytes of its file."""
+        """Return the photo's name and the bytes of its file."""
         with self._turn, explain(self.path):
             row = self._sql.execute("SELECT name, digest, content FROM photo WHERE id = 1").fetchone()
             if row is None or photo_digest(row[2]) != row[1]:
@@ -113,7 +115,7 @@ class ProjectFile:
             return str(row[0]), bytes(row[2])
 
     def append(self, label: str, job: Job) -> int:
-        """Store a state after the current one, forgetting what had been undone; give its number."""
+        """Store a state after the current one, dropping the undone ones; return its number."""
         with self._atomic() as sql:
             cursor = self._cursor()
             if cursor is not None:
@@ -128,18 +130,18 @@ class ProjectFile:
             return number
 
     def replace(self, number: int, job: Job) -> None:
-        """Store a state's job anew: the solve that belongs to its edit has come in."""
+        """Store a state's job again, now that the solve that belongs to its edit is done."""
         with self._atomic() as sql:
             row = self._row(job)
             sql.execute("UPDATE state SET settings = ?, planes = ? WHERE number = ?", (*row, number))
 
     def stand_at(self, number: int) -> None:
-        """Remember which state the work stands at."""
+        """Store which state is the current one."""
         with self._atomic():
             self._put("cursor", str(number))
 
     def history(self) -> History:
-        """Give every state by number and label, none of them loaded."""
+        """Return every state by number and label, none of them loaded."""
         with self._turn, explain(self.path):
             rows = self._sql.execute(
                 "SELECT number, label FROM state ORDER BY number LIMIT ?", (_MAX_STATES,)
@@ -162,24 +164,27 @@ class ProjectFile:
         with self._turn, explain(self.path):
             row = self._sql.execute("SELECT settings, planes FROM state WHERE number = ?", (number,)).fetchone()
             try:
-                names = json.loads(row[1])
-                planes = {name: self._plane(names, name, photo) for name in PLANES}
+                planes = self._planes(json.loads(row[1]), photo)
                 settings = JobSettings.model_validate_json(row[0])
             except (TypeError, KeyError, ValueError) as error:
                 raise sqlite3.DatabaseError("malformed") from error
-            return Job(photo, settings=settings, **planes)
+            return Job(photo, planes, settings)
 
-    def _plane(self, names: dict[str, str], name: str, photo: Photo) -> Plane:
-        if name == "stretches" and name not in names:  # the first format had none
-            return Plane.filled(photo.height, photo.width, 0)
-        return self._tiles.load_plane(str(names[name]), photo.height, photo.width)
+    def _planes(self, digests: dict[str, str], photo: Photo) -> dict[str, Plane]:
+        """Load the planes that a state names; those it does not name hold their default."""
+        return {
+            name: self._tiles.load_plane(str(digests[name]), spec, photo.height, photo.width)
+            for name, spec in PLANES.items()
+            if name in digests
+        }
 
-    def note(self, key: str, value: str | None = None) -> str | None:
-        """Remember (with a value) or recall (without) a remark about the job, such as the view it was left in."""
-        if value is not None:
-            with self._atomic():
-                self._put(key, value)
-            return value
+    def write_note(self, key: str, value: str) -> None:
+        """Store a remark about the job, such as the view it was left in."""
+        with self._atomic():
+            self._put(key, value)
+
+    def read_note(self, key: str) -> str | None:
+        """Return a stored remark, or None."""
         with self._turn, explain(self.path):
             row = self._sql.execute("SELECT value FROM note WHERE key = ?", (key,)).fetchone()
             return str(row[0]) if row else None
@@ -209,7 +214,7 @@ class ProjectFile:
             self._sql.close()
 
     def _row(self, job: Job) -> tuple[str, str]:
-        planes = {name: self._tiles.save_plane(getattr(job, name)) for name in PLANES}
+        planes = {name: self._tiles.save_plane(name, plane) for name, plane in job.planes.items()}
         return job.settings.model_dump_json(), json.dumps(planes)
 
     def _cursor(self) -> int | None:

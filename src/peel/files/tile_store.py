@@ -10,10 +10,11 @@ from typing import Any, Final
 import numpy as np
 
 from peel.job.plane import TILE, Plane, Tile
+from peel.job.planes import PlaneSpec
 
 __all__ = ["TileStore"]
 
-_DTYPES: Final = {"u1": np.dtype("u1"), "u2": np.dtype("<u2")}
+_DTYPES: Final = {"u1": np.dtype("u1"), "u2": np.dtype("<u2")}  # as they lie in the file
 _LEVEL: Final = 1  # zlib's quickest: zones and mattes shrink well at any level
 
 
@@ -23,9 +24,16 @@ class TileStore:
     def __init__(self, sql: sqlite3.Connection) -> None:
         self._sql = sql
         self._loaded: weakref.WeakValueDictionary[str, Tile] = weakref.WeakValueDictionary()
+        self._saved: dict[str, tuple[Plane, str]] = {}
 
-    def save_plane(self, plane: Plane) -> str:
-        """Store a plane and those of its tiles that are new; give its name."""
+    def save_plane(self, name: str, plane: Plane) -> str:
+        """Store a plane and those of its tiles that are new; return its digest.
+
+        The plane object that was saved last under a name is known to be in the file and is skipped.
+        """
+        last = self._saved.get(name)
+        if last is not None and last[0] is plane:
+            return last[1]
         tiles: list[int | str] = []
         for tile in plane.tiles:
             constant = tile.constant
@@ -34,9 +42,14 @@ class TileStore:
             tiles.append(tile.digest if constant is None else constant)
         kind = "u1" if plane.dtype.itemsize == 1 else "u2"
         body = json.dumps({"size": [plane.height, plane.width], "kind": kind, "tiles": tiles}, separators=(",", ":"))
-        name = hashlib.blake2b(body.encode(), digest_size=12).hexdigest()
-        self._sql.execute("INSERT OR IGNORE INTO plane (digest, body) VALUES (?, ?)", (name, body))
-        return name
+        digest = hashlib.blake2b(body.encode(), digest_size=12).hexdigest()
+        self._sql.execute("INSERT OR IGNORE INTO plane (digest, body) VALUES (?, ?)", (digest, body))
+        self._saved[name] = (plane, digest)
+        return digest
+
+    def forget_saved(self) -> None:
+        """Take nothing for saved any more: the transaction it belonged to did not end well."""
+        self._saved.clear()
 
     def _save_tile(self, tile: Tile) -> None:
         present = self._sql.execute("SELECT 1 FROM tile WHERE digest = ?", (tile.digest,)).fetchone()
@@ -45,27 +58,30 @@ class TileStore:
             content = zlib.compress(values.astype(values.dtype.newbyteorder("<"), copy=False).tobytes(), _LEVEL)
             self._sql.execute("INSERT INTO tile (digest, content) VALUES (?, ?)", (tile.digest, content))
 
-    def load_plane(self, name: str, height: int, width: int) -> Plane:
-        """Read a plane of a known size.
+    def load_plane(self, digest: str, spec: PlaneSpec, height: int, width: int) -> Plane:
+        """Read a plane of a known size, and check it against the table.
 
         Raises
         ------
         ValueError
-            If it is missing, damaged, or of another size.
+            If it is missing, damaged, of another size or dtype, or holds values that are not legal in it.
         """
-        row = self._sql.execute("SELECT body FROM plane WHERE digest = ?", (name,)).fetchone()
+        row = self._sql.execute("SELECT body FROM plane WHERE digest = ?", (digest,)).fetchone()
         if row is None:
-            msg = f"plane {name} is missing"
+            msg = f"plane {digest} is missing"
             raise ValueError(msg)
         body = json.loads(row[0])
         blank = Plane.filled(height, width, 0, _DTYPES[body["kind"]])
         if body["size"] != [height, width] or len(body["tiles"]) != len(blank.tiles):
-            msg = f"plane {name} does not fit the photo"
+            msg = f"plane {digest} does not fit the photo"
             raise ValueError(msg)
         tiles = tuple(
             self._tile(entry, old, blank.dtype) for entry, old in zip(body["tiles"], blank.tiles, strict=True)
         )
-        return Plane(height, width, blank.dtype, tiles)
+        if not all(spec.allows(tile.sample) for tile in set(tiles)):
+            msg = f"plane {digest} holds values that are not legal in {spec.name}"
+            raise ValueError(msg)
+        return Plane(height, width, spec.dtype, tiles)
 
     def _tile(self, entry: int | str, blank: Tile, dtype: np.dtype[Any]) -> Tile:
         shape = blank.values.shape
@@ -104,7 +120,7 @@ class TileStore:
                     self._sql.execute(f"DELETE FROM {table} WHERE digest = ?", (name,))  # noqa: S608 - the same
 
     def _in_use(self) -> tuple[set[str], set[str]]:
-        """Give the digests of planes and of tiles that states refer to."""
+        """Return the digests of planes and of tiles that states refer to."""
         rows = self._sql.execute("SELECT planes FROM state").fetchall()
         planes = {name for (text,) in rows for name in json.loads(text).values()}
         tiles: set[str] = set()

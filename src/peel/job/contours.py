@@ -4,7 +4,6 @@ All are pure functions from a job to a new one.
 """
 
 from collections.abc import Callable, Sequence
-from dataclasses import replace
 from itertools import pairwise
 from typing import Any
 
@@ -13,32 +12,32 @@ import numpy as np
 from numpy.typing import NDArray
 
 from peel.job.job import Job
-from peel.job.laying import lay_zones
+from peel.job.lay_band import lay_zones
 from peel.job.rect import Rect
 from peel.job.settings import Contour, Node, Point
-from peel.matte.coverage import coverage
-from peel.matte.curves import bent, fit_curves, flatten, split
-from peel.matte.strokes import stroke_bounds
+from peel.matte.marking.coverage import coverage
+from peel.matte.marking.curves import bent, fit_curves, flatten, split
+from peel.matte.marking.strokes import stroke_bounds
 
 __all__ = [
     "add_node",
     "add_nodes",
-    "bent_at",
     "change_contour",
     "close_contour",
     "leave_contour",
-    "moved",
     "nodes_along",
     "open_contour",
     "outline_of",
     "piece_of",
-    "pulled",
     "remove_contour",
-    "said_exact",
     "take_back_node",
-    "turned",
+    "with_bend",
+    "with_curve",
+    "with_exact",
     "with_handle",
+    "with_moved",
     "with_point",
+    "with_smooth",
     "without_point",
 ]
 
@@ -46,19 +45,19 @@ _EXACT_REACH_PX = 3  # pixels beside an exact stretch that count as belonging to
 
 
 def open_contour(job: Job) -> Contour | None:
-    """Give the contour that is still being drawn, if there is one."""
-    contours = job.settings.contours
+    """Return the contour that is still being drawn, or None."""
+    contours = job.settings.photo.contours
     return contours[-1] if contours and not contours[-1].closed else None
 
 
 def piece_of(contour: Contour, node: int) -> NDArray[np.float64]:
-    """Give the piece that leads to a node, (4, 2); node 0's closes the contour."""
+    """Return the piece that leads to a node, (4, 2); node 0's closes the contour."""
     start, end = contour.nodes[node - 1], contour.nodes[node]
     return np.array([start.at, _plus(start.at, start.out), _plus(end.at, end.back), end.at])
 
 
 def outline_of(contour: Contour) -> NDArray[np.float64]:
-    """Give a contour as points close enough together to be joined by straight runs, (N, 2)."""
+    """Return a contour as points close enough together to be joined by straight runs, (N, 2)."""
     if not contour.nodes:
         return np.empty((0, 2))
     order = [*range(1, len(contour.nodes)), *([0] if contour.closed else [])]
@@ -72,7 +71,7 @@ def nodes_along(run: Sequence[Point], tolerance_px: float, *, exact: bool = Fals
     Returns
     -------
     out : Point
-        The handle with which the run leaves the point it starts from.
+        The handle with which the run leaves its first point.
     nodes : tuple of Node
         Those after that point.
     """
@@ -90,7 +89,7 @@ def nodes_along(run: Sequence[Point], tolerance_px: float, *, exact: bool = Fals
 
 
 def _straightened(piece: NDArray[np.float64], tolerance_px: float) -> NDArray[np.float64]:
-    """Make a piece straight if that is within tolerance of it."""
+    """Replace a piece by a straight one if that is within tolerance."""
     chord = piece[3] - piece[0]
     length = max(float(np.hypot(*chord)), 1e-9)
     handles = piece[1:3] - piece[0]
@@ -106,10 +105,10 @@ def add_nodes(job: Job, nodes: Sequence[Node], *, out: Point = (0.0, 0.0), hole:
     """Continue the open contour, leaving its last node by the handle `out`; begin one if there is none."""
     current = open_contour(job)
     if current is None:
-        return job.with_settings(contours=(*job.settings.contours, Contour(nodes=tuple(nodes), hole=hole)))
+        return job.with_photo_settings(contours=(*job.settings.photo.contours, Contour(nodes=tuple(nodes), hole=hole)))
     last = current.nodes[-1].model_copy(update={"out": out})
     longer = current.model_copy(update={"nodes": (*current.nodes[:-1], last, *nodes)})
-    return job.with_settings(contours=(*job.settings.contours[:-1], longer))
+    return job.with_photo_settings(contours=(*job.settings.photo.contours[:-1], longer))
 
 
 def add_node(job: Job, node: Node, *, hole: bool = False) -> Job:
@@ -125,14 +124,14 @@ def take_back_node(job: Job) -> Job:
     current = open_contour(job)
     if current is None:
         return job
-    drawn = job.settings.contours[:-1]
+    drawn = job.settings.photo.contours[:-1]
     nodes = current.nodes[:-1]
     while len(nodes) > 1 and nodes[-1].fitted:
         nodes = nodes[:-1]
     if nodes:
         last = nodes[-1].model_copy(update={"out": (0.0, 0.0)})
         drawn = (*drawn, current.model_copy(update={"nodes": (*nodes[:-1], last)}))
-    return job.with_settings(contours=drawn)
+    return job.with_photo_settings(contours=drawn)
 
 
 def close_contour(job: Job, nodes: Sequence[Node] = (), *, out: Point = (0.0, 0.0), exact: bool = False) -> Job:
@@ -151,39 +150,39 @@ def close_contour(job: Job, nodes: Sequence[Node] = (), *, out: Point = (0.0, 0.
     current = open_contour(job)
     if current is None:
         return job
-    rest = job.settings.contours[:-1]
+    rest = job.settings.photo.contours[:-1]
     if len(current.nodes) + max(len(nodes) - 1, 0) < 3:
-        return job.with_settings(contours=rest)
+        return job.with_photo_settings(contours=rest)
     first = current.nodes[0].model_copy(update={"exact": exact})
     drawn = current.nodes
     if nodes:
         first = first.model_copy(update={"back": nodes[-1].back})
         drawn = (*drawn[:-1], drawn[-1].model_copy(update={"out": out}), *nodes[:-1])
     closed = current.model_copy(update={"nodes": (first, *drawn[1:]), "closed": True})
-    return _redrawn(job.with_settings(contours=(*rest, closed)), None, closed)
+    return _redrawn(job.with_photo_settings(contours=(*rest, closed)), None, closed)
 
 
 def change_contour(job: Job, number: int, change: Callable[[Contour], Contour]) -> Job:
-    """Replace a contour by what a function such as `moved` makes of it, and lay the band around it anew.
+    """Replace a contour by what a function such as `with_moved` makes of it, and lay the band around it anew.
 
     With fewer than three points left a closed contour goes altogether, an open one with none.
     """
-    drawn = job.settings.contours
+    drawn = job.settings.photo.contours
     if number >= len(drawn):
         return job
     old, new = drawn[number], change(drawn[number])
     if len(new.nodes) < (3 if new.closed else 1):
         return remove_contour(job, number)
-    changed = job.with_settings(contours=(*drawn[:number], new, *drawn[number + 1 :]))
+    changed = job.with_photo_settings(contours=(*drawn[:number], new, *drawn[number + 1 :]))
     return _redrawn(changed, old, new) if new.closed else changed
 
 
-def moved(contour: Contour, node: int, to: Point) -> Contour:
+def with_moved(contour: Contour, node: int, to: Point) -> Contour:
     """Move a point, its handles with it."""
     return _with_node(contour, node, at=to)
 
 
-def pulled(contour: Contour, node: int, out: Point) -> Contour:
+def with_curve(contour: Contour, node: int, out: Point) -> Contour:
     """Pull a curve out of a point: it becomes smooth, with handles as long as the pull on both sides."""
     return _with_node(contour, node, out=out, back=(-out[0], -out[1]), smooth=True)
 
@@ -200,7 +199,7 @@ def with_handle(contour: Contour, node: int, handle: str, to: Point) -> Contour:
     return _with_node(contour, node, **change)
 
 
-def turned(contour: Contour, node: int, smooth: bool) -> Contour:
+def with_smooth(contour: Contour, node: int, smooth: bool) -> Contour:
     """Make a point smooth, with handles a third of the way to its neighbours, or sharp, without."""
     if not smooth:
         return _with_node(contour, node, smooth=False, back=(0.0, 0.0), out=(0.0, 0.0))
@@ -218,12 +217,12 @@ def turned(contour: Contour, node: int, smooth: bool) -> Contour:
     )
 
 
-def said_exact(contour: Contour, node: int, exact: bool) -> Contour:
+def with_exact(contour: Contour, node: int, exact: bool) -> Contour:
     """Make the stretch that leads to a point exact or loose."""
     return _with_node(contour, node, exact=exact)
 
 
-def bent_at(contour: Contour, node: int, t: float, to: Point) -> Contour:
+def with_bend(contour: Contour, node: int, t: float, to: Point) -> Contour:
     """Bend the stretch that leads to a point so that its place at t comes to lie at `to`."""
     piece = bent(piece_of(contour, node), t, to)
     changed = _with_node(contour, node - 1, out=_point(piece[1] - piece[0]), smooth=False)
@@ -254,14 +253,14 @@ def _with_node(contour: Contour, node: int, **change: Any) -> Contour:
 
 def leave_contour(job: Job) -> Job:
     """Drop the open contour."""
-    return job if open_contour(job) is None else job.with_settings(contours=job.settings.contours[:-1])
+    return job if open_contour(job) is None else job.with_photo_settings(contours=job.settings.photo.contours[:-1])
 
 
 def remove_contour(job: Job, contour: int) -> Job:
     """Take a whole contour away."""
-    contours = job.settings.contours
+    contours = job.settings.photo.contours
     old = contours[contour]
-    left = job.with_settings(contours=contours[:contour] + contours[contour + 1 :])
+    left = job.with_photo_settings(contours=contours[:contour] + contours[contour + 1 :])
     return _redrawn(left, old, None) if old.closed else left
 
 
@@ -278,8 +277,7 @@ def _redrawn(job: Job, old: Contour | None, new: Contour | None) -> Job:
     inside, exact = _drawn(job, window)
     stretches = job.stretches.read(window)
     stretches[stretches < 2] = exact[stretches < 2]
-    redrawn = replace(
-        job,
+    redrawn = job.with_planes(
         outline=job.outline.write(window, inside),
         marks=job.marks.write(window, marks),
         stretches=job.stretches.write(window, stretches),
@@ -299,11 +297,11 @@ def _inside(contour: Contour | None, window: Rect) -> NDArray[np.bool_]:
 
 
 def _drawn(job: Job, window: Rect) -> tuple[NDArray[np.uint8], NDArray[np.uint8]]:
-    """Draw all closed contours in their order; tell where their exact stretches run."""
-    ground = 255 if job.settings.ground == "subject" else 0
-    inside = np.full((window.height, window.width), ground, np.uint8)
+    """Draw all closed contours in their order; report where their exact stretches run."""
+    unmarked = 255 if job.settings.photo.unmarked == "subject" else 0
+    inside = np.full((window.height, window.width), unmarked, np.uint8)
     exact = np.zeros_like(inside)
-    for contour in job.settings.contours:
+    for contour in job.settings.photo.contours:
         if not contour.closed or _rect_of(contour).intersection(window).is_empty:
             continue
         covered = coverage([outline_of(contour)], window.as_tuple)

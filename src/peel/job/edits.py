@@ -3,42 +3,59 @@
 Each is one step of undo. All are pure and may run on any thread.
 """
 
-from dataclasses import replace
-from typing import Any, Literal
+from typing import Any
 
 import numpy as np
 
 from peel.job.job import MATTE_ONE, Job
-from peel.job.laying import lay_zones
+from peel.job.lay_band import lay_zones
 from peel.job.marking import Zone
 from peel.job.plane import Plane
 from peel.job.rect import Rect
-from peel.job.settings import Band, Matte
+from peel.job.settings import JobSettings, with_value
 from peel.matte.arrays import ByteArray, FloatArray
-from peel.matte.trimap import BACKGROUND, FOREGROUND, UNKNOWN
+from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
 
-__all__ = ["set_band", "set_mixing", "set_own_colours", "use_zones", "with_matte"]
-
-
-def set_band(job: Job, band: Band) -> Job:
-    """Set how wide the band is laid around the marked boundary."""
-    return lay_zones(job.with_settings(band=band), job.photo.bounds)
+__all__ = ["set_value", "unsolve", "use_settings", "use_zones", "with_matte"]
 
 
-def set_mixing(job: Job, mixing: Literal["value", "light"]) -> Job:
-    """Set how subject and backdrop mix; the whole matte is to be solved again."""
-    return _solved_anew(job, job.settings.matte.model_copy(update={"mixing": mixing}))
+def set_value(job: Job, path: str, value: Any) -> Job:
+    """Change one setting, by its path such as ``recipe.band.outward_px``, and what follows from it.
+
+    Raises
+    ------
+    ValueError
+        If the value is out of bounds or of another type.
+    """
+    return use_settings(job, with_value(job.settings, path, value))
 
 
-def set_own_colours(job: Job, colours: tuple[str, ...]) -> Job:
-    """Say which colours sheer material has of its own; the whole matte is to be solved again."""
-    matte = Matte.model_validate({"mixing": job.settings.matte.mixing, "own_colours": colours})
-    return job if matte == job.settings.matte else _solved_anew(job, matte)
+def use_settings(job: Job, settings: JobSettings) -> Job:
+    """Take other settings over; the band is laid again and the matte solved again where they ask for it.
+
+    Contours are drawn by the edits in `peel.job.contours`; here they are only kept.
+    """
+    before = job.settings
+    if settings == before:
+        return job
+    job = job.with_settings(settings)
+    if settings.recipe.band != before.recipe.band:
+        job = lay_zones(job, job.photo.bounds)
+    return unsolve(job) if _asks_another_matte(before, settings) else job
 
 
-def _solved_anew(job: Job, matte: Matte) -> Job:
-    unsure = (job.zones.read() == UNKNOWN).astype(np.uint8)
-    return replace(job.with_settings(matte=matte), unsolved=job.unsolved.write(job.photo.bounds, unsure))
+def _asks_another_matte(before: JobSettings, after: JobSettings) -> bool:
+    return (
+        before.photo.known_mixing != after.photo.known_mixing
+        or before.photo.sheer_colours != after.photo.sheer_colours
+        or before.recipe.solving != after.recipe.solving
+    )
+
+
+def unsolve(job: Job) -> Job:
+    """Mark the whole unknown band as unsolved."""
+    unknown = (job.zones.read() == UNKNOWN).astype(np.uint8)
+    return job.with_planes(unsolved=job.unsolved.write(job.photo.bounds, unknown))
 
 
 def use_zones(job: Job, trimap: ByteArray) -> Job:
@@ -53,7 +70,7 @@ def use_zones(job: Job, trimap: ByteArray) -> Job:
     codes = np.full(trimap.shape, Zone.UNSURE.value, np.uint8)
     codes[trimap == BACKGROUND] = Zone.BACKDROP.value
     codes[trimap == FOREGROUND] = Zone.SUBJECT.value
-    return lay_zones(replace(job, corrections=Plane.from_array(codes)), job.photo.bounds, reach=0)
+    return lay_zones(job.with_planes(corrections=Plane.from_array(codes)), job.photo.bounds, reach=0)
 
 
 def with_matte(job: Job, window: Rect, alpha: FloatArray, *, settled: bool = True) -> Job:
@@ -66,10 +83,10 @@ def with_matte(job: Job, window: Rect, alpha: FloatArray, *, settled: bool = Tru
     alpha : (H, W) float32 ndarray
         In [0, 1].
     settled : bool
-        False for a coarse answer that a finer one will replace.
+        False for a preliminary matte that a better one will replace.
     """
     values: Any = np.round(np.clip(alpha, 0, 1) * MATTE_ONE).astype(np.uint16)
-    matte = job.matte.write(window, values)
+    solved = job.with_planes(matte=job.matte.write(window, values))
     if not settled:
-        return replace(job, matte=matte)
-    return replace(job, matte=matte, unsolved=job.unsolved.write(window, np.zeros_like(values, np.uint8)))
+        return solved
+    return solved.with_planes(unsolved=job.unsolved.write(window, np.zeros_like(values, np.uint8)))

@@ -5,10 +5,13 @@ from typing import Final
 
 from peel.job.job import Job
 
-__all__ = ["KEPT_AT_HAND", "History", "State"]
+__all__ = ["KEPT_AT_HAND", "UNSTORED", "History", "State"]
 
 KEPT_AT_HAND: Final = 40
-"""States whose pixels stay in memory; older ones are read back from the job file when they are wanted."""
+"""States whose planes stay in memory; older ones are read back from the job file when they are needed."""
+
+UNSTORED: Final = -1
+"""Number of a state that is not on disk yet."""
 
 
 @dataclass(frozen=True)
@@ -50,12 +53,17 @@ class History:
         return self.states[self.cursor + 1].label if self.cursor + 1 < len(self.states) else None
 
     def pushed(self, state: State) -> "History":
-        """Go on from the current state; what had been undone is forgotten."""
-        states = (*self.states[: self.cursor + 1], state)
-        old = len(states) - KEPT_AT_HAND
-        if old > 0 and states[old - 1].job is not None:
-            states = (*states[: old - 1], replace(states[old - 1], job=None), *states[old:])
-        return History(states, self.cursor + 1)
+        """Go on from the current state; undone states are dropped.
+
+        Old states keep their planes in memory only as long as they are not on disk.
+        """
+        states = [*self.states[: self.cursor + 1], state]
+        for at in range(len(states) - KEPT_AT_HAND - 1, -1, -1):
+            if states[at].job is None:
+                break
+            if states[at].number != UNSTORED:
+                states[at] = replace(states[at], job=None)
+        return History(tuple(states), self.cursor + 1)
 
     def moved(self, by: int) -> "History":
         """Step back (negative) or forward, as far as there are states."""

@@ -1,23 +1,25 @@
 """The job: a photo and everything decided about it, as one immutable value."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
+from types import MappingProxyType
 from typing import Any, Final
 
-import numpy as np
 from numpy.typing import NDArray
 
 from peel.job.plane import Plane
+from peel.job.planes import PLANES, Role
 from peel.job.rect import Rect
-from peel.job.settings import JobSettings
+from peel.job.settings import JobSettings, PhotoSettings, Recipe
+from peel.job.space import Space
 from peel.matte.arrays import FloatArray, unit_floats
-from peel.matte.noise import NoiseCurve, measure_noise
-from peel.matte.trimap import BACKGROUND
+from peel.matte.edge.trimap import BACKGROUND
+from peel.matte.solve.noise import NoiseCurve, measure_noise
 
-__all__ = ["MATTE_ONE", "PLANES", "Job", "Photo", "new_job"]
+__all__ = ["MATTE_ONE", "Job", "Photo", "new_job"]
 
 MATTE_ONE: Final = 65535
-PLANES: Final = ("outline", "marks", "stretches", "corrections", "zones", "matte", "unsolved")
 
 
 @dataclass(frozen=True, eq=False)
@@ -59,9 +61,19 @@ class Photo:
         return Rect(0, 0, self.height, self.width)
 
     @cached_property
+    def space(self) -> Space:
+        """The photo as a space of pixels."""
+        return Space(self.height, self.width, self.profile)
+
+    @cached_property
     def noise(self) -> NoiseCurve:
-        """Its noise, measured when first asked for."""
+        """Its noise, measured on first use."""
         return measure_noise(self.pixels)
+
+    @cached_property
+    def blank_planes(self) -> Mapping[str, Plane]:
+        """The default of every plane; one object each, so that absent planes compare as identical."""
+        return {name: spec.blank(self.height, self.width) for name, spec in PLANES.items()}
 
     def colours(self, rect: Rect) -> FloatArray:
         """Copy a window as float32 in [0, 1]."""
@@ -70,41 +82,59 @@ class Photo:
 
 @dataclass(frozen=True, eq=False)
 class Job:
-    """One state of the work on one photo. Planes have the photo's size.
+    """One state of the work on one photo.
 
     Attributes
     ----------
     photo : Photo
-    outline : Plane of uint8
-        How much of each pixel the drawn contours hold: 255 inside, 0 outside.
-    marks : Plane of uint8
-        Where brush, Sweep, Alike and the like overrule the contours: 0 nowhere, 1 backdrop, 2 subject.
-    stretches : Plane of uint8
-        Which edges have an exact band: 0 none, 1 beside a contour's exact stretch, 2 brushed loose, 3 brushed exact.
-    corrections : Plane of uint8
-        Where the zone brushes overrule the laid band: 0 nowhere, 1 backdrop, 2 unsure, 3 subject.
-    zones : Plane of uint8
-        The trimap that follows from those above and the band's width.
-    matte : Plane of uint16
-        Alpha as solved so far, 65535 for 1. Exact wherever the zones are sure.
-    unsolved : Plane of uint8
-        1 where the zones changed and the matte has not caught up.
+    planes : mapping of str to Plane
+        Of the photo's size; those that are absent hold their default. Each is read as an attribute, such as
+        ``job.zones``; see `peel.job.planes` for what they hold.
     settings : JobSettings
     """
 
     photo: Photo
-    outline: Plane
-    marks: Plane
-    stretches: Plane
-    corrections: Plane
-    zones: Plane
-    matte: Plane
-    unsolved: Plane
+    planes: Mapping[str, Plane] = field(default_factory=lambda: MappingProxyType({}))
     settings: JobSettings = field(default_factory=JobSettings)
 
-    def with_settings(self, **changed: Any) -> "Job":
-        """Give the job with parts of its settings replaced."""
-        return replace(self, settings=self.settings.model_copy(update=changed))
+    def __getattr__(self, name: str) -> Plane:
+        """Return a plane of the table by its name."""
+        if name not in PLANES:
+            msg = f"a job has no {name}"
+            raise AttributeError(msg)
+        plane = self.planes.get(name)
+        return plane if plane is not None else self.photo.blank_planes[name]
+
+    def with_planes(self, **changed: Plane) -> "Job":
+        """Return the job with planes replaced, by name.
+
+        Raises
+        ------
+        KeyError
+            If a name is not in the table.
+        """
+        for name in changed:
+            PLANES[name]
+        return replace(self, planes=MappingProxyType({**self.planes, **changed}))
+
+    def without(self, *roles: Role) -> "Job":
+        """Return the job with every plane of some roles back at its default."""
+        kept = {name: plane for name, plane in self.planes.items() if PLANES[name].role not in roles}
+        return replace(self, planes=MappingProxyType(kept))
+
+    def with_settings(self, settings: JobSettings) -> "Job":
+        """Return the job with other settings; see `peel.job.edits.set_value` for what has to follow from them."""
+        return replace(self, settings=settings)
+
+    def with_photo_settings(self, **changed: Any) -> "Job":
+        """Return the job with parts of the settings that belong to its photo replaced, validated."""
+        photo = PhotoSettings.model_validate({**dict(self.settings.photo), **changed})
+        return replace(self, settings=self.settings.model_copy(update={"photo": photo}))
+
+    def with_recipe(self, **changed: Any) -> "Job":
+        """Return the job with parts of its recipe replaced, validated."""
+        recipe = Recipe.model_validate({**dict(self.settings.recipe), **changed})
+        return replace(self, settings=self.settings.model_copy(update={"recipe": recipe}))
 
     @property
     def has_subject(self) -> bool:
@@ -117,12 +147,10 @@ class Job:
         return all(tile.constant == 0 for tile in self.unsolved.tiles)
 
     def alpha(self, rect: Rect) -> FloatArray:
-        """Copy a window of the matte as float32 in [0, 1]."""
+        """Copy a window of the solved matte as float32 in [0, 1]; what is shown is the finished one."""
         return unit_floats(self.matte.read(rect))
 
 
 def new_job(photo: Photo) -> Job:
     """Start on a photo: all backdrop."""
-    empty = Plane.filled(photo.height, photo.width, 0)
-    matte = Plane.filled(photo.height, photo.width, 0, np.uint16)
-    return Job(photo, empty, empty, empty, empty, zones=empty, matte=matte, unsolved=empty)
+    return Job(photo)

@@ -4,21 +4,22 @@ All are pure functions from a job to a new one. Whatever was marked last is what
 """
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from enum import Enum
 
 import numpy as np
 
 from peel.errors import MarkError
-from peel.job.job import Job, new_job
-from peel.job.laying import EXACT, LOOSE, lay_zones, marked_subject
+from peel.job.job import Job
+from peel.job.lay_band import EXACT, LOOSE, lay_zones, marked_subject
 from peel.job.plane import Plane
+from peel.job.planes import PLANES, Role
 from peel.job.rect import Rect
 from peel.job.settings import Point
 from peel.matte.arrays import BoolArray
-from peel.matte.coverage import coverage
-from peel.matte.regions import drop_islands, fill_holes, grown, region_at, smoothed
-from peel.matte.strokes import stroke_bounds, stroke_mask
+from peel.matte.marking.coverage import coverage
+from peel.matte.marking.regions import drop_islands, fill_holes, grown, region_at, smoothed
+from peel.matte.marking.strokes import stroke_bounds, stroke_mask
 
 __all__ = [
     "CHANGES",
@@ -37,6 +38,7 @@ __all__ = [
     "release_zone",
     "reshape",
     "swap_sides",
+    "without_marks",
 ]
 
 
@@ -62,8 +64,7 @@ def paint_mark(job: Job, stroke: Stroke, *, subject: bool) -> Job:
     if window.is_empty:
         return job
     touched = stroke_mask(stroke.points, stroke.radius_px, window.as_tuple)
-    marked = replace(
-        job,
+    marked = job.with_planes(
         marks=_painted(job.marks, touched, window, 2 if subject else 1),
         corrections=_painted(job.corrections, touched, window, 0),
     )
@@ -85,7 +86,7 @@ def _correct(job: Job, stroke: Stroke, value: int) -> Job:
     if window.is_empty:
         return job
     touched = stroke_mask(stroke.points, stroke.radius_px, window.as_tuple)
-    return lay_zones(replace(job, corrections=_painted(job.corrections, touched, window, value)), window, reach=0)
+    return lay_zones(job.with_planes(corrections=_painted(job.corrections, touched, window, value)), window, reach=0)
 
 
 def paint_exact(job: Job, stroke: Stroke, *, exact: bool) -> Job:
@@ -95,7 +96,7 @@ def paint_exact(job: Job, stroke: Stroke, *, exact: bool) -> Job:
         return job
     touched = stroke_mask(stroke.points, stroke.radius_px, window.as_tuple)
     stretches = _painted(job.stretches, touched, window, EXACT if exact else LOOSE)
-    return lay_zones(replace(job, stretches=stretches), window)
+    return lay_zones(job.with_planes(stretches=stretches), window)
 
 
 def _window(job: Job, stroke: Stroke) -> Rect:
@@ -109,13 +110,13 @@ def _painted(plane: Plane, touched: BoolArray, window: Rect, value: int) -> Plan
 
 
 def all_subject(job: Job) -> Job:
-    """Take an unmarked photo for subject throughout; its zones are still to be laid, by `mark_region` with `since`."""
+    """Mark an unmarked photo as subject throughout; its zones are laid later, by `mark_region` with `zones_from`."""
     filled = Plane.filled(job.photo.height, job.photo.width, 255)
-    return replace(job.with_settings(ground="subject", contours=()), outline=filled)
+    return job.with_photo_settings(unmarked="subject", contours=()).with_planes(outline=filled)
 
 
 def mark_region(
-    job: Job, region: BoolArray, zone: Zone, window: Rect | None = None, *, since: Job | None = None
+    job: Job, region: BoolArray, zone: Zone, window: Rect | None = None, *, zones_from: Job | None = None
 ) -> Job:
     """Take a region for a zone.
 
@@ -127,26 +128,25 @@ def mark_region(
     zone : Zone
     window : Rect, optional
         All of the photo unless given.
-    since : Job, optional
-        The job whose zones the given one still has, if they are not its own.
+    zones_from : Job, optional
+        The job that ``job.zones`` was laid for. Only what changed since then is laid again. Defaults to `job`.
     """
-    since = since or job
+    laid_for = zones_from or job
     window = window or job.photo.bounds
     if zone is Zone.UNSURE:
-        corrected = replace(job, corrections=_painted(job.corrections, region, window, zone.value))
-        return _lay_where_changed(corrected, since)
-    marked = replace(
-        job,
+        corrected = job.with_planes(corrections=_painted(job.corrections, region, window, zone.value))
+        return _lay_where_changed(corrected, laid_for)
+    marked = job.with_planes(
         marks=_painted(job.marks, region, window, 2 if zone is Zone.SUBJECT else 1),
         corrections=_painted(job.corrections, region, window, 0),
     )
-    return _lay_where_changed(marked, since)
+    return _lay_where_changed(marked, laid_for)
 
 
 def _lay_where_changed(job: Job, before: Job) -> Job:
-    """Lay the zones anew around changed tiles, or at once around all of them if they are many."""
-    planes = ((job.marks, before.marks), (job.corrections, before.corrections), (job.outline, before.outline))
-    rects = {rect for now, was in planes for rect in now.changes(was)}
+    """Lay the zones again around changed tiles, in one pass if there are many."""
+    marks = [name for name, spec in PLANES.items() if spec.role is Role.MARK]
+    rects = {rect for name in marks for rect in getattr(job, name).changes(getattr(before, name))}
     around = Rect.around(rects)
     if sum(rect.height * rect.width for rect in rects) * 2 > around.height * around.width:
         return lay_zones(job, around) if rects else job
@@ -196,7 +196,7 @@ CHANGES: dict[Change, Callable[[BoolArray, float], BoolArray]] = {
 
 
 def changed_region(region: BoolArray, change: Change, amount_px: float, area: BoolArray | None = None) -> BoolArray:
-    """Give a region changed in shape, everywhere or within an area."""
+    """Return a region changed in shape, everywhere or within an area."""
     new = CHANGES[change](region, amount_px)
     return new if area is None else np.where(area, new, region)
 
@@ -225,9 +225,11 @@ def swap_sides(job: Job, area: Sequence[Point] = ()) -> Job:
         return _remarked(job, region, region ^ coverage_of(job, area))
     flip = np.array([0, 2, 1], np.uint8)
     turn = np.array([0, 3, 2, 1], np.uint8)
-    contours = tuple(contour.model_copy(update={"hole": not contour.hole}) for contour in job.settings.contours)
-    swapped = replace(
-        job.with_settings(contours=contours, ground="backdrop" if job.settings.ground == "subject" else "subject"),
+    contours = tuple(
+        contour.model_copy(update={"hole": not contour.hole}) for contour in job.settings.photo.contours
+    )
+    unmarked = "backdrop" if job.settings.photo.unmarked == "subject" else "subject"
+    swapped = job.with_photo_settings(contours=contours, unmarked=unmarked).with_planes(
         outline=job.outline.write(whole, 255 - job.outline.read()),
         marks=job.marks.write(whole, flip[job.marks.read()]),
         corrections=job.corrections.write(whole, turn[job.corrections.read()]),
@@ -239,14 +241,16 @@ def clear_marks(job: Job, area: Sequence[Point] = ()) -> Job:
     """Take all marks away, or make an area backdrop."""
     if len(area) > 2:
         return mark_region(job, coverage_of(job, area), Zone.BACKDROP)
-    if not (job.has_subject or job.settings.contours):
-        return job
-    bare = replace(new_job(job.photo), settings=job.settings)
-    return bare.with_settings(contours=(), ground="backdrop")
+    return without_marks(job) if job.has_subject or job.settings.photo.contours else job
+
+
+def without_marks(job: Job) -> Job:
+    """Return the job as it was before anything was marked, with its other settings."""
+    return job.without(Role.MARK, Role.BAND, Role.SOLUTION).with_photo_settings(contours=(), unmarked="backdrop")
 
 
 def coverage_of(job: Job, area: Sequence[Point]) -> BoolArray:
-    """Tell which pixels of the photo lie within an outline."""
+    """Return which pixels of the photo lie within an outline."""
     return coverage([np.asarray(area)], job.photo.bounds.as_tuple) >= 128
 
 
@@ -263,5 +267,7 @@ def _remarked(job: Job, before: BoolArray, after: BoolArray) -> Job:
     marks, corrections = job.marks.read(), job.corrections.read()
     marks[differs] = np.where(after[differs], 2, 1)
     corrections[differs] = 0
-    marked = replace(job, marks=job.marks.write(whole, marks), corrections=job.corrections.write(whole, corrections))
+    marked = job.with_planes(
+        marks=job.marks.write(whole, marks), corrections=job.corrections.write(whole, corrections)
+    )
     return _lay_where_changed(marked, job)

@@ -3,6 +3,7 @@
 import hashlib
 from collections.abc import Iterator
 from functools import cached_property
+from itertools import count
 from typing import Any, Final
 
 import numpy as np
@@ -10,10 +11,11 @@ from numpy.typing import NDArray
 
 from peel.job.rect import Rect
 
-__all__ = ["TILE", "Plane", "Tile"]
+__all__ = ["TILE", "Plane", "Raster", "Tile"]
 
 TILE: Final = 256
 Raster = NDArray[Any]
+_serials = count()
 
 
 class Tile:
@@ -23,11 +25,17 @@ class Tile:
     ----------
     values : (H, W) ndarray
         At most 256 x 256; taken over and made read-only. A constant tile keeps a single value.
+
+    Attributes
+    ----------
+    serial : int
+        Unique in the process: it stands for the tile in cache keys, which must not keep the tile alive.
     """
 
-    __slots__ = ("__dict__", "__weakref__", "values")
+    __slots__ = ("__dict__", "__weakref__", "serial", "values")
 
     def __init__(self, values: Raster) -> None:
+        self.serial = next(_serials)
         first = values.flat[0]
         if values.strides != (0, 0) and (values == first).all():
             values = np.broadcast_to(first, values.shape)
@@ -39,6 +47,11 @@ class Tile:
     def constant(self) -> int | None:
         """The single value held, or None."""
         return int(self.values.flat[0]) if self.values.strides == (0, 0) else None
+
+    @property
+    def sample(self) -> Raster:
+        """Every value that occurs: all of them, or the single one of a constant tile."""
+        return self.values if self.constant is None else self.values[:1, :1]
 
     @cached_property
     def digest(self) -> str:
@@ -101,13 +114,13 @@ class Plane:
         return Rect(0, 0, self.height, self.width)
 
     def tile_rect(self, number: int) -> Rect:
-        """Give the pixels a tile covers."""
+        """Return the pixels a tile covers."""
         row, column = divmod(number, self.columns)
         top, left = row * TILE, column * TILE
         return Rect(top, left, min(top + TILE, self.height), min(left + TILE, self.width))
 
     def touching(self, rect: Rect) -> Iterator[int]:
-        """Give the numbers of the tiles that a rectangle touches."""
+        """Return the numbers of the tiles that a rectangle touches."""
         inside = rect.intersection(self.bounds)
         if inside.is_empty:
             return
@@ -115,12 +128,12 @@ class Plane:
             for column in range(inside.left // TILE, (inside.right - 1) // TILE + 1):
                 yield row * self.columns + column
 
-    def tiles_in(self, rect: Rect) -> tuple[Tile, ...]:
-        """Give the tiles that a rectangle touches: the identity of what can be read there."""
-        return tuple(self.tiles[number] for number in self.touching(rect))
+    def stamp(self, rect: Rect) -> tuple[int, ...]:
+        """Return the serials of the tiles that a rectangle touches: equal stamps mean equal values there."""
+        return tuple(self.tiles[number].serial for number in self.touching(rect))
 
     def constant_in(self, rect: Rect) -> int | None:
-        """Give the one value that all tiles under a rectangle hold, or None; looks at no pixel."""
+        """Return the one value that all tiles under a rectangle hold, or None; reads no pixel."""
         values = {self.tiles[number].constant for number in self.touching(rect)}
         return values.pop() if len(values) == 1 else None
 
@@ -135,7 +148,7 @@ class Plane:
         return out
 
     def sampled(self, height: int, width: int) -> Raster:
-        """Give a small copy: the value at the middle of each of height x width cells."""
+        """Return a small copy: the value at the middle of each of height x width cells."""
         rows = ((np.arange(height) + 0.5) * self.height / height).astype(int)
         columns = ((np.arange(width) + 0.5) * self.width / width).astype(int)
         out = np.empty((height, width), self.dtype)
@@ -152,7 +165,7 @@ class Plane:
         return out
 
     def write(self, rect: Rect, array: Raster) -> "Plane":
-        """Give a plane with a window replaced; tiles whose values stay the same stay shared."""
+        """Return a plane with a window replaced; tiles whose values stay the same stay shared."""
         tiles = list(self.tiles)
         for number in self.touching(rect):
             here = self.tile_rect(number)

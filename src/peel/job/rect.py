@@ -50,8 +50,12 @@ class Rect:
         """Reach `by` pixels further on every side."""
         return Rect(self.top - by, self.left - by, self.bottom + by, self.right + by)
 
+    def moved(self, down: int, right: int) -> "Rect":
+        """Shift by whole pixels."""
+        return Rect(self.top + down, self.left + right, self.bottom + down, self.right + right)
+
     def intersection(self, other: "Rect") -> "Rect":
-        """Give what both cover; may be empty."""
+        """Return what both cover; may be empty."""
         return Rect(
             max(self.top, other.top),
             max(self.left, other.left),
@@ -60,7 +64,7 @@ class Rect:
         )
 
     def union(self, other: "Rect") -> "Rect":
-        """Give the smallest rectangle around both; an empty one adds nothing."""
+        """Return the smallest rectangle around both; an empty one adds nothing."""
         if self.is_empty or other.is_empty:
             return other if self.is_empty else self
         return Rect(
@@ -77,7 +81,7 @@ class Rect:
 
     @staticmethod
     def around(rects: Iterable["Rect"]) -> "Rect":
-        """Give the smallest rectangle around all; empty for none."""
+        """Return the smallest rectangle around all; empty for none."""
         total = Rect(0, 0, 0, 0)
         for rect in rects:
             total = total.union(rect)

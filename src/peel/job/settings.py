@@ -5,7 +5,7 @@ from typing import Annotated, Any, Final, Literal
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 __all__ = [
-    "MOST_OWN_COLOURS",
+    "MOST_SHEER_COLOURS",
     "Backing",
     "Band",
     "Colour",
@@ -13,16 +13,22 @@ __all__ = [
     "Delivery",
     "HexColour",
     "JobSettings",
-    "Matte",
+    "Mixing",
     "Node",
+    "PhotoSettings",
     "Point",
+    "Recipe",
+    "Solving",
     "rgb_from_hex",
+    "value_of",
+    "with_value",
 ]
 
-MOST_OWN_COLOURS: Final = 8
+MOST_SHEER_COLOURS: Final = 8
 
 Coordinate = Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)]
 Point = tuple[Coordinate, Coordinate]
+Mixing = Literal["value", "light"]
 HexColour = Annotated[str, Field(pattern=r"^#[0-9a-f]{6}$")]
 
 
@@ -67,7 +73,7 @@ class Contour(_Settings):
     @model_validator(mode="before")
     @classmethod
     def _from_first_format(cls, data: Any) -> Any:
-        """Take over contours of the first file format: plain points joined by straight runs."""
+        """Accept contours of the first file format: plain points joined by straight runs."""
         if isinstance(data, dict) and "points" in data:
             points = data["points"] if isinstance(data["points"], list) else []
             rest = {key: value for key, value in data.items() if key != "points"}
@@ -83,22 +89,19 @@ class Band(_Settings):
     exact_px: Annotated[float, Field(ge=0, le=40)] = 3.0
 
 
-class Matte(_Settings):
-    """How the matte is solved.
+class Solving(_Settings):
+    """How strongly each prior acts when the matte is solved, relative to the default of 1.
 
     Attributes
     ----------
-    mixing : how subject and backdrop mix where both show, as light or by encoded value; None until that was found out.
-    own_colours : colours that sheer material has of its own, in the photo's profile, where nothing solid shows them.
+    sampled_colour, local_colour, sparsity : factors on the weights of `peel.matte.solve.settings.EdgeTerms`.
+    denoising : share of the denoised matte in the result; 0 keeps the photo's noise.
     """
 
-    mixing: Literal["value", "light"] | None = None
-    own_colours: Annotated[tuple[HexColour, ...], Field(max_length=MOST_OWN_COLOURS)] = ()
-
-    @property
-    def in_light(self) -> bool:
-        """Whether amounts of light are mixed rather than encoded values."""
-        return self.mixing == "light"
+    sampled_colour: Annotated[float, Field(ge=0, le=100)] = 1.0
+    local_colour: Annotated[float, Field(ge=0, le=100)] = 1.0
+    sparsity: Annotated[float, Field(ge=0, le=100)] = 1.0
+    denoising: Annotated[float, Field(ge=0, le=1)] = 1.0
 
 
 class Colour(_Settings):
@@ -125,23 +128,103 @@ class Delivery(_Settings):
     matte_bits: Literal[8, 16] = 8
 
 
-class JobSettings(_Settings):
-    """Everything about a job that is not pixels, in the order of the work.
+class PhotoSettings(_Settings):
+    """What belongs to one photo and cannot be carried to another.
 
-    `ground` is what the photo is taken for where nothing was marked.
+    Attributes
+    ----------
+    unmarked : what the photo is taken for where nothing was marked.
+    contours : the drawn outlines, in the order in which they were begun.
+    sheer_colours : colours that sheer material has of its own, in the photo's profile, where nothing solid shows them.
+    mixing : how the person says that subject and backdrop mix, in linear light or by encoded value; None leaves it to
+        Peel.
+    mixing_found : what Peel found, once the first matte was solved.
     """
 
-    ground: Literal["backdrop", "subject"] = "backdrop"
+    unmarked: Literal["backdrop", "subject"] = "backdrop"
     contours: tuple[Contour, ...] = ()
+    sheer_colours: Annotated[tuple[HexColour, ...], Field(max_length=MOST_SHEER_COLOURS)] = ()
+    mixing: Mixing | None = None
+    mixing_found: Mixing | None = None
+
+    @property
+    def known_mixing(self) -> Mixing | None:
+        """How colours mix: as chosen, else as found; None before either."""
+        return self.mixing or self.mixing_found
+
+    @property
+    def is_linear(self) -> bool:
+        """Whether linear light is mixed rather than encoded values."""
+        return self.known_mixing == "light"
+
+
+class Recipe(_Settings):
+    """What can be carried from one photo to another, in the order of the work."""
+
     band: Band = Band()
-    matte: Matte = Matte()
+    solving: Solving = Solving()
     colour: Colour = Colour()
     backing: Backing = Backing()
     delivery: Delivery = Delivery()
 
 
+class JobSettings(_Settings):
+    """Everything about a job that is not pixels, in two halves: the photo's own, and the recipe."""
+
+    photo: PhotoSettings = PhotoSettings()
+    recipe: Recipe = Recipe()
+
+    @model_validator(mode="before")
+    @classmethod
+    def _from_second_format(cls, data: Any) -> Any:
+        """Sort the settings of the first two file formats, which were in one piece, into the two halves."""
+        if not isinstance(data, dict) or not data or {"photo", "recipe"} & data.keys():
+            return data
+        rest = dict(data)
+        matte = rest.pop("matte", {})
+        photo = {
+            "unmarked": rest.pop("ground", "backdrop"),
+            "contours": rest.pop("contours", ()),
+            "sheer_colours": matte.get("own_colours", ()) if isinstance(matte, dict) else matte,
+            "mixing_found": matte.get("mixing") if isinstance(matte, dict) else matte,
+        }
+        return {"photo": photo, "recipe": rest}
+
+
+def value_of(settings: JobSettings, path: str) -> Any:
+    """Return one setting by its path.
+
+    >>> value_of(JobSettings(), "recipe.colour.clean")
+    1.0
+    """
+    found: Any = settings
+    for name in path.split("."):
+        found = getattr(found, name)
+    return found
+
+
+def with_value(settings: JobSettings, path: str, value: Any) -> JobSettings:
+    """Return the settings with one of them replaced by a validated value.
+
+    Raises
+    ------
+    ValueError
+        If the value is out of bounds or of another type (`pydantic.ValidationError`).
+    AttributeError
+        If there is no such setting.
+
+    >>> with_value(JobSettings(), "recipe.colour.clean", 0.5).recipe.colour
+    Colour(clean=0.5)
+    """
+    holder_path, _, name = path.rpartition(".")
+    holder = value_of(settings, holder_path) if holder_path else settings
+    getattr(holder, name)
+    changed = type(holder).model_validate({**dict(holder), name: value})
+    return with_value(settings, holder_path, changed) if holder_path else changed
+
+
 def rgb_from_hex(colour: str) -> tuple[float, float, float]:
-    """Give the three parts of ``#rrggbb`` in [0, 1].
+    """Return the three parts of ``#rrggbb`` in [0, 1].
 
     >>> rgb_from_hex("#ff0080")[0]
     1.0

@@ -1,7 +1,7 @@
-"""Run pieces of numeric work beside each other, and call them off between two of them.
+"""Run numeric tasks in parallel, and cancel them between two tasks.
 
-Compiled kernels let go of the interpreter's lock while they run. None of them can be stopped on its way, so long ones
-are given their work in portions.
+Compiled kernels release the interpreter's lock while they run. A running kernel cannot be interrupted, so long ones
+get their work in chunks.
 """
 
 import os
@@ -19,19 +19,19 @@ from numpy.typing import NDArray
 
 from peel.errors import Cancelled
 
-__all__ = ["checkpoint", "in_portions", "picked", "portions", "run_all", "spans", "stopping"]
+__all__ = ["cancellable", "checkpoint", "chunks", "map_chunks", "masked_values", "run_all", "split_range"]
 
 _T = TypeVar("_T")
 _NAME: Final = "peel-matte"
-_ROWS: Final = 256  # of a picture, looked through at a time
+_ROWS: Final = 256  # of a picture, per task
 _wanted: ContextVar[Callable[[], bool] | None] = ContextVar("wanted", default=None)
 
 
 @contextmanager
-def stopping(wanted: Callable[[], bool]) -> Iterator[None]:
-    """Let what is computed within be called off: from any `checkpoint` and between tasks, once `wanted` says False.
+def cancellable(wanted: Callable[[], bool]) -> Iterator[None]:
+    """Cancel the computation within, at any `checkpoint` and between tasks, once `wanted` returns False.
 
-    `wanted` is asked often, and from several threads.
+    `wanted` is called often, and from several threads.
     """
     token = _wanted.set(wanted)
     try:
@@ -41,7 +41,7 @@ def stopping(wanted: Callable[[], bool]) -> Iterator[None]:
 
 
 def checkpoint() -> None:
-    """Stop here if the answer is no longer wanted.
+    """Raise if the result is no longer wanted.
 
     Raises
     ------
@@ -62,14 +62,14 @@ def _helpers() -> int:
 
 
 def run_all(tasks: Sequence[Callable[[], _T]]) -> list[_T]:
-    """Run all tasks, some of them on the caller's thread, and give their results in order.
+    """Run all tasks, some of them on the caller's thread, and return their results in order.
 
-    How work is cut into tasks must not depend on the machine, so that results do not either.
+    How work is split into tasks must not depend on the machine, so that results do not either.
 
     Raises
     ------
     Cancelled
-        If the answer is no longer wanted; what the tasks write to is then left half done.
+        If the result is no longer wanted; what the tasks write to is then incomplete.
     """
     results: list[Any] = [None] * len(tasks)
     numbers = iter(range(len(tasks)))  # shared: the interpreter hands out each number once
@@ -92,38 +92,38 @@ def run_all(tasks: Sequence[Callable[[], _T]]) -> list[_T]:
     return results
 
 
-def spans(size: int, pieces: int) -> list[slice]:
-    """Cut a range into pieces of nearly equal length.
+def split_range(size: int, pieces: int) -> list[slice]:
+    """Split a range into slices of nearly equal length.
 
-    >>> spans(5, 2)
+    >>> split_range(5, 2)
     [slice(0, 2, None), slice(2, 5, None)]
     """
     bounds = [size * k // pieces for k in range(pieces + 1)]
     return [slice(a, b) for a, b in pairwise(bounds)]
 
 
-def portions(size: int, most: int) -> list[slice]:
-    """Cut a range into an even number of pieces no longer than `most`.
+def chunks(size: int, most: int) -> list[slice]:
+    """Split a range into an even number of slices no longer than `most`.
 
-    >>> portions(5, 2)
+    >>> chunks(5, 2)
     [slice(0, 1, None), slice(1, 2, None), slice(2, 3, None), slice(3, 5, None)]
     """
-    return spans(size, 2 * max(1, -(-size // (2 * most))))
+    return split_range(size, 2 * max(1, -(-size // (2 * most))))
 
 
-def in_portions(work: Callable[[slice], _T], size: int, most: int) -> list[_T]:
-    """Work on a range in portions no longer than `most`, and give the results in order; see `run_all`."""
-    return run_all([partial(work, part) for part in portions(size, most)])
+def map_chunks(work: Callable[[slice], _T], size: int, most: int) -> list[_T]:
+    """Apply `work` to slices of a range no longer than `most`; return the results in order. See `run_all`."""
+    return run_all([partial(work, part) for part in chunks(size, most)])
 
 
-def picked(picture: NDArray[Any], mask: NDArray[np.bool_]) -> NDArray[Any]:
-    """Give the pixels of a (H, W) or (H, W, C) picture that a (H, W) mask asks for, in reading order.
+def masked_values(picture: NDArray[Any], mask: NDArray[np.bool_]) -> NDArray[Any]:
+    """Return the pixels of a (H, W) or (H, W, C) picture under a (H, W) mask, in reading order.
 
-    >>> picked(np.arange(4).reshape(2, 2), np.array([[True, False], [False, True]])).tolist()
+    >>> masked_values(np.arange(4).reshape(2, 2), np.array([[True, False], [False, True]])).tolist()
     [0, 3]
     """
 
     def pick(part: slice) -> NDArray[Any]:
         return picture[part][mask[part]]
 
-    return np.concatenate(in_portions(pick, len(mask), _ROWS))
+    return np.concatenate(map_chunks(pick, len(mask), _ROWS))

@@ -12,9 +12,9 @@ import numpy as np
 from numba import njit
 
 from peel.matte.arrays import FloatArray
-from peel.matte.parallel import run_all, spans
+from peel.matte.parallel import run_all, split_range
 
-__all__ = ["encoded", "to_light", "to_value"]
+__all__ = ["encoded", "to_encoded", "to_linear"]
 
 _TABLE_SIZE: Final = 4096
 
@@ -45,10 +45,10 @@ def _look_up(values: Any, table: Any, out: Any) -> None:
         out[i] = table[k] + (table[k + 1] - table[k]) * (place - np.float32(k))
 
 
-def to_light(colours: FloatArray) -> FloatArray:
+def to_linear(colours: FloatArray) -> FloatArray:
     """Turn encoded values into amounts of light; float32 in [0, 1], any shape, a new array.
 
-    >>> to_light(np.array([0.0, 0.5, 1.0], np.float32)).round(3).tolist()
+    >>> to_linear(np.array([0.0, 0.5, 1.0], np.float32)).round(3).tolist()
     [0.0, 0.214..., 1.0]
     """
     return _looked_up(colours, _LIGHTS)
@@ -57,14 +57,14 @@ def to_light(colours: FloatArray) -> FloatArray:
 def _looked_up(numbers: Any, table: FloatArray) -> FloatArray:
     flat = np.ascontiguousarray(numbers, np.float32).ravel()
     out = np.empty_like(flat)
-    run_all([partial(_look_up, flat[part], table, out[part]) for part in spans(len(flat), 2)])
+    run_all([partial(_look_up, flat[part], table, out[part]) for part in split_range(len(flat), 2)])
     return out.reshape(np.shape(numbers))
 
 
-def to_value(light: FloatArray) -> FloatArray:
+def to_encoded(light: FloatArray) -> FloatArray:
     """Encode amounts of light; float32 in [0, 1], any shape, a new array.
 
-    >>> to_value(np.array([0.0, 0.214, 1.0], np.float32)).round(2).tolist()
+    >>> to_encoded(np.array([0.0, 0.214, 1.0], np.float32)).round(2).tolist()
     [0.0, 0.5, 1.0]
     """
     return _looked_up(np.sqrt(np.clip(light, 0, 1)), _VALUES_OF_ROOTS)

@@ -1,34 +1,18 @@
 """Compile every kernel and leave it in the cache: part of setting Peel up, so that no first stroke waits for it."""
 
 import importlib
-from typing import Final
+import pkgutil
+
+import peel.matte
 
 __all__ = ["warm"]
 
-_KERNELS: Final = (
-    "srgb",
-    "laplacian",
-    "hat_kernels",
-    "coarse_space",
-    "run_kernels",
-    "along_edges",
-    "noise",
-    "evening",
-    "sampling",
-    "local_colours",
-    "light",
-    "foreground",
-    "coverage",
-    "edge_line",
-    "alike",
-    "proposal",
-)
-
 
 def warm() -> None:
-    """Import the modules whose kernels have explicit signatures: importing compiles them, or loads them."""
-    for name in _KERNELS:
-        importlib.import_module(f"peel.matte.{name}")
+    """Import every module below `peel.matte`: kernels have explicit signatures, so importing compiles or loads them."""
+    for module in pkgutil.walk_packages(peel.matte.__path__, "peel.matte."):
+        if module.name != __name__:
+            importlib.import_module(module.name)
 
 
 if __name__ == "__main__":

@@ -4,20 +4,19 @@ import resource
 import sys
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 from peel.errors import PhotoError
 from peel.files.photo import read_photo, read_zones
-from peel.files.pictures import write_jpeg, write_png
 from peel.job.edits import use_zones
 from peel.job.job import Job, new_job
-from peel.job.settings import Matte
-from peel.matte.conjugate_gradients import SolveReport
-from peel.matte.trimap import missing_zone, trimap_from_gray
-from peel.work.delivery import cutout_pixels, flat_pixels, matte_pixels
+from peel.matte.edge.trimap import missing_zone, trimap_from_gray
+from peel.matte.solve.conjugate_gradients import SolveReport
+from peel.work.delivery import Format, Order, Product, deliver
 from peel.work.solving import solve_job
-from peel.work.stages import Stages
+from peel.work.stages import Cache, Stages
 
 __all__ = ["CutFiles", "CutReport", "cut"]
 
@@ -33,6 +32,17 @@ class CutFiles:
     flat: Path | None = None
     colour: str = "#ffffff"
 
+    def orders(self, job: Job) -> list[Order]:
+        """List them as orders for delivery."""
+        orders = []
+        if self.matte is not None:
+            orders.append(Order(self.matte, Product.MATTE, Format("png", 16), "matte"))
+        if self.cutout is not None:
+            orders.append(Order(self.cutout, Product.CUTOUT, Format("png", job.photo.bits), "cutout"))
+        if self.flat is not None:
+            orders.append(Order(self.flat, Product.FLAT, Format("jpeg"), "flat picture"))
+        return orders
+
 
 @dataclass(frozen=True)
 class CutReport:
@@ -44,7 +54,7 @@ class CutReport:
     mixing: str
 
     def as_json(self) -> dict[str, object]:
-        """Give the report as plain values."""
+        """Return the report as plain values."""
         return {
             "seconds": {stage: round(seconds, 3) for stage, seconds in self.seconds.items()},
             "peak_memory_mb": round(self.peak_memory_mb, 1),
@@ -57,12 +67,12 @@ class CutReport:
         }
 
 
+@dataclass
 class _Clock:
     """Times stages one after another."""
 
-    def __init__(self) -> None:
-        self.seconds: dict[str, float] = {}
-        self._since = time.perf_counter()
+    seconds: dict[str, float] = field(default_factory=dict)
+    _since: float = field(default_factory=time.perf_counter)
 
     def lap(self, stage: str) -> None:
         now = time.perf_counter()
@@ -75,9 +85,18 @@ def cut(
     zones_path: Path,
     files: CutFiles,
     progress: Progress | None = None,
-    matte: Matte | None = None,
+    photo_settings: dict[str, Any] | None = None,
 ) -> CutReport:
     """Solve the matte of a photo from its zones and write the results.
+
+    Parameters
+    ----------
+    photo_path, zones_path : Path
+    files : CutFiles
+    progress : callable, optional
+        Called with the stage in words and the share done of it.
+    photo_settings : dict, optional
+        Values of `peel.job.settings.PhotoSettings` to start from.
 
     Raises
     ------
@@ -86,9 +105,9 @@ def cut(
     DeliveryError
         If a result cannot be written.
     """
-    tell = progress or (lambda _stage, _share: None)
+    report = progress or (lambda _stage, _share: None)
     clock = _Clock()
-    tell("Reading", 0.0)
+    report("Reading", 0.0)
     photo = read_photo(photo_path)
     trimap = trimap_from_gray(read_zones(zones_path, photo))
     missing = missing_zone(trimap)
@@ -97,35 +116,33 @@ def cut(
         raise PhotoError(message, "Draw backdrop 0 and subject 255, both somewhere.")
     clock.lap("read")
 
-    job = new_job(photo)
-    job = use_zones(job.with_settings(matte=matte) if matte else job, trimap)
+    job = new_job(photo).with_photo_settings(**(photo_settings or {}))
+    job = use_zones(job.with_recipe(backing={"kind": "colour", "colour": files.colour}), trimap)
     del trimap
-    job, report = solve_job(job, lambda share: tell("Solving", share))
+    job, solved = solve_job(job, lambda share: report("Solving", share))
     clock.lap("solve")
-    _write(job, files, clock, tell)
-    return CutReport(clock.seconds, _peak_memory_mb(), report, job.settings.matte.mixing or "value")
+    _write(job, files, clock, report)
+    return CutReport(clock.seconds, _peak_memory_mb(), solved, job.settings.photo.known_mixing or "value")
 
 
-def _write(job: Job, files: CutFiles, clock: _Clock, tell: Progress) -> None:
-    stages = Stages(job.photo, budget_bytes=64_000_000)
-    if files.matte is not None:
-        tell("Writing the matte", 0.0)
-        write_png(files.matte, matte_pixels(job, 16))
-        clock.lap("matte")
-    if files.cutout is not None:
-        tell("Writing the cutout", 0.0)
-        pixels = cutout_pixels(job, stages, job.photo.bits)
-        clock.lap("colours")
-        write_png(files.cutout, pixels, job.photo.profile)
-        del pixels
-        clock.lap("cutout")
-    if files.flat is not None:
-        tell("Writing the flat picture", 0.0)
-        write_jpeg(files.flat, flat_pixels(job, stages, files.colour), 92, job.photo.profile)
-        clock.lap("flat")
+def _write(job: Job, files: CutFiles, clock: _Clock, report: Progress) -> None:
+    stages = Stages(job.photo, Cache(64_000_000))
+    for order in files.orders(job):
+        stage = f"Writing the {order.what}"
+
+        def tell(share: float, stage: str = stage) -> bool:
+            report(stage, share)
+            return True
+
+        (written,) = deliver(job, stages, [order], tell)
+        if order.product is Product.CUTOUT:
+            clock.seconds["colours"] = written.pixels_s
+            clock.seconds["cutout"] = written.encoding_s
+        else:
+            clock.seconds[order.product.value] = written.pixels_s + written.encoding_s
 
 
 def _peak_memory_mb() -> float:
-    """Give the most memory the process has held; Linux counts in kilobytes, other systems in bytes."""
+    """Return the most memory the process has held; Linux counts in kilobytes, other systems in bytes."""
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
     return peak / 1024 if sys.platform.startswith("linux") else peak / 1024**2

@@ -1,7 +1,13 @@
-"""Make the files that are delivered, through the same stages that the window shows."""
+"""Make the files that are delivered, through the same stages that the window shows.
 
-from collections.abc import Callable
+A product says which pixels, in which space; a format says how they are encoded. Window, ``peel cut`` and
+``peel deliver`` all go through `deliver`.
+"""
+
+import time
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from enum import Enum
 from pathlib import Path
 from typing import Any, Final
 
@@ -13,56 +19,107 @@ from peel.errors import Cancelled, DeliveryError
 from peel.files.pictures import write_jpeg, write_png
 from peel.job.job import Job
 from peel.job.rect import Rect
+from peel.job.sheet import sheet_of
+from peel.job.space import Space
 from peel.matte.arrays import FloatArray
-from peel.work.stages import Stages
+from peel.work.stages import CELL, Stages
 
-__all__ = ["Delivered", "cutout_pixels", "deliver", "flat_pixels", "matte_pixels", "planned"]
+__all__ = [
+    "Delivered",
+    "Format",
+    "Order",
+    "Product",
+    "cutout_pixels",
+    "deliver",
+    "flat_pixels",
+    "matte_pixels",
+    "orders_of",
+]
 
-_STRIP: Final = 256  # rows made at a time: the height of a cell, so that no colour is estimated twice
 _OUTWARD: Final = 8  # pixels beyond the edge that keep subject colour, for programs that scale the cutout
 
 Progress = Callable[[float], bool]
+"""Called with the share done; returns False to stop."""
+
+
+class Product(Enum):
+    """What a file shows: the cutout on nothing, the sheet with its backing, or the matte alone."""
+
+    CUTOUT = "cutout"
+    FLAT = "flat"
+    MATTE = "matte"
+
+
+@dataclass(frozen=True)
+class Format:
+    """How a product is encoded.
+
+    Attributes
+    ----------
+    kind : "png" or "jpeg"
+    bits : int
+        8 or 16 a channel; JPEG has 8.
+    quality : int
+        Of JPEG, 40 to 100.
+    """
+
+    kind: str
+    bits: int = 8
+    quality: int = 92
+
+
+@dataclass(frozen=True)
+class Order:
+    """One file to be delivered."""
+
+    path: Path
+    product: Product
+    format: Format
+    what: str = ""
 
 
 @dataclass(frozen=True)
 class Delivered:
-    """A file that was written."""
+    """A file that was written: what it is, its size, and the seconds for its pixels and for encoding and writing."""
 
     path: Path
     what: str
     size_bytes: int
+    pixels_s: float
+    encoding_s: float
 
 
-def planned(job: Job, folder: Path) -> list[tuple[Path, str]]:
-    """List the files that the job's settings ask for, with what each is."""
+def orders_of(job: Job, folder: Path) -> list[Order]:
+    """List the files that the job's recipe asks for."""
     stem = Path(job.photo.name).stem
-    settings = job.settings.delivery
-    bits = f"{settings.cutout_bits}-bit PNG"
-    wanted = (
-        (settings.cutout, f"{stem}-cutout.png", f"cutout, transparent, {bits}"),
-        (settings.flat, f"{stem}-flat.jpg", f"on {_backing_colour(job)}, JPEG {settings.flat_quality} %"),
-        (settings.matte, f"{stem}-matte.png", f"matte, {settings.matte_bits}-bit gray PNG"),
+    recipe = job.settings.recipe
+    wanted = recipe.delivery
+    cutout = Format("png", wanted.cutout_bits)
+    flat = Format("jpeg", 8, wanted.flat_quality)
+    matte = Format("png", wanted.matte_bits)
+    backing = recipe.backing.colour if recipe.backing.kind == "colour" else "white"
+    transparent, on = f"cutout, transparent, {cutout.bits}-bit PNG", f"on {backing}, JPEG {flat.quality} %"
+    orders = (
+        (wanted.cutout, Order(folder / f"{stem}-cutout.png", Product.CUTOUT, cutout, transparent)),
+        (wanted.flat, Order(folder / f"{stem}-flat.jpg", Product.FLAT, flat, on)),
+        (wanted.matte, Order(folder / f"{stem}-matte.png", Product.MATTE, matte, f"matte, {matte.bits}-bit gray PNG")),
     )
-    return [(folder / name, what) for asked, name, what in wanted if asked]
+    return [order for asked, order in orders if asked]
 
 
-def _backing_colour(job: Job) -> str:
-    """Give the colour that the flat file stands on: the chosen backing, or white when there is none."""
-    backing = job.settings.backing
-    return backing.colour if backing.kind == "colour" else "#ffffff"
-
-
-def deliver(job: Job, stages: Stages, folder: Path, progress: Progress | None = None) -> list[Delivered]:
-    """Write every file that the job's settings ask for.
+def deliver(
+    job: Job, stages: Stages, orders: Sequence[Order], progress: Progress | None = None
+) -> list[Delivered]:
+    """Write files.
 
     Parameters
     ----------
     job : Job
     stages : Stages
-    folder : Path
-        Made if it is not there.
+    orders : sequence of Order
+        Their folders are made if they are not there.
     progress : callable, optional
-        Told the share done; answers False to stop.
+        Called with the share done; returns False to stop.
 
     Returns
     -------
@@ -75,32 +132,29 @@ def deliver(job: Job, stages: Stages, folder: Path, progress: Progress | None = 
     Cancelled
         If `progress` said to stop.
     """
-    files = planned(job, folder)
-    if not files:
+    if not orders:
         raise DeliveryError("No file is ticked to be delivered.", "Tick at least one.")
-    written = []
-    for number, (path, what) in enumerate(files):
-        _write(job, stages, path, _part(progress, number, len(files)))
-        written.append(Delivered(path, what, path.stat().st_size))
-    return written
+    return [_write(job, stages, order, _part(progress, at, len(orders))) for at, order in enumerate(orders)]
 
 
 def _part(progress: Progress | None, number: int, count: int) -> Progress:
-    def told(share: float) -> bool:
+    def report(share: float) -> bool:
         return progress is None or progress((number + share) / count)
 
-    return told
+    return report
 
 
-def _write(job: Job, stages: Stages, path: Path, progress: Progress) -> None:
-    settings = job.settings.delivery
-    if path.name.endswith("-flat.jpg"):
-        pixels = flat_pixels(job, stages, _backing_colour(job), progress)
-        write_jpeg(path, pixels, settings.flat_quality, job.photo.profile)
-    elif path.name.endswith("-cutout.png"):
-        write_png(path, cutout_pixels(job, stages, settings.cutout_bits, progress), job.photo.profile)
+def _write(job: Job, stages: Stages, order: Order, progress: Progress) -> Delivered:
+    began = time.perf_counter()
+    pixels = _PIXELS[order.product](job, stages, order.format.bits, progress)
+    made = time.perf_counter()
+    profile = None if order.product is Product.MATTE else _space_of(order.product, job).profile
+    if order.format.kind == "jpeg":
+        write_jpeg(order.path, pixels, order.format.quality, profile)
     else:
-        write_png(path, matte_pixels(job, settings.matte_bits))
+        write_png(order.path, pixels, profile)
+    written = time.perf_counter()
+    return Delivered(order.path, order.what, order.path.stat().st_size, made - began, written - made)
 
 
 def _integers(values: FloatArray, bits: int) -> NDArray[Any]:
@@ -110,37 +164,43 @@ def _integers(values: FloatArray, bits: int) -> NDArray[Any]:
     )
 
 
-def _strips(job: Job) -> list[Rect]:
-    height, width = job.photo.height, job.photo.width
-    return [Rect(top, 0, min(top + _STRIP, height), width) for top in range(0, height, _STRIP)]
+def _space_of(product: Product, job: Job) -> Space:
+    """Return the space whose strips a product is made of."""
+    return sheet_of(job).space if product is Product.FLAT else job.photo.space
 
 
-def _tell(progress: Progress | None, share: float) -> None:
+def _strips(space: Space) -> list[Rect]:
+    """Split a space into strips as high as the stages' cells, so that no colour is estimated twice."""
+    return [Rect(top, 0, min(top + CELL, space.height), space.width) for top in range(0, space.height, CELL)]
+
+
+def _report(progress: Progress | None, share: float) -> None:
     if progress is not None and not progress(share):
         raise Cancelled
 
 
-def matte_pixels(job: Job, bits: int) -> NDArray[Any]:
-    """Give the matte as (H, W) uint8 or uint16."""
-    matte = job.matte.read()
-    if bits == 16:
-        return matte
-    return np.asarray((matte.astype(np.uint32) * 255 + 32767) // 65535).astype(np.uint8)
+def matte_pixels(job: Job, stages: Stages, bits: int, progress: Progress | None = None) -> NDArray[Any]:
+    """Make the finished matte as (H, W) uint8 or uint16."""
+    space = _space_of(Product.MATTE, job)
+    out = np.empty((space.height, space.width), np.uint8 if bits == 8 else np.uint16)
+    for strip in _strips(space):
+        _report(progress, strip.top / space.height)
+        out[strip.slices] = _integers(stages.alpha(job, strip, 0), bits)
+    return out
 
 
 def cutout_pixels(job: Job, stages: Stages, bits: int, progress: Progress | None = None) -> NDArray[Any]:
-    """Give the cutout as (H, W, 4) with straight alpha; nothing of the old backdrop is left in it.
+    """Make the cutout as (H, W, 4) with straight alpha; nothing of the old backdrop is left in it.
 
     Notes
     -----
     Where alpha is 0 the subject's colour is continued a few pixels outward; beyond that the colour is black.
     """
-    height, width = job.photo.height, job.photo.width
-    out = np.zeros((height, width, 4), np.uint8 if bits == 8 else np.uint16)
-    top = (1 << bits) - 1
-    for strip in _strips(job):
-        _tell(progress, strip.top / height)
-        around = strip.grown(_OUTWARD).intersection(job.photo.bounds)
+    space = _space_of(Product.CUTOUT, job)
+    out = np.zeros((space.height, space.width, 4), np.uint8 if bits == 8 else np.uint16)
+    for strip in _strips(space):
+        _report(progress, strip.top / space.height)
+        around = strip.grown(_OUTWARD).intersection(space.bounds())
         alpha = stages.alpha(job, around, 0)
         if not alpha.any():
             continue
@@ -153,7 +213,7 @@ def cutout_pixels(job: Job, stages: Stages, bits: int, progress: Progress | None
             colours[solid] = job.photo.pixels[strip.slices][solid]
         colours[~near] = 0
         out[strip.slices][..., :3] = colours
-        out[strip.slices][..., 3] = np.round(mine * np.float32(top)).astype(out.dtype)
+        out[strip.slices][..., 3] = _integers(mine, bits)
     return out
 
 
@@ -162,11 +222,23 @@ def _near_subject(alpha: FloatArray) -> NDArray[np.bool_]:
     return cv2.dilate((alpha > 0).astype(np.uint8), disc).astype(bool)
 
 
-def flat_pixels(job: Job, stages: Stages, colour: str, progress: Progress | None = None) -> NDArray[np.uint8]:
-    """Give the cutout on a plain backing as (H, W, 3) uint8, in the photo's profile."""
-    backing = stages.backing_colour(colour)
-    out = np.empty((job.photo.height, job.photo.width, 3), np.uint8)
-    for strip in _strips(job):
-        _tell(progress, strip.top / job.photo.height)
-        out[strip.slices] = _integers(stages.composite(job, strip, 0, backing), 8)
+def flat_pixels(job: Job, stages: Stages, bits: int = 8, progress: Progress | None = None) -> NDArray[Any]:
+    """Make the sheet as (H, W, 3), in its own profile; white where it has no backing."""
+    sheet = sheet_of(job)
+    white = np.array(stages.backing_colour("#ffffff"), np.float32)
+    out = np.empty((sheet.space.height, sheet.space.width, 3), np.uint8 if bits == 8 else np.uint16)
+    for strip in _strips(sheet.space):
+        _report(progress, strip.top / sheet.space.height)
+        out[strip.slices] = _integers(stages.sheet(sheet, strip, 0, lambda rect: _plain(white, rect)), bits)
     return out
+
+
+def _plain(colour: FloatArray, rect: Rect) -> FloatArray:
+    return np.broadcast_to(colour, (rect.height, rect.width, 3))
+
+
+_PIXELS: Final[dict[Product, Callable[[Job, Stages, int, Progress | None], NDArray[Any]]]] = {
+    Product.CUTOUT: cutout_pixels,
+    Product.FLAT: flat_pixels,
+    Product.MATTE: matte_pixels,
+}

@@ -1,7 +1,7 @@
 """Find regions in the photo for the marking tools: at once in a small picture, then exactly in the photo itself."""
 
 import threading
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, Final
 
@@ -10,18 +10,18 @@ import numpy as np
 from numpy.typing import NDArray
 
 from peel.files.profiles import to_screen
-from peel.job.job import Job, Photo, new_job
-from peel.job.laying import sampled_subject
-from peel.job.marking import Change, Zone, all_subject, changed_region, mark_region
+from peel.job.job import Job, Photo
+from peel.job.lay_band import sampled_subject
+from peel.job.marking import Change, Zone, all_subject, changed_region, mark_region, without_marks
 from peel.job.rect import Rect
 from peel.job.settings import Point
-from peel.matte.alike import colour_distance, distance_in_lab, lab_of, within
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray
-from peel.matte.boundary import traced
-from peel.matte.coverage import coverage
-from peel.matte.proposal import Proposal, propose
-from peel.matte.strokes import stroke_mask
-from peel.matte.sweep import sweep
+from peel.matte.marking.alike import colour_distance, distance_in_lab, lab_of, within
+from peel.matte.marking.boundary import traced
+from peel.matte.marking.coverage import coverage
+from peel.matte.marking.proposal import Proposal, propose
+from peel.matte.marking.strokes import stroke_mask
+from peel.matte.marking.sweep import sweep
 from peel.work.stages import Pyramid
 from peel.work.tracing import eight_bit
 
@@ -117,7 +117,7 @@ class Finder:
         return samples
 
     def alike_shown(self, pick: AlikePick) -> BoolArray:
-        """Give what is alike in the picture that is shown; quick enough to follow a drag."""
+        """Return what is alike in the picture that is shown; quick enough to follow a drag."""
         with self._turn:
             if self._distances is None or self._distances[0] != pick.points:
                 self._distances = (pick.points, distance_in_lab(self.look_lab, self._samples(pick.points)))
@@ -137,7 +137,7 @@ class Finder:
         if self.look_level:
             region = cv2.medianBlur(region.astype(np.uint8), 5) > 0
         start = all_subject(job) if zone is Zone.BACKDROP and not job.has_subject else job
-        marked = mark_region(start, region, zone, since=job)
+        marked = mark_region(start, region, zone, zones_from=job)
         if pick.soft:
             falloff = within(distance, pick.tolerance * 1.5, seeds) & ~region
             marked = mark_region(marked, falloff, Zone.UNSURE)
@@ -148,7 +148,7 @@ class Finder:
     def _swept(
         self, job: Job, points: tuple[Point, ...], radius_px: float, subject: bool
     ) -> tuple[BoolArray, BoolArray]:
-        """Give the side that grows, before and after, in the small picture."""
+        """Return the side that grows, before and after, in the small picture."""
         height, width = self.small.shape[:2]
         scale = width / self._photo.width
         stroke = stroke_mask(np.asarray(points) * scale, max(radius_px * scale, 1.0), (0, 0, height, width))
@@ -160,7 +160,7 @@ class Finder:
         return present, sweep(self.small, stroke, present & ~stroke, marks == (1 if subject else 2))
 
     def swept_shown(self, job: Job, points: tuple[Point, ...], radius_px: float, *, subject: bool) -> BoolArray:
-        """Give what a stroke adds to its side, in the picture that is shown."""
+        """Return what a stroke adds to its side, in the picture that is shown."""
         present, grown = self._swept(job, points, radius_px, subject)
         height, width = self.look.shape[:2]
         shown = traced([(1, self.look)], grown, (0, 0, height, width))
@@ -175,7 +175,7 @@ class Finder:
         start = all_subject(job) if not subject and not job.has_subject else job
         window = self._photo_window(changed)
         region = self._exactly(grown, window) & self._enlarged_to(changed, window)
-        return mark_region(start, region, Zone.SUBJECT if subject else Zone.BACKDROP, window, since=job)
+        return mark_region(start, region, Zone.SUBJECT if subject else Zone.BACKDROP, window, zones_from=job)
 
     def _photo_window(self, cells: BoolArray) -> Rect:
         rows, columns = np.flatnonzero(cells.any(axis=1)), np.flatnonzero(cells.any(axis=0))
@@ -206,8 +206,7 @@ class Finder:
     def mark_proposal(self, job: Job, proposal: Proposal) -> Job:
         """Start anew from a guess, with the band wider where it is unsure."""
         whole = job.photo.bounds
-        bare = replace(new_job(job.photo), settings=job.settings).with_settings(contours=(), ground="backdrop")
-        marked = mark_region(bare, self._exactly(proposal.region, whole), Zone.SUBJECT)
+        marked = mark_region(without_marks(job), self._exactly(proposal.region, whole), Zone.SUBJECT)
         soft = cv2.GaussianBlur(proposal.unsure.astype(np.float32), (0, 0), 1.0)
         size = (self._photo.width, self._photo.height)
         unsure = cv2.resize((soft * 255).astype(np.uint8), size, interpolation=cv2.INTER_CUBIC) >= 110
@@ -218,7 +217,7 @@ class Finder:
     def reshaped_shown(
         self, job: Job, change: Change, amount_px: float, area: tuple[Point, ...]
     ) -> tuple[BoolArray, BoolArray]:
-        """Give what a change would add to the subject and what it would take away, in the picture that is shown."""
+        """Return what a change would add to the subject and what it would take away, in the picture that is shown."""
         height, width = self.look.shape[:2]
         scale = width / self._photo.width
         region = sampled_subject(job, height, width)

@@ -6,16 +6,25 @@ from pathlib import Path
 
 import platformdirs
 
-__all__ = ["last_open", "log_file", "prefer", "recall", "remember", "remember_open", "remembered", "state_folder"]
+__all__ = [
+    "log_file",
+    "read_open_job",
+    "read_preference",
+    "read_state",
+    "state_folder",
+    "write_open_job",
+    "write_preference",
+    "write_state",
+]
 
 
 def state_folder() -> Path:
-    """Give the folder for working files and what Peel remembers between starts."""
+    """Return the folder for working files and what Peel remembers between starts."""
     return Path(platformdirs.user_state_dir("peel", appauthor=False, ensure_exists=True))
 
 
 def log_file() -> Path:
-    """Give the file that unexpected errors are written to."""
+    """Return the file that unexpected errors are written to."""
     return state_folder() / "peel.log"
 
 
@@ -31,12 +40,12 @@ def _everything() -> dict[str, object]:
     return found if isinstance(found, dict) else {}
 
 
-def remembered(key: str) -> object:
-    """Give what was remembered, or None."""
+def read_state(key: str) -> object:
+    """Return what was remembered, or None."""
     return _everything().get(key)
 
 
-def remember(key: str, value: object) -> None:
+def write_state(key: str, value: object) -> None:
     """Remember a plain value."""
     memory = _everything() | {key: value}
     temporary = _path().with_suffix(".part")
@@ -45,23 +54,23 @@ def remember(key: str, value: object) -> None:
         temporary.replace(_path())
 
 
-def remember_open(path: Path | None) -> None:
+def write_open_job(path: Path | None) -> None:
     """Remember which job is open, so that the next start goes on there."""
-    remember("open", str(path) if path else "")
+    write_state("open", str(path) if path else "")
 
 
-def last_open() -> Path | None:
-    """Give the job that was open when Peel was last closed or ended, if it is still there."""
-    text = remembered("open")
+def read_open_job() -> Path | None:
+    """Return the job that was open when Peel was last closed or ended, if it is still there."""
+    text = read_state("open")
     path = Path(text) if isinstance(text, str) and text else None
     return path if path is not None and path.is_file() else None
 
 
-def recall(key: str) -> object:
-    """Give a remembered preference, or None."""
-    return remembered(f"preference {key}")
+def read_preference(key: str) -> object:
+    """Return a remembered preference, or None."""
+    return read_state(f"preference {key}")
 
 
-def prefer(key: str, value: object) -> None:
+def write_preference(key: str, value: object) -> None:
     """Remember a preference."""
-    remember(f"preference {key}", value)
+    write_state(f"preference {key}", value)

@@ -1,4 +1,4 @@
-"""Background computing: newest request first, overtaken ones dropped, cancellable."""
+"""Background computing: newest request first, overtaken ones dropped, cancellable, shared by several owners."""
 
 import logging
 import threading
@@ -8,32 +8,33 @@ from typing import Any
 
 from peel.errors import Cancelled
 
-__all__ = ["Lane", "Ticket"]
+__all__ = ["Lane", "LaneShare", "Ticket"]
 
 _log = logging.getLogger(__name__)
 
 
 @dataclass(eq=False)
 class Ticket:
-    """One request: ask `is_cancelled` while working on it; `cancel` it from any thread."""
+    """One request; the work checks `is_cancelled` as it goes, and any thread may `cancel` it."""
 
     key: Hashable
     work: Callable[["Ticket"], Any]
     done: Callable[[Any], None] | None = None
     failed: Callable[[BaseException], None] | None = None
+    owner: object = None
     _stop: threading.Event = field(default_factory=threading.Event)
 
     @property
     def is_cancelled(self) -> bool:
-        """Whether the answer is no longer wanted."""
+        """Whether the result is no longer wanted."""
         return self._stop.is_set()
 
     def cancel(self) -> None:
-        """Say that the answer is no longer wanted."""
+        """Declare the result no longer wanted."""
         self._stop.set()
 
     def check(self) -> None:
-        """Raise Cancelled if the answer is no longer wanted."""
+        """Raise Cancelled if the result is no longer wanted."""
         if self.is_cancelled:
             raise Cancelled
 
@@ -51,7 +52,7 @@ class Lane:
     """
 
     def __init__(self, name: str, threads: int = 1, *, in_order: bool = False) -> None:
-        self._in_order = in_order
+        self._name, self._in_order = name, in_order
         self._waiting: list[Ticket] = []
         self._running: list[Ticket] = []
         self._closed = False
@@ -62,35 +63,50 @@ class Lane:
         for thread in self._threads:
             thread.start()
 
+    def share(self) -> "LaneShare":
+        """Return a part of the lane for one owner, whose requests can be waited for and cancelled by themselves."""
+        return LaneShare(self)
+
     def submit(
         self,
         key: Hashable,
         work: Callable[[Ticket], Any],
         done: Callable[[Any], None] | None = None,
         failed: Callable[[BaseException], None] | None = None,
+        *,
+        owner: object = None,
     ) -> Ticket:
-        """Ask for work; a waiting or running request with the same key is called off (None is never the same).
+        """Request work; a waiting or running request of the same owner and key is cancelled (None never matches).
 
         `done` and `failed` are called on the worker's thread; a cancelled request calls neither.
+
+        Raises
+        ------
+        RuntimeError
+            If the lane is closed.
         """
-        ticket = Ticket(key, work, done, failed)
+        ticket = Ticket(key, work, done, failed, owner)
         with self._changed:
+            if self._closed:
+                msg = f"the {self._name} lane is closed"
+                raise RuntimeError(msg)
             if key is not None:
-                self._waiting = [other for other in self._waiting if other.key != key]
-                for other in self._running:
-                    if other.key == key:
-                        other.cancel()
+                self._drop(lambda other: other.owner is owner and other.key == key)
             self._waiting.append(ticket)
             self._changed.notify_all()
         return ticket
 
-    def keep_only(self, wanted: Callable[[Hashable], bool]) -> None:
-        """Drop every request whose key is no longer wanted."""
+    def keep_only(self, wanted: Callable[[Hashable], bool], *, owner: object = None) -> None:
+        """Drop every request of an owner whose key is no longer wanted."""
         with self._changed:
-            self._waiting = [ticket for ticket in self._waiting if wanted(ticket.key)]
-            for ticket in self._running:
-                if not wanted(ticket.key):
-                    ticket.cancel()
+            self._drop(lambda ticket: ticket.owner is owner and not wanted(ticket.key))
+            self._changed.notify_all()
+
+    def _drop(self, is_meant: Callable[[Ticket], bool]) -> None:
+        for ticket in [*self._waiting, *self._running]:
+            if is_meant(ticket):
+                ticket.cancel()
+        self._waiting = [ticket for ticket in self._waiting if not ticket.is_cancelled]
 
     @property
     def is_idle(self) -> bool:
@@ -98,19 +114,30 @@ class Lane:
         with self._changed:
             return not self._waiting and not self._running
 
+    def is_idle_for(self, owner: object) -> bool:
+        """Return whether nothing of an owner waits or runs."""
+        with self._changed:
+            return self._has_nothing_of(owner)
+
+    def _has_nothing_of(self, owner: object) -> bool:
+        return all(ticket.owner is not owner for ticket in (*self._waiting, *self._running))
+
     def wait_idle(self, timeout: float | None = None) -> bool:
         """Wait until nothing waits or runs."""
         with self._changed:
             return self._changed.wait_for(lambda: not self._waiting and not self._running, timeout)
 
+    def wait_idle_for(self, owner: object, timeout: float | None = None) -> bool:
+        """Wait until nothing of an owner waits or runs."""
+        with self._changed:
+            return self._changed.wait_for(lambda: self._has_nothing_of(owner), timeout)
+
     def close(self) -> None:
-        """Call off everything that is not an edit in order, and end the threads."""
+        """Cancel everything, except edits in order, which are finished; end the threads."""
         with self._changed:
             self._closed = True
             if not self._in_order:
-                self._waiting.clear()
-                for ticket in self._running:
-                    ticket.cancel()
+                self._drop(lambda _ticket: True)
             self._changed.notify_all()
         for thread in self._threads:
             if thread is not threading.current_thread():
@@ -136,13 +163,58 @@ class Lane:
 
     def _answer(self, ticket: Ticket) -> None:
         try:
-            answer = ticket.work(ticket)
+            result = ticket.work(ticket)
             if ticket.done is not None and not ticket.is_cancelled:
-                ticket.done(answer)
+                ticket.done(result)
         except Cancelled:
             return
         except BaseException as error:  # noqa: BLE001 - whatever happens on a worker is reported, never lost
-            if ticket.failed is not None:
+            if ticket.failed is not None and not ticket.is_cancelled:
                 ticket.failed(error)
             else:
                 _log.exception("a background request failed")
+
+
+class LaneShare:
+    """One owner's part of a lane. Any thread.
+
+    Parameters
+    ----------
+    lane : Lane
+    """
+
+    def __init__(self, lane: Lane) -> None:
+        self._lane = lane
+        self._closed = False
+
+    def submit(
+        self,
+        key: Hashable,
+        work: Callable[[Ticket], Any],
+        done: Callable[[Any], None] | None = None,
+        failed: Callable[[BaseException], None] | None = None,
+    ) -> Ticket:
+        """Request work; see `Lane.submit`."""
+        if self._closed:
+            msg = "this part of the lane is closed"
+            raise RuntimeError(msg)
+        return self._lane.submit(key, work, done, failed, owner=self)
+
+    def keep_only(self, wanted: Callable[[Hashable], bool]) -> None:
+        """Drop every request of this owner whose key is no longer wanted."""
+        self._lane.keep_only(wanted, owner=self)
+
+    @property
+    def is_idle(self) -> bool:
+        """Whether nothing of this owner waits or runs."""
+        return self._lane.is_idle_for(self)
+
+    def wait_idle(self, timeout: float | None = None) -> bool:
+        """Wait until nothing of this owner waits or runs."""
+        return self._lane.wait_idle_for(self, timeout)
+
+    def close(self) -> None:
+        """Cancel everything of this owner, wait for what runs, and take no more."""
+        self._closed = True
+        self.keep_only(lambda _key: False)
+        self.wait_idle()

@@ -4,7 +4,7 @@ import logging
 import threading
 import time
 import traceback
-from collections.abc import Callable
+from collections.abc import Callable, Hashable
 from dataclasses import replace
 from pathlib import Path
 
@@ -12,23 +12,21 @@ from peel.errors import PeelError, SolveError
 from peel.files.photo import decode_photo, read_bytes, read_opacity
 from peel.files.project import ProjectFile
 from peel.job.edits import use_zones
-from peel.job.history import History, State
+from peel.job.history import UNSTORED, History, State
 from peel.job.job import Job, Photo, new_job
+from peel.job.question import Question, question
 from peel.job.rect import Rect
-from peel.job.settings import Matte
-from peel.matte.parallel import stopping
-from peel.matte.trimap import trimap_from_gray
+from peel.matte.edge.trimap import trimap_from_gray
+from peel.matte.parallel import cancellable
 from peel.work.finding import Finder
-from peel.work.news import Changed, Listener, News, Solving, Stored, Trouble
+from peel.work.resources import Resources
 from peel.work.scheduler import Lane, Ticket
+from peel.work.session_events import Changed, Listener, SessionEvent, Solving, Stored, Trouble
 from peel.work.shares import matte_shares, zone_shares
 from peel.work.solving import check_solvable, solve_job
 from peel.work.stages import Stages
 
-__all__ = ["UNSTORED", "Session"]
-
-UNSTORED = -1
-"""Number of a state that is not on disk yet."""
+__all__ = ["Session"]
 
 _log = logging.getLogger(__name__)
 
@@ -46,24 +44,32 @@ class Session:
     photo : Photo
     history : History
         Its current state must be at hand.
+    resources : Resources, optional
+        Shared with other sessions; the session's own if not given.
     """
 
-    def __init__(self, project: ProjectFile, photo: Photo, history: History) -> None:
+    def __init__(
+        self, project: ProjectFile, photo: Photo, history: History, resources: Resources | None = None
+    ) -> None:
         self.project = project
         self.photo = photo
-        self.stages = Stages(photo)
+        self._own_resources = Resources() if resources is None else None
+        shared = resources or self._own_resources
+        assert shared is not None
+        self.stages = Stages(photo, shared.cache)
         self.finder = Finder(photo, self.stages.pyramid)
         self._history = history
         self._listeners: list[Listener] = []
         self._edits = Lane("edits", in_order=True)
-        self._solves = Lane("solve")
+        self._solves = shared.solving.share()
         self._turn = threading.RLock()
-        self._solving: Job | None = None
+        self._asked: Question | None = None  # by the solve that is running
+        self._gesture: Hashable = None
         self._changed_last: Rect | None = None
-        self._edits.submit(None, lambda _ticket: self._solve_if_needed())
+        self._edits.submit(None, lambda _ticket: self._solve_if_needed(), None, self._report)
 
     @classmethod
-    def begin(cls, photo_path: Path, project_path: Path) -> "Session":
+    def begin(cls, photo_path: Path, project_path: Path, resources: Resources | None = None) -> "Session":
         """Start on a photo; waits for the photo to be read.
 
         Raises
@@ -71,10 +77,12 @@ class Session:
         PhotoError, ProjectError
         """
         content = read_bytes(photo_path)
-        return cls.begin_with(content, photo_path.name, project_path)
+        return cls.begin_with(content, photo_path.name, project_path, resources)
 
     @classmethod
-    def begin_with(cls, content: bytes, name: str, project_path: Path) -> "Session":
+    def begin_with(
+        cls, content: bytes, name: str, project_path: Path, resources: Resources | None = None
+    ) -> "Session":
         """Start on a photo whose bytes are at hand; waits for them to be decoded."""
         photo = decode_photo(content, name)
         project = ProjectFile.create(project_path, content, name)
@@ -88,10 +96,10 @@ class Session:
             project.close()
             project_path.unlink(missing_ok=True)
             raise
-        return cls(project, photo, History((State(number, "Open", job),)))
+        return cls(project, photo, History((State(number, "Open", job),)), resources)
 
     @classmethod
-    def resume(cls, project: ProjectFile) -> "Session":
+    def resume(cls, project: ProjectFile, resources: Resources | None = None) -> "Session":
         """Go on with an open job file; waits for the photo and the current state.
 
         Raises
@@ -106,7 +114,7 @@ class Session:
         except BaseException:
             project.close()
             raise
-        return cls(project, photo, history.amended(job))
+        return cls(project, photo, history.amended(job), resources)
 
     @property
     def job(self) -> Job:
@@ -123,18 +131,29 @@ class Session:
     @property
     def is_stored(self) -> bool:
         """Whether every change is on disk."""
-        return all(state.number != UNSTORED for state in self._history.states) and self._edits.is_idle
+        return self._all_stored() and self._edits.is_idle
 
     @property
     def is_editing(self) -> bool:
         """Whether an edit is still to be made."""
         return not self._edits.is_idle
 
+    @property
+    def is_idle(self) -> bool:
+        """Whether every edit is made and the matte has caught up."""
+        return self._edits.is_idle and self._solves.is_idle
+
     def listen(self, listener: Listener) -> None:
-        """Tell a listener all news from now on."""
+        """Send a listener all events from now on."""
         self._listeners.append(listener)
 
-    def apply(self, label: str, edit: Callable[[Job], Job], *, joins_last: bool = False) -> None:
+    def ignore(self, listener: Listener) -> None:
+        """Send a listener no more events."""
+        self._listeners.remove(listener)
+
+    def apply(
+        self, label: str, edit: Callable[[Job], Job], *, gesture: Hashable = None, ends: bool = True
+    ) -> None:
         """Make an edit, one step of undo.
 
         Parameters
@@ -143,19 +162,21 @@ class Session:
             What undo will show.
         edit : callable
             From a job to a new one; run on the edits' thread.
-        joins_last : bool
-            Whether it replaces a last step of the same label: for a value that is dragged.
+        gesture : hashable, optional
+            Edits of one gesture, such as dragging a value, are one step of undo.
+        ends : bool
+            Whether the gesture ends with this edit: only then is the step written to disk.
         """
-        self._edits.submit(None, lambda _ticket: self._apply(label, edit, joins_last), None, self._report)
+        self._edits.submit(None, lambda _ticket: self._apply(label, edit, gesture, ends), None, self._report)
 
-    def rest(self) -> None:
-        """Call off the solve under way while the hand needs the machine for itself; the next edit takes it up again."""
+    def pause_solving(self) -> None:
+        """Cancel the solve under way while a gesture needs the machine; the next edit starts it again."""
         with self._turn:
-            self._solving = None
+            self._asked = None
         self._solves.keep_only(lambda _key: False)
 
     def resume_solving(self) -> None:
-        """Take up again what `rest` called off."""
+        """Start again what `pause_solving` cancelled."""
         self._edits.submit(None, lambda _ticket: self._solve_if_needed(), None, self._report)
 
     def undo(self) -> None:
@@ -172,44 +193,52 @@ class Session:
         while time.monotonic() < end:
             if not self._edits.wait_idle(end - time.monotonic()) or not self._solves.wait_idle(end - time.monotonic()):
                 return False
-            if self._edits.is_idle and self._solves.is_idle:
+            if self.is_idle:
                 return True
         return False
 
     def close(self) -> None:
-        """Call off solving, write what is still to be written, close the file; waits."""
+        """Cancel solving, write what is still to be written, close the file; waits."""
         self._solves.close()
+        self._edits.submit(None, lambda _ticket: self._store_all(), None, self._report)
         self._edits.close()
+        if self._own_resources is not None:
+            self._own_resources.close()
         self.project.close()
 
-    def _tell(self, news: News) -> None:
-        for listener in self._listeners:
-            listener(news)
+    def _emit(self, event: SessionEvent) -> None:
+        for listener in list(self._listeners):
+            listener(event)
 
     def _report(self, error: BaseException) -> None:
         if isinstance(error, PeelError):
-            self._tell(Trouble(error.message, error.hint))
+            self._emit(Trouble(error.message, error.hint))
         else:
             trace = "".join(traceback.format_exception(error))
             _log.error("unexpected error in a session:\n%s", trace)
-            self._tell(Trouble("Peel met an error it did not expect; the job is safe on disk.", "", trace))
+            self._emit(Trouble("Peel met an error it did not expect; the job is safe on disk.", "", trace))
 
-    def _apply(self, label: str, edit: Callable[[Job], Job], joins_last: bool) -> None:
+    # edits
+
+    def _apply(self, label: str, edit: Callable[[Job], Job], gesture: Hashable, ends: bool) -> None:
         before = self.job
         after = edit(before)
-        if after is before:
-            self._tell(Changed(before, before))  # whoever drew what was to come can take it away again
-            return
-        history = self._history
-        joined = joins_last and history.cursor > 0 and history.current.label == label
-        if joined and history.redo_label is None:
-            self._go_to(history.amended(after), before)
-            self._restore_number()
+        joins = gesture is not None and gesture == self._gesture
+        if after is not before:
+            history = self._history
+            self._gesture = None if ends else gesture
+            after_history = history.amended(after) if joins else history.pushed(State(UNSTORED, label, after))
+            self._go_to(after_history, before)
+        elif joins and ends:
+            self._gesture = None
         else:
-            self._go_to(history.pushed(State(UNSTORED, label, after)), before)
-            self._store()
+            self._emit(Changed(before, before))  # whoever drew a preview can take it away again
+            return
+        if ends:
+            self._store_current()
 
     def _move(self, by: int) -> None:
+        self._end_gesture()
         history = self._history.moved(by)
         if history.cursor == self._history.cursor:
             return
@@ -219,113 +248,116 @@ class Session:
         self._go_to(history, self.job)
         if state.number != UNSTORED:
             self.project.stand_at(state.number)
-        self._tell(Stored(is_complete=self._nothing_waits()))
+        self._emit(Stored(is_complete=self._all_stored()))
+
+    def _end_gesture(self) -> None:
+        if self._gesture is not None:
+            self._gesture = None
+            self._store_all()
 
     def _go_to(self, history: History, before: Job) -> None:
         self._history = history
         self._changed_last = _changed_rect(before, self.job) or self._changed_last
-        self._tell(Stored(is_complete=False))
+        self._emit(Stored(is_complete=False))
         self._show(before)
         self._solve_if_needed()
 
     def _show(self, before: Job) -> None:
-        """Tell of the new job; its shares are counted here, so that the window's thread need only add them up."""
+        """Announce the new job; its shares are counted here, so that the window's thread need only add them up."""
         job = self.job
         zone_shares(job)
-        matte_shares(job)
-        self._tell(Changed(job, before))
+        matte_shares(self.stages, job)
+        self._emit(Changed(job, before))
 
-    def _store(self) -> None:
+    # storing
+
+    def _all_stored(self) -> bool:
+        return all(state.number != UNSTORED for state in self._history.states)
+
+    def _store_all(self) -> None:
         """Write the states that are not on disk yet, in their order; after a full disk there can be several."""
-        history = self._history
-        states = list(history.states)
+        states = list(self._history.states)
         for at, state in enumerate(states):
             if state.number == UNSTORED and state.job is not None:
                 states[at] = replace(state, number=self.project.append(state.label, state.job))
-                self._history = replace(history, states=tuple(states))
-        self._tell(Stored(is_complete=self._nothing_waits()))
+                self._history = replace(self._history, states=tuple(states))
+        self._emit(Stored(is_complete=self._all_stored()))
 
-    def _restore_number(self) -> None:
+    def _store_current(self) -> None:
+        """Write the current state, again if it was written before."""
         state = self._history.current
-        if state.number == UNSTORED:
-            self._store()
-            return
-        self.project.replace(state.number, self.job)
-        self._tell(Stored(is_complete=self._nothing_waits()))
+        if state.number != UNSTORED:
+            self.project.replace(state.number, self.job)
+        self._store_all()
 
-    def _nothing_waits(self) -> bool:
-        return all(state.number != UNSTORED for state in self._history.states)
+    # solving
 
     def _solve_if_needed(self) -> None:
         job = self.job
+        asked = question(job)
         with self._turn:
-            running = self._solving
-            same_zones = running is not None and running.zones is job.zones
-            if running is not None and same_zones and _answers(running.settings.matte, job.settings.matte):
+            if self._asked == asked:
                 return
-            self._solving = None
-        if job.is_solved:
+            self._asked = None
+        if job.is_solved or not _is_solvable(job):
             self._solves.keep_only(lambda _key: False)
-            self._tell(Solving(None))
-            return
-        try:
-            check_solvable(job)
-        except SolveError:
-            # Nothing is wrong yet: the person has only begun to mark.
-            self._tell(Solving(None))
+            self._emit(Solving(None))
             return
         with self._turn:
-            self._solving = job
-        self._tell(Solving(0.0))
-        self._solves.submit("solve", lambda ticket: self._solve(job, ticket), self._solved, self._solve_failed)
+            self._asked = asked
+        self._emit(Solving(0.0))
+        self._solves.submit(
+            "solve",
+            lambda ticket: self._solve(job, asked, ticket),
+            lambda solved: self._solved(asked, solved),
+            self._solve_failed,
+        )
 
-    def _solve(self, job: Job, ticket: Ticket) -> Job:
-        def look_at(part: Job) -> None:
-            self._look_at(part, ticket)
+    def _solve(self, job: Job, asked: Question, ticket: Ticket) -> Job:
+        def show_partial(part: Job) -> None:
+            if not ticket.is_cancelled:
+                self._edits.submit("part", lambda _ticket: self._use_solution(asked, part), None, self._report)
 
-        with stopping(lambda: not ticket.is_cancelled):
-            return solve_job(job, lambda share: self._tell(Solving(share)), look_at, first=self._changed_last)[0]
-
-    def _look_at(self, part: Job, ticket: Ticket) -> None:
-        """Show a matte as far as it is computed; it is not written to disk yet."""
-        if not ticket.is_cancelled:
-            self._edits.submit("part", lambda _ticket: self._take_in(part), None, self._report)
+        with cancellable(lambda: not ticket.is_cancelled):
+            return solve_job(job, lambda share: self._emit(Solving(share)), show_partial, first=self._changed_last)[0]
 
     def _solve_failed(self, error: BaseException) -> None:
         with self._turn:
-            self._solving = None
-        self._tell(Solving(None))
+            self._asked = None
+        self._emit(Solving(None))
         self._report(error)
 
-    def _solved(self, solved: Job) -> None:
-        self._edits.submit(None, lambda _ticket: self._take_in(solved), None, self._report)
+    def _solved(self, asked: Question, solved: Job) -> None:
+        self._edits.submit(None, lambda _ticket: self._use_solution(asked, solved), None, self._report)
 
-    def _take_in(self, solved: Job) -> None:
-        """Put a solved matte into the state that asked for it; part of the same step of undo."""
+    def _use_solution(self, asked: Question, solved: Job) -> None:
+        """Put a matte, whole or partial, into the state that asked for it; part of the same step of undo."""
         before = self.job
-        if before.zones is not solved.zones or before.is_solved:
+        if before.is_solved or question(before) != asked:
             return
-        if not _answers(solved.settings.matte, before.settings.matte):
-            return
-        settings = before.settings.model_copy(update={"matte": solved.settings.matte})
-        after = replace(before, settings=settings, matte=solved.matte, unsolved=solved.unsolved)
+        after = before.with_planes(matte=solved.matte, unsolved=solved.unsolved)
+        if before.settings.photo.mixing_found is None:
+            after = after.with_photo_settings(mixing_found=solved.settings.photo.mixing_found)
         self._history = self._history.amended(after)
         self._show(before)
         if solved.is_solved:
             with self._turn:
-                self._solving = None
-            self._tell(Solving(None))
-            self._restore_number()
+                self._asked = None
+            self._emit(Solving(None))
+            if self._gesture is None:
+                self._store_current()
+
+
+def _is_solvable(job: Job) -> bool:
+    """Return whether both sides are marked; before that nothing is wrong, the person has only begun."""
+    try:
+        check_solvable(job)
+    except SolveError:
+        return False
+    return True
 
 
 def _changed_rect(before: Job, after: Job) -> Rect | None:
-    """Give the tiles whose zones differ, or None where none do."""
-    pairs = enumerate(zip(before.zones.tiles, after.zones.tiles, strict=True))
-    rect = Rect.around(after.zones.tile_rect(number) for number, (old, new) in pairs if old is not new)
+    """Return the tiles whose zones differ, or None where none do."""
+    rect = Rect.around(after.zones.changes(before.zones))
     return None if rect.is_empty else rect
-
-
-def _answers(solved: Matte, wanted: Matte) -> bool:
-    """Tell whether a matte solved one way is what is wanted; how colours mix may still be open on either side."""
-    same_mixing = None in {solved.mixing, wanted.mixing} or solved.mixing == wanted.mixing
-    return same_mixing and solved.own_colours == wanted.own_colours

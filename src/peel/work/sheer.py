@@ -4,13 +4,13 @@ from typing import Final
 
 import numpy as np
 
-from peel.job.edits import set_own_colours
+from peel.job.edits import set_value
 from peel.job.job import Job
 from peel.job.rect import Rect
-from peel.job.settings import MOST_OWN_COLOURS, Point
+from peel.job.settings import MOST_SHEER_COLOURS, Point
 from peel.matte.arrays import FloatArray, unit_floats
-from peel.matte.srgb import to_light, to_value
-from peel.matte.trimap import BACKGROUND
+from peel.matte.edge.trimap import BACKGROUND
+from peel.matte.srgb import to_encoded, to_linear
 
 __all__ = ["add_sheer"]
 
@@ -43,15 +43,15 @@ def add_sheer(job: Job, spot: Point, solid: float) -> Job:
     seen = np.median(job.photo.colours(around), axis=(0, 1)).astype(np.float32)
     behind = _backdrop_near(job, x, y)
     if behind is not None:
-        into, back = (to_light, to_value) if job.settings.matte.in_light else (np.asarray, np.asarray)
+        into, back = (to_linear, to_encoded) if job.settings.photo.is_linear else (np.asarray, np.asarray)
         seen = back(np.clip(into(behind) + (into(seen) - into(behind)) / np.float32(solid), 0, 1))
     red, green, blue = (round(float(part) * 255) for part in np.clip(seen, 0, 1))
-    colours = (*job.settings.matte.own_colours, f"#{red:02x}{green:02x}{blue:02x}")
-    return set_own_colours(job, tuple(dict.fromkeys(colours))[:MOST_OWN_COLOURS])
+    colours = (*job.settings.photo.sheer_colours, f"#{red:02x}{green:02x}{blue:02x}")
+    return set_value(job, "photo.sheer_colours", tuple(dict.fromkeys(colours))[:MOST_SHEER_COLOURS])
 
 
 def _backdrop_near(job: Job, x: int, y: int) -> FloatArray | None:
-    """Give the mean colour of the nearest certain backdrop, or None without any."""
+    """Return the mean colour of the nearest certain backdrop, or None without any."""
     reach = _FIRST_REACH
     while True:
         rect = Rect(y - reach, x - reach, y + reach + 1, x + reach + 1).intersection(job.photo.bounds)

@@ -1,4 +1,4 @@
-"""Solve what a job's edits left unsolved: the whole band, or what a stroke can affect."""
+"""Solve the part of a job that its edits left unsolved: the whole band, or what a stroke can affect."""
 
 from collections.abc import Callable
 from functools import partial
@@ -9,28 +9,29 @@ import numpy as np
 from peel.errors import SolveError
 from peel.job.edits import with_matte
 from peel.job.job import Job
+from peel.job.question import solve_settings
 from peel.job.rect import Rect
 from peel.job.settings import rgb_from_hex
 from peel.matte.arrays import BoolArray, FloatArray
-from peel.matte.conjugate_gradients import NOTHING_TO_DO, Progress, SolveReport
-from peel.matte.light import mixes_as_light
-from peel.matte.noise import NoiseCurve
+from peel.matte.edge.trimap import BACKGROUND, FOREGROUND
 from peel.matte.parallel import checkpoint
-from peel.matte.sampling import ColourPrior, colour_prior, subject_palette
-from peel.matte.solve import GRID, LENDING, solve_matte
-from peel.matte.srgb import to_light
-from peel.matte.trimap import BACKGROUND, FOREGROUND
-from peel.work.patches import NEAR, WIDEST, Patch, patches_of, unsolved_rect
+from peel.matte.solve.closed_form import ALIGNMENT, COLOUR_MARGIN, solve_matte
+from peel.matte.solve.conjugate_gradients import NOTHING_TO_DO, Progress, SolveReport
+from peel.matte.solve.mixing import mixes_linearly
+from peel.matte.solve.noise import NoiseCurve
+from peel.matte.solve.sampling import ColourPrior, colour_prior, subject_palette
+from peel.matte.srgb import to_linear
+from peel.work.solve_pieces import NEAR, WIDEST, SolvePiece, pieces_of, unsolved_rect
 
 __all__ = ["check_solvable", "solve_job"]
 
-_CONTEXT: Final = 300  # pixels around a window that lend it their colours
-_RIM: Final = 4  # pixels of the held rim
+_CONTEXT: Final = 300  # pixels around a window that are sampled for its colour prior
+_RIM: Final = 4  # width, in pixels, of the held rim
 _WIDEST: Final = WIDEST - _RIM
-_RUN_OUT: Final = 0.6  # of a margin in which a new answer gives way to the old one
-_OUTER: Final = 0.5  # of a margin: what lies beyond should rest
+_BLEND: Final = 0.6  # share of the margin over which the new matte is blended into the old one
+_OUTER: Final = 0.5  # share of the margin beyond which the matte should not move
 _SETTLED: Final = 6 / 255
-_FEW: Final = 0.1  # share of those pixels that may move without a wider look
+_FEW: Final = 0.1  # share of those pixels that may move before the window is widened
 
 
 def check_solvable(job: Job) -> None:
@@ -65,11 +66,11 @@ def solve_job(
     ----------
     job : Job
     progress : callable, optional
-        Told the share done.
+        Called with the share done.
     interim : callable, optional
-        Given the job as far as it is solved, or coarsely solved, while the rest is computed.
+        Called with the job as far as it is solved, or coarsely solved, while the rest is computed.
     first : Rect, optional
-        Where the last change was made: what is nearest to it is solved first.
+        Where the last change was made: the pieces nearest to it are solved first.
 
     Returns
     -------
@@ -81,7 +82,7 @@ def solve_job(
     Raises
     ------
     Cancelled
-        If it is called off; see `peel.matte.parallel.stopping`.
+        If it is cancelled; see `peel.matte.parallel.cancellable`.
 
     Notes
     -----
@@ -91,30 +92,35 @@ def solve_job(
     tiles = unsolved_rect(job)
     if tiles.is_empty:
         return job, NOTHING_TO_DO
-    if job.settings.matte.mixing is None:
-        in_light = mixes_as_light(job.photo.pixels, job.zones.read())
-        mixing = "light" if in_light else "value"
-        job = job.with_settings(matte=job.settings.matte.model_copy(update={"mixing": mixing}))
+    job = _with_mixing(job)
     checkpoint()
-    patches = patches_of(job, first)
+    pieces = pieces_of(job, first)
     checkpoint()
     palette = _palette(job)
-    total, done = sum(patch.size for patch in patches), 0
+    total, done = sum(piece.size for piece in pieces), 0
     reports = []
-    for patch in patches:
+    for piece in pieces:
 
-        def told(share: float, patch: Patch = patch, done: int = done) -> None:
+        def notify(share: float, piece: SolvePiece = piece, done: int = done) -> None:
             if progress:
-                progress((done + share * patch.size) / total)
+                progress((done + share * piece.size) / total)
 
-        job, report = _solve_patch(job, patch, palette, told, interim)
+        job, report = _solve_piece(job, piece, palette, notify, interim)
         reports.append(report)
-        done += patch.size
+        done += piece.size
         if progress:
             progress(done / total)
         if interim and done < total:
             interim(job)
     return with_matte(job, tiles, job.alpha(tiles)), _together(reports)
+
+
+def _with_mixing(job: Job) -> Job:
+    """Find out how colours mix, unless that is known."""
+    if job.settings.photo.known_mixing is not None:
+        return job
+    found = "light" if mixes_linearly(job.photo.pixels, job.zones.read()) else "value"
+    return job.with_photo_settings(mixing_found=found)
 
 
 def _together(reports: list[SolveReport]) -> SolveReport:
@@ -129,10 +135,10 @@ def _together(reports: list[SolveReport]) -> SolveReport:
     )
 
 
-def _solve_patch(
-    job: Job, patch: Patch, palette: FloatArray, progress: Progress, interim: Callable[[Job], None] | None
+def _solve_piece(
+    job: Job, piece: SolvePiece, palette: FloatArray, progress: Progress, interim: Callable[[Job], None] | None
 ) -> tuple[Job, SolveReport]:
-    """Solve a piece near what was changed; while it moves far from there, show it, widen it and go on."""
+    """Solve a piece near a change; while it moves far from the change, show it, widen the window and go on."""
 
     def show(rect: Rect, alpha: FloatArray) -> None:
         if interim is not None:
@@ -140,23 +146,23 @@ def _solve_patch(
 
     margin, left = NEAR, 1.0
     while True:
-        rect = patch.within(margin + _RIM)
-        distance = patch.distance[rect.within(patch.window)]
+        rect = piece.within(margin + _RIM)
+        distance = piece.distance[rect.within(piece.window)]
         before = job.alpha(rect)
         is_cut = bool(((distance > margin) & (distance <= margin + _RIM)).any())
-        rough = None if is_cut else partial(show, rect)  # beside a settled matte a rough answer would only flicker
+        preview = None if is_cut else partial(show, rect)  # beside a settled matte a preliminary one would flicker
         is_last = not is_cut or margin >= _WIDEST
-        told = partial(_tell, progress, left, 1.0 if is_last else 0.5)
-        solved, report = _solve_near(job, rect, distance <= margin, palette, told, rough)
-        alpha = _joined(solved, before, distance, margin) if is_cut else solved
+        notify = partial(_report_window, progress, left, 1.0 if is_last else 0.5)
+        solved, report = _solve_near(job, rect, distance <= margin, palette, notify, preview)
+        alpha = _blended(solved, before, distance, margin) if is_cut else solved
         if is_last or not _is_restless(solved, before, distance, margin):
-            return patch.settled(with_matte(job, rect, alpha, settled=False)), report
+            return piece.settled(with_matte(job, rect, alpha, settled=False)), report
         show(rect, alpha)
         margin, left = min(2 * margin, _WIDEST), left / 2
 
 
-def _tell(progress: Progress, left: float, portion: float, share: float) -> None:
-    """Tell the share done of a window as that of its piece; a wider one may follow, and counts for half of the rest."""
+def _report_window(progress: Progress, left: float, portion: float, share: float) -> None:
+    """Report the share done of a window as that of its piece; a wider one may follow, and counts for half the rest."""
     progress(1 - left * (1 - portion * share))
 
 
@@ -166,14 +172,14 @@ def _solve_near(
     near: BoolArray,
     palette: FloatArray,
     progress: Progress,
-    rough: Callable[[FloatArray], None] | None,
+    preview: Callable[[FloatArray], None] | None,
 ) -> tuple[FloatArray, SolveReport]:
-    """Solve the pixels near a change, the others held at the present matte.
+    """Solve the pixels near a change, with the others held at the present matte.
 
-    It begins where a whole solve begins: what is pulled where follows from the first rough answers, and these must be
-    those of a whole solve if the last one is to be.
+    It starts from one half like a whole solve, not from the old matte: the priors follow from the preliminary
+    solutions, which must be those of a whole solve if the result is to agree with one.
     """
-    around = _lent(rect, LENDING).intersection(job.photo.bounds)
+    around = _widened(rect, COLOUR_MARGIN).intersection(job.photo.bounds)
     inner, shape = rect.within(around), (job.photo.height, job.photo.width)
     zones = job.zones.read(around)
     free = np.zeros(zones.shape, bool)
@@ -183,51 +189,52 @@ def _solve_near(
     prior = _prior_for(job, around, free, palette)
     checkpoint()
     solved, report = solve_matte(
-        _seen(job, job.photo.colours(around)),
+        _encoded(job, job.photo.colours(around)),
         zones,
         rim=held,
         prior=prior,
         noise=_noise(job),
-        own_colours=_own_colours(job),
+        own_colours=_sheer_colours(job),
+        settings=solve_settings(job.settings.recipe.solving),
         photo_shape=shape,
         progress=progress,
-        interim=(lambda alpha: rough(alpha[inner])) if rough else None,
+        interim=(lambda alpha: preview(alpha[inner])) if preview else None,
     )
     return solved[inner], report
 
 
-def _joined(solved: FloatArray, before: FloatArray, distance: FloatArray, margin: float) -> FloatArray:
-    """Let a new answer run out into what was there: far from a change, what moved only did so for the rim's sake."""
-    share = np.clip((np.float32(margin) - distance) / np.float32(margin * _RUN_OUT), 0, 1)
+def _blended(solved: FloatArray, before: FloatArray, distance: FloatArray, margin: float) -> FloatArray:
+    """Blend a new matte into the old one away from the change, where it moved only to meet the held rim."""
+    share = np.clip((np.float32(margin) - distance) / np.float32(margin * _BLEND), 0, 1)
     return before + (solved - before) * share
 
 
 def _is_restless(solved: FloatArray, before: FloatArray, distance: FloatArray, margin: float) -> bool:
-    """Tell whether the matte moved far from the change: right beside what is held it can hardly move."""
+    """Return whether the matte moved far from the change; right beside the held rim it hardly can."""
     outer = (distance > margin * _OUTER) & (distance <= margin)
     moved = np.abs(solved - before)[outer] > _SETTLED
     return bool(moved.size and moved.mean() > _FEW)
 
 
 def _palette(job: Job) -> FloatArray:
-    """Give colours that stand for the subject, as the solve looks at them."""
-    return _seen(job, subject_palette(job.photo.pixels, job.zones.read()))
+    """Return the subject's palette, in the solve's encoding."""
+    return _encoded(job, subject_palette(job.photo.pixels, job.zones.read()))
 
 
-def _own_colours(job: Job) -> FloatArray:
-    """Give the colours of sheer material, as the solve looks at them."""
-    own = [rgb_from_hex(colour) for colour in job.settings.matte.own_colours]
-    return _seen(job, np.array(own, np.float32).reshape(-1, 3))
+def _sheer_colours(job: Job) -> FloatArray:
+    """Return the colours of sheer material, in the solve's encoding."""
+    own = [rgb_from_hex(colour) for colour in job.settings.photo.sheer_colours]
+    return _encoded(job, np.array(own, np.float32).reshape(-1, 3))
 
 
 def _prior_for(job: Job, rect: Rect, near: BoolArray, palette: FloatArray) -> ColourPrior:
-    """Ask colour about the pixels near a change, lending the colours of a wider neighbourhood."""
-    around = _lent(rect, _CONTEXT - LENDING).intersection(job.photo.bounds)
+    """Compute the sampled-colour prior of the pixels near a change, with samples from a wider neighbourhood."""
+    around = _widened(rect, _CONTEXT - COLOUR_MARGIN).intersection(job.photo.bounds)
     wanted = np.zeros((around.height, around.width), bool)
     wanted[rect.within(around)] = near
     shape = (job.photo.height, job.photo.width)
     checkpoint()
-    colours, zones = _seen(job, job.photo.colours(around)), job.zones.read(around)
+    colours, zones = _encoded(job, job.photo.colours(around)), job.zones.read(around)
     checkpoint()
     prior = colour_prior(
         colours,
@@ -240,16 +247,16 @@ def _prior_for(job: Job, rect: Rect, near: BoolArray, palette: FloatArray) -> Co
     return prior.part(rect.within(around))
 
 
-def _lent(rect: Rect, margin: int) -> Rect:
-    """Widen a window by what lends it colours; it begins where blocks of pixels do."""
+def _widened(rect: Rect, margin: int) -> Rect:
+    """Widen a window by a margin, and to where blocks of pixels begin."""
     wide = rect.grown(margin)
-    return Rect(wide.top // GRID * GRID, wide.left // GRID * GRID, wide.bottom, wide.right)
+    return Rect(wide.top // ALIGNMENT * ALIGNMENT, wide.left // ALIGNMENT * ALIGNMENT, wide.bottom, wide.right)
 
 
-def _seen(job: Job, colours: FloatArray) -> FloatArray:
-    """Give colours as the solve looks at them: as amounts of light where the photo mixes so."""
-    return to_light(colours) if job.settings.matte.in_light else colours
+def _encoded(job: Job, colours: FloatArray) -> FloatArray:
+    """Return colours in the solve's encoding: linear light where the photo mixes so."""
+    return to_linear(colours) if job.settings.photo.is_linear else colours
 
 
 def _noise(job: Job) -> NoiseCurve:
-    return job.photo.noise.in_light() if job.settings.matte.in_light else job.photo.noise
+    return job.photo.noise.is_linear() if job.settings.photo.is_linear else job.photo.noise

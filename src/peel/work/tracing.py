@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from peel.job.rect import Rect
 from peel.matte.arrays import ByteArray
-from peel.matte.edge_line import EdgePaths, edge_strength, snap_line
+from peel.matte.marking.edge_line import EdgePaths, edge_strength, snap_line
 from peel.work.stages import Pyramid
 
 __all__ = ["Tracer", "eight_bit"]
@@ -48,7 +48,7 @@ class Tracer:
         self._spread: _Spread | None = None
 
     def path(self, anchor: tuple[float, float], to: tuple[float, float]) -> Points:
-        """Give the line from one photo point to another that keeps to the strongest edges, (N, 2), ends as given."""
+        """Return the line from one photo point to another that keeps to the strongest edges, (N, 2), ends as given."""
         if not np.isfinite([*anchor, *to]).all() or np.hypot(to[0] - anchor[0], to[1] - anchor[1]) < 4:
             return np.array([anchor, to], np.float64)
         with self._turn:
@@ -62,7 +62,7 @@ class Tracer:
         return self._refined(coarse, spread.level)
 
     def snapped(self, point: tuple[float, float], reach_px: float) -> tuple[float, float]:
-        """Give the strongest edge near a photo point, the nearer the better; the point itself where there is none."""
+        """Return the strongest edge near a photo point, the nearer the better; the point itself where there is none."""
         level = max(int(np.log2(max(reach_px / 8, 1))), 0)
         step = 1 << level
         pixels = self._pyramid.pixels(level)
@@ -106,5 +106,5 @@ class Tracer:
 
 
 def eight_bit(pixels: NDArray[np.uint8] | NDArray[np.uint16]) -> ByteArray:
-    """Give pixels as 8 bits, contiguous."""
+    """Return pixels as 8 bits, contiguous."""
     return np.ascontiguousarray(pixels if pixels.dtype == np.uint8 else (pixels >> 8).astype(np.uint8))

@@ -1,6 +1,6 @@
 """The views of a job, as pictures for the screen."""
 
-from collections.abc import Sequence
+from collections.abc import Hashable, Sequence
 from dataclasses import dataclass
 from enum import Enum
 from typing import Final
@@ -12,13 +12,25 @@ from peel.files.profiles import to_screen
 from peel.job.job import Job, Photo
 from peel.job.rect import Rect
 from peel.job.settings import rgb_from_hex
-from peel.matte.alike import lab_of
+from peel.job.sheet import sheet_of
+from peel.job.space import Space
 from peel.matte.arrays import ByteArray, FloatArray
-from peel.matte.composite import checker
-from peel.matte.trimap import BACKGROUND, FOREGROUND
+from peel.matte.composite.over import checker
+from peel.matte.edge.trimap import BACKGROUND, FOREGROUND
+from peel.matte.marking.alike import lab_of
 from peel.work.stages import Stages
 
-__all__ = ["LOUDEST", "ZONE_HUES", "Look", "View", "loudest_colour", "render", "zone_hues"]
+__all__ = [
+    "LOUDEST",
+    "ZONE_HUES",
+    "Look",
+    "View",
+    "loudest_colour",
+    "render",
+    "space_of",
+    "view_stamp",
+    "zone_hues",
+]
 
 LOUDEST: Final = "#ff00c8"
 ZONE_HUES: Final = ("#edb81a", "#00b7d8", "#e0409a", "#52b52f", "#7a5cf0", "#f0692c")
@@ -35,6 +47,11 @@ class View(Enum):
     BLACK = "Black"
     LOUD = "Loud"
     BACKING = "Backing"
+
+    @property
+    def shows_sheet(self) -> bool:
+        """Whether it shows the sheet rather than the photo's own frame."""
+        return self is View.BACKING
 
 
 @dataclass(frozen=True)
@@ -60,6 +77,26 @@ class Look:
     hatch_px: int = 9
 
 
+def space_of(view: View, job: Job) -> Space:
+    """Return the space that a view of a job shows."""
+    return sheet_of(job).space if view.shows_sheet else job.photo.space
+
+
+def view_stamp(stages: Stages, job: Job, view: View, rect: Rect, level: int, look: Look) -> Hashable:
+    """Return all that a window of a view depends on: equal stamps mean equal pictures."""
+    if view is View.PHOTO:
+        return ()
+    if view is View.ZONES:
+        zones = job.zones.stamp(job.photo.space.covered(rect, level))
+        return zones, look.unsure, look.backdrop, look.strength, look.hatch_px
+    if view is View.MATTE:
+        return stages.matte.stamp(job, rect, level)
+    if view is View.BACKING:
+        return stages.sheet_stamp(sheet_of(job), rect, level)
+    behind = look.loud if view is View.LOUD else None
+    return stages.cutout_stamp(job, rect, level), behind
+
+
 def render(stages: Stages, job: Job, view: View, rect: Rect, level: int, look: Look | None = None) -> ByteArray:
     """Draw a window of a view.
 
@@ -69,7 +106,7 @@ def render(stages: Stages, job: Job, view: View, rect: Rect, level: int, look: L
     job : Job
     view : View
     rect : Rect
-        Pixels of the level.
+        Pixels of the level, in the view's space; see `space_of`.
     level : int
     look : Look, optional
 
@@ -85,17 +122,19 @@ def render(stages: Stages, job: Job, view: View, rect: Rect, level: int, look: L
         colours = stages.pyramid.colours(rect, level)
     elif view is View.ZONES:
         colours = _zones(stages, job, rect, level, look)
-    elif view is View.BACKING and job.settings.backing.kind == "nothing":
-        check = checker(rect.top, rect.left, rect.height, rect.width, 12)
-        colours = stages.composite(job, rect, level, check)
+    elif view is View.BACKING:
+        colours = stages.sheet(sheet_of(job), rect, level, _check)
     else:
-        colours = stages.composite(job, rect, level, stages.backing_colour(_plain_colour(job, view, look.loud)))
+        colours = stages.composite(job, rect, level, stages.backing_colour(_plain_colour(view, look.loud)))
     return to_screen(_bytes(colours), job.photo.profile)
 
 
-def _plain_colour(job: Job, view: View, loud: str) -> str:
-    plain = {View.WHITE: "#ffffff", View.BLACK: "#000000", View.LOUD: loud}
-    return plain.get(view, job.settings.backing.colour)
+def _plain_colour(view: View, loud: str) -> str:
+    return {View.WHITE: "#ffffff", View.BLACK: "#000000", View.LOUD: loud}[view]
+
+
+def _check(rect: Rect) -> FloatArray:
+    return checker(rect.top, rect.left, rect.height, rect.width, 12)
 
 
 def _bytes(colours: FloatArray) -> ByteArray:
@@ -129,10 +168,8 @@ def _zones(stages: Stages, job: Job, rect: Rect, level: int, look: Look) -> Floa
 
 def zone_hues(stages: Stages, photo: Photo) -> tuple[str, str]:
     """Choose hues for the unsure band and the backdrop that stand out from this photo and from each other."""
-    level = 0
-    while max(stages.bounds(level).height, stages.bounds(level).width) > 400:
-        level += 1
-    picture = _bytes(stages.pyramid.colours(stages.bounds(level), level))
+    level = _level_within(photo.space, 400)
+    picture = _bytes(stages.pyramid.colours(photo.space.bounds(level), level))
     lab = lab_of(to_screen(picture, photo.profile)).reshape(-1, 3)
     hues = _lab_of_hex(ZONE_HUES)
     away = [float(np.percentile(np.linalg.norm(lab - hue, axis=1), 5)) for hue in hues]
@@ -151,10 +188,8 @@ def loudest_colour(stages: Stages, job: Job) -> str:
     -----
     Of a few strong colours, the one whose nearest edge colours are farthest away in CIE Lab (10th percentile).
     """
-    level = 0
-    while max(stages.bounds(level).height, stages.bounds(level).width) > 700:
-        level += 1
-    rect = stages.bounds(level)
+    level = _level_within(job.photo.space, 700)
+    rect = job.photo.space.bounds(level)
     alpha = stages.alpha(job, rect, level)
     zones: ByteArray = np.where(alpha >= 1, FOREGROUND, np.where(alpha <= 0, BACKGROUND, 128)).astype(np.uint8)
     edge = cv2.dilate((zones == 128).astype(np.uint8), np.ones((5, 5))).astype(bool) & (alpha > 0.3)
@@ -169,6 +204,14 @@ def loudest_colour(stages: Stages, job: Job) -> str:
     return max(_CANDIDATES, key=nearness)
 
 
+def _level_within(space: Space, longest_px: int) -> int:
+    """Return the finest level whose sides are no longer than this."""
+    level = 0
+    while max(space.bounds(level).height, space.bounds(level).width) > longest_px:
+        level += 1
+    return level
+
+
 def _lab_of_hex(colours: Sequence[str]) -> FloatArray:
-    """Give CIE Lab of ``#rrggbb`` colours, (N, 3)."""
+    """Return CIE Lab of ``#rrggbb`` colours, (N, 3)."""
     return lab_of(_bytes(np.array([[rgb_from_hex(colour) for colour in colours]], np.float32)))[0]

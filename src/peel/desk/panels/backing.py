@@ -6,7 +6,7 @@ from PySide6.QtCore import QRegularExpression, QSize, Signal
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QRegularExpressionValidator
 from PySide6.QtWidgets import QAbstractButton, QGridLayout, QLineEdit, QPushButton, QWidget
 
-from peel.desk.number_field import NumberField
+from peel.desk.controls.number_field import NumberField
 from peel.desk.panels.panel import Panel, words
 from peel.desk.theme import current
 from peel.job.job import Job

@@ -2,7 +2,7 @@
 
 from PySide6.QtCore import Signal
 
-from peel.desk.number_field import NumberField
+from peel.desk.controls.number_field import NumberField
 from peel.desk.panels.panel import Panel, words
 from peel.job.job import Job
 from peel.job.settings import Colour

@@ -6,14 +6,14 @@ from PySide6.QtCore import QStandardPaths, QUrl, Signal
 from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QLabel, QLineEdit, QProgressBar
 
-from peel.desk.number_field import NumberField
+from peel.desk.controls.number_field import NumberField
 from peel.desk.panels.panel import Panel, words
 from peel.errors import PeelError
 from peel.job.job import Job
 from peel.job.settings import Delivery
 from peel.work.delivery import Delivered, deliver, planned
-from peel.work.news import Trouble
 from peel.work.scheduler import Lane, Ticket
+from peel.work.session_events import Trouble
 
 __all__ = ["DeliverPanel"]
 
@@ -101,7 +101,7 @@ class DeliverPanel(Panel):
         self._folder.setText(str(folder))
 
     def close_lane(self) -> None:
-        """Call off a delivery under way and end the worker."""
+        """Cancel a delivery under way and end the worker."""
         self._lane.close()
 
     def show_job(self, job: Job) -> None:

@@ -1,6 +1,6 @@
 """Edge: the unsure band around the marked boundary."""
 
-from peel.desk.number_field import NumberField
+from peel.desk.controls.number_field import NumberField
 from peel.desk.panels.panel import Panel, words
 from peel.job import edits
 from peel.job.job import Job

@@ -5,7 +5,7 @@ from collections.abc import Callable
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QButtonGroup, QGridLayout, QPushButton
 
-from peel.desk.number_field import NumberField
+from peel.desk.controls.number_field import NumberField
 from peel.desk.panels.panel import Panel, words
 from peel.desk.tools.contour import ContourTool
 from peel.job import contours

@@ -6,7 +6,7 @@ from PySide6.QtCore import QRectF, QSize, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QWidget
 
-from peel.desk.number_field import NumberField
+from peel.desk.controls.number_field import NumberField
 from peel.desk.panels.panel import Panel, words
 from peel.desk.theme import current
 from peel.job.edits import set_mixing, set_own_colours
@@ -135,8 +135,8 @@ class MattePanel(Panel):
             self._picked.addWidget(chip)
         self._picked.addStretch(1)
 
-    def _on_mixing(self, as_light: bool) -> None:
-        self.edit("Mixing", lambda job: set_mixing(job, "light" if as_light else "value"))
+    def _on_mixing(self, linear: bool) -> None:
+        self.edit("Mixing", lambda job: set_mixing(job, "light" if linear else "value"))
 
     def show_solving(self, share: float | None) -> None:
         """Show how far the solve is."""
@@ -148,7 +148,7 @@ class MattePanel(Panel):
         """Show the shares."""
         mixing = job.settings.matte.mixing
         self.mixing.setVisible(mixing is not None)
-        self.mixing.setChecked(job.settings.matte.in_light)
+        self.mixing.setChecked(job.settings.matte.is_linear)
         self._show_colours(job.settings.matte.own_colours)
         self.pick.setEnabled(len(job.settings.matte.own_colours) < MOST_OWN_COLOURS)
         shares = matte_shares(job)

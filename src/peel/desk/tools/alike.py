@@ -5,7 +5,7 @@ from typing import Final
 from PySide6.QtCore import QPointF
 from PySide6.QtGui import QColor, QImage, QPainter, QPen
 
-from peel.desk.overlay import overlay_image
+from peel.desk.display.overlay import overlay_image
 from peel.desk.tools.finding_tool import FindingTool
 from peel.desk.tools.tool import Choice, Press
 from peel.job.marking import Zone

@@ -4,7 +4,7 @@ from PySide6.QtCore import QObject, Signal
 
 from peel.desk.tools.tool import Press, Tool
 from peel.job.settings import Point
-from peel.matte.strokes import simplify_run
+from peel.matte.marking.strokes import simplify_run
 
 __all__ = ["AreaTool"]
 

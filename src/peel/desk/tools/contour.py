@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QObject, QPointF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QPainter
 
-from peel.desk.contour_paint import paint_dotted, paint_handles, paint_points, paint_run, paint_shape
-from peel.desk.contour_shape import ContourShape, shape_of
+from peel.desk.tools.contour_paint import paint_dotted, paint_handles, paint_points, paint_run, paint_shape
+from peel.desk.tools.contour_shape import ContourShape, shape_of
 from peel.desk.tools.tool import Choice, Press, Tool
 from peel.job import contours
 from peel.job.settings import Contour, Node, Point
@@ -154,7 +154,7 @@ class ContourTool(Tool):
         return None
 
     def selected_node(self) -> Node | None:
-        """Give the selected point."""
+        """Return the selected point."""
         found = self._selected_node()
         return found[2] if found is not None else None
 
@@ -188,17 +188,17 @@ class ContourTool(Tool):
         self.redraw()
 
     def _change_of(self, hold: _Hold, press: Press) -> Callable[[Contour], Contour]:
-        """Give what a hold makes of its contour."""
+        """Return what a hold makes of its contour."""
         node, part, t, to = hold.node, hold.part, hold.t, press.xy
         if part == "point":
-            return lambda contour: contours.moved(contour, node, to)
+            return lambda contour: contours.with_moved(contour, node, to)
         if part == "stretch":
-            return lambda contour: contours.bent_at(contour, node, t, to)
+            return lambda contour: contours.with_bend(contour, node, t, to)
         at = self._contours()[hold.contour].nodes[node].at
         pull = _kept_straight(at, to) if press.straight else to
         handle = (pull[0] - at[0], pull[1] - at[1])
         if self._open() is not None:
-            return lambda contour: contours.pulled(contour, node, handle)
+            return lambda contour: contours.with_curve(contour, node, handle)
         return lambda contour: contours.with_handle(contour, node, part, handle)
 
     def release(self, press: Press) -> None:
@@ -297,7 +297,7 @@ class ContourTool(Tool):
         if spot is not None:
             smooth = not self._contours()[spot[0]].nodes[spot[1]].smooth
             label = "Smooth point" if smooth else "Sharp point"
-            self._change(label, spot[0], lambda old: contours.turned(old, spot[1], smooth))
+            self._change(label, spot[0], lambda old: contours.with_smooth(old, spot[1], smooth))
         return spot is not None
 
     def turn_stretch(self) -> bool:
@@ -306,11 +306,11 @@ class ContourTool(Tool):
         if spot is not None:
             exact = not self._contours()[spot[0]].nodes[spot[1]].exact
             label = "Exact stretch" if exact else "Loose stretch"
-            self._change(label, spot[0], lambda old: contours.said_exact(old, spot[1], exact))
+            self._change(label, spot[0], lambda old: contours.with_exact(old, spot[1], exact))
         return spot is not None
 
     def _spot(self) -> tuple[int, int] | None:
-        """Give contour and number of the selected point, or of the one under the cursor."""
+        """Return contour and number of the selected point, or of the one under the cursor."""
         found = self._selected_node()
         if found is not None:
             return found[:2]

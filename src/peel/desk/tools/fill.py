@@ -9,12 +9,12 @@ _ZONES = (Zone.SUBJECT, Zone.UNSURE, Zone.BACKDROP)
 
 
 def zone_choice() -> Choice:
-    """Give a choice of zones."""
+    """Return a choice of zones."""
     return Choice("zone", ("Subject", "Unsure", "Backdrop"), "What becomes of the pixels touched", "T")
 
 
 def chosen_zone(choice: Choice, *, reverse: bool) -> Zone:
-    """Give the chosen zone; the other side with Alt."""
+    """Return the chosen zone; the other side with Alt."""
     zone = _ZONES[choice.chosen]
     return {Zone.SUBJECT: Zone.BACKDROP, Zone.BACKDROP: Zone.SUBJECT}.get(zone, Zone.SUBJECT) if reverse else zone
 

@@ -90,7 +90,7 @@ class FindingTool(Tool):
             self.redraw()
 
     def _hue(self, *, taken: bool) -> QColor:
-        """Give the hue of what is added or taken away, as it suits the photo."""
+        """Return the hue of what is added or taken away, as it suits the photo."""
         if self.canvas is None:
             return QColor(0, 0, 0)
         return self.canvas.taken_hue if taken else self.canvas.added_hue

@@ -3,7 +3,7 @@
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPen
 
-from peel.desk.overlay import overlay_image
+from peel.desk.display.overlay import overlay_image
 from peel.desk.tools.brush import BrushSize, paint_ring
 from peel.desk.tools.finding_tool import FindingTool
 from peel.desk.tools.tool import Press

@@ -11,7 +11,7 @@ from PySide6.QtGui import QKeyEvent, QPainter
 if TYPE_CHECKING:
     from collections.abc import Callable
 
-    from peel.desk.canvas import Canvas
+    from peel.desk.canvas.canvas import Canvas
     from peel.job.job import Job
 
 __all__ = ["Choice", "Press", "Tool"]

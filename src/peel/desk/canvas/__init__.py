@@ -1,0 +1,1 @@
+"""The picture on its mat, and the proofs beside it."""

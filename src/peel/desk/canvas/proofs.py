@@ -1,0 +1,288 @@
+"""The proofs: four small views of the spot under the cursor, magnified and in step with it."""
+
+import math
+from dataclasses import replace
+from typing import Final
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, Signal
+from PySide6.QtGui import (
+    QColor,
+    QContextMenuEvent,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+)
+from PySide6.QtWidgets import QGridLayout, QLabel, QMenu, QVBoxLayout, QWidget
+
+from peel.desk.bridge import SessionBridge
+from peel.desk.display.tiles import image_from_rgb
+from peel.desk.theme import current
+from peel.job.job import Job
+from peel.job.rect import Rect
+from peel.matte.edge.trimap import BACKGROUND, FOREGROUND
+from peel.work.scheduler import Lane, Ticket
+from peel.work.views import Look, View, render
+
+__all__ = ["Proofs"]
+
+_MAGNIFY: Final = 2.5
+_ZONE_WORDS: Final = {BACKGROUND: "backdrop", FOREGROUND: "subject"}
+_FIRST: Final = (View.PHOTO, View.MATTE, View.WHITE, View.BLACK)
+
+
+class _Proof(QWidget):
+    """One proof.
+
+    Signals
+    -------
+    swap_asked : (object,)
+        This proof was pressed: swap its view with the picture's.
+    view_asked : (object, View)
+    pin_asked : (object,)
+    """
+
+    swap_asked = Signal(object)
+    view_asked = Signal(object, View)
+    pin_asked = Signal(object)
+    drawn = Signal(object, object)
+
+    def __init__(self, view: View, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.view = view
+        self.pinned_at: QPointF | None = None
+        self._image: QImage | None = None
+        self._target = QRectF()
+        self.setMinimumSize(120, 104)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.drawn.connect(self._on_drawn)
+        self.name_it()
+
+    def name_it(self) -> None:
+        """Return what the proof shows."""
+        self.setAccessibleName(f"Proof: {self.view.value}")
+        self.setToolTip(f"{self.view.value} under the cursor. Press to swap with the picture; right button for more.")
+        self.update()
+
+    def sizeHint(self) -> QSize:
+        """Ask for a quarter of the column."""
+        return QSize(140, 110)
+
+    def _on_drawn(self, image: QImage, target: QRectF) -> None:
+        self._image, self._target = image, target
+        self.update()
+
+    def clear(self) -> None:
+        """Show nothing."""
+        self._image = None
+        self.pinned_at = None
+        self.update()
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        """Paint the spot, a cross on it, and the view's name."""
+        theme = current()
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), theme.colour("mat"))
+        if self._image is not None:
+            painter.drawImage(self._target, self._image)
+            middle = QPointF(self.width() / 2, self.height() / 2)
+            for colour, width in ((QColor(0, 0, 0, 140), 3), (QColor(255, 255, 255), 1)):
+                painter.setPen(QPen(colour, width))
+                for way in (QPointF(1, 0), QPointF(-1, 0), QPointF(0, 1), QPointF(0, -1)):
+                    painter.drawLine(middle + way * 5, middle + way * 10)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        font = self.font()
+        font.setPixelSize(12)
+        font.setWeight(font.Weight.DemiBold)
+        painter.setFont(font)
+        words = self.view.value + (" · pinned" if self.pinned_at is not None else "")
+        label = QRectF(5, self.height() - 23, painter.fontMetrics().horizontalAdvance(words) + 14, 18)
+        painter.setPen(Qt.PenStyle.NoPen)
+        surface = theme.colour("surface")
+        painter.setBrush(surface)
+        painter.drawRoundedRect(label, 4, 4)
+        painter.setPen(theme.colour("text"))
+        painter.drawText(label, Qt.AlignmentFlag.AlignCenter, words)
+        if self.hasFocus():
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(theme.colour("accent"), 2))
+            painter.drawRect(self.rect().adjusted(1, 1, -1, -1))
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """Swap."""
+        if event.button() == Qt.MouseButton.LeftButton:
+            self.swap_asked.emit(self)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Swap with Return, pin with P."""
+        if event.key() == Qt.Key.Key_Return:
+            self.swap_asked.emit(self)
+        elif event.key() == Qt.Key.Key_P:
+            self.pin_asked.emit(self)
+        else:
+            super().keyPressEvent(event)
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        """Offer other views, and pinning."""
+        menu = QMenu(self)
+        for view in View:
+            action = menu.addAction(view.value)
+            action.setCheckable(True)
+            action.setChecked(view is self.view)
+            action.triggered.connect(lambda _checked=False, view=view: self.view_asked.emit(self, view))
+        menu.addSeparator()
+        pin = menu.addAction("Pin to this spot" if self.pinned_at is None else "Follow the cursor again")
+        pin.triggered.connect(lambda: self.pin_asked.emit(self))
+        menu.exec(event.globalPos())
+        menu.deleteLater()
+
+
+class Proofs(QWidget):
+    """The four proofs and the reading under the cursor.
+
+    Signals
+    -------
+    swapped : (View, object)
+        The view that the picture should show, and the proof that takes over the picture's.
+    """
+
+    swapped = Signal(View, object)
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._bridge: SessionBridge | None = None
+        self._lane = Lane("proofs")
+        self._spot = QPointF(0, 0)
+        self._scale = 1.0
+        self._look = Look()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(5)
+        grid = QGridLayout()
+        grid.setSpacing(4)
+        self.proofs = [_Proof(view, self) for view in _FIRST]
+        for number, proof in enumerate(self.proofs):
+            grid.addWidget(proof, number // 2, number % 2)
+            proof.swap_asked.connect(lambda proof: self.swapped.emit(proof.view, proof))
+            proof.view_asked.connect(self._on_view_asked)
+            proof.pin_asked.connect(self._on_pin_asked)
+        column.addLayout(grid)
+        self._reading = QLabel()
+        self._reading.setObjectName("small")
+        column.addWidget(self._reading)
+        # A fast hand sends more positions than there are frames; the latest one is enough.
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(12)
+        self._soon.timeout.connect(self._draw)
+
+    def close_lane(self) -> None:
+        """End the worker."""
+        self._lane.close()
+
+    @property
+    def is_idle(self) -> bool:
+        """Whether all proofs show the spot."""
+        return self._lane.is_idle and not self._soon.isActive()
+
+    def set_session(self, bridge: SessionBridge | None) -> None:
+        """Show another session, or none."""
+        self._bridge = bridge
+        self._lane.keep_only(lambda _key: False)
+        for proof in self.proofs:
+            proof.clear()
+        self._reading.clear()
+        if bridge is not None:
+            photo = bridge.session.photo
+            self._spot = QPointF(photo.width / 2, photo.height / 2)
+            bridge.changed.connect(lambda _job, _before: self._soon.start())
+            self._soon.start()
+
+    def set_look(self, look: Look) -> None:
+        """Choose how views are drawn."""
+        self._look = replace(look, hatch_px=Look.hatch_px)
+        self._soon.start()
+
+    def follow(self, spot: QPointF) -> None:
+        """Show another spot of the photo."""
+        self._spot = spot
+        if not self._soon.isActive():
+            self._soon.start()
+
+    def set_scale(self, scale: float) -> None:
+        """Stay magnified against the picture."""
+        self._scale = min(max(scale * _MAGNIFY, 0.5), 24.0)
+        self._soon.start()
+
+    def give(self, proof: object, view: View) -> None:
+        """Let a proof show another view."""
+        if isinstance(proof, _Proof):
+            self._on_view_asked(proof, view)
+
+    def _on_view_asked(self, proof: _Proof, view: View) -> None:
+        proof.view = view
+        proof.name_it()
+        self._soon.start()
+
+    def _on_pin_asked(self, proof: _Proof) -> None:
+        proof.pinned_at = None if proof.pinned_at is not None else QPointF(self._spot)
+        proof.name_it()
+        self._soon.start()
+
+    def _draw(self) -> None:
+        if self._bridge is None:
+            return
+        job = self._bridge.job
+        for proof in self.proofs:
+            self._draw_one(proof, job, proof.pinned_at or self._spot)
+        self._read(job)
+
+    def _draw_one(self, proof: _Proof, job: Job, spot: QPointF) -> None:
+        """Ask for what lies under a proof; only whole pixels of the level are drawn."""
+        assert self._bridge is not None
+        stages, look, view = self._bridge.session.stages, self._look, proof.view
+        level = 0
+        while self._scale * (1 << (level + 1)) <= 1.0:
+            level += 1
+        step = self._scale * (1 << level)
+        centre = spot / (1 << level)
+        half_width, half_height = proof.width() / 2 / step, proof.height() / 2 / step
+        rect = Rect(
+            math.floor(centre.y() - half_height),
+            math.floor(centre.x() - half_width),
+            math.ceil(centre.y() + half_height),
+            math.ceil(centre.x() + half_width),
+        ).intersection(stages.bounds(level))
+        if rect.is_empty:
+            return
+        target = QRectF(
+            proof.width() / 2 + (rect.left - centre.x()) * step,
+            proof.height() / 2 + (rect.top - centre.y()) * step,
+            rect.width * step,
+            rect.height * step,
+        )
+
+        def draw(ticket: Ticket) -> QImage:
+            ticket.check()
+            return image_from_rgb(render(stages, job, view, rect, level, look))
+
+        self._lane.submit(id(proof), draw, lambda image: proof.drawn.emit(image, target))
+
+    def _read(self, job: Job) -> None:
+        """Say what lies under the cursor."""
+        x, y = math.floor(self._spot.x()), math.floor(self._spot.y())
+        if not (0 <= x < job.photo.width and 0 <= y < job.photo.height):
+            self._reading.setText("outside the photo, which is clear")
+            return
+        pixel = Rect(y, x, y + 1, x + 1)
+        matte = float(job.alpha(pixel)[0, 0])
+        red, green, blue = (int(value) for value in job.photo.pixels[y, x])
+        zone = _ZONE_WORDS.get(int(job.zones.read(pixel)[0, 0]), "unsure")
+        self._reading.setText(f"{x}, {y}   {zone}   matte {matte * 100:.0f} %   {red} {green} {blue}")
+
+    def sizeHint(self) -> QSize:
+        """Ask for two rows."""
+        return QSize(284, 250)

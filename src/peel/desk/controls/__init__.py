@@ -1,0 +1,1 @@
+"""The controls around the picture: numbers, shelf, step line, messages, key sheet."""

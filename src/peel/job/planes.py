@@ -1,0 +1,85 @@
+"""The planes of a job, as one table: what each holds, what is legal in it, and when it is reset."""
+
+from dataclasses import dataclass
+from enum import Enum
+from typing import Any, Final
+
+import numpy as np
+
+from peel.job.plane import Plane, Raster
+from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
+
+__all__ = ["PLANES", "PlaneSpec", "Role"]
+
+
+class Role(Enum):
+    """What a plane is for; planes are reset by role, so that none can be forgotten."""
+
+    MARK = "marked by hand or by a marking tool"
+    BAND = "follows from the marks and the band's settings"
+    SOLUTION = "follows from the band by solving"
+
+
+@dataclass(frozen=True)
+class PlaneSpec:
+    """One plane of a job.
+
+    Attributes
+    ----------
+    name : str
+        Its name in code and in the job file.
+    dtype : numpy dtype
+    codes : frozenset of int or None
+        The legal values; None allows every value of the dtype.
+    default : int
+        The value of every pixel of an absent plane.
+    role : Role
+    """
+
+    name: str
+    dtype: np.dtype[Any]
+    codes: frozenset[int] | None
+    default: int
+    role: Role
+
+    def allows(self, values: Raster) -> bool:
+        """Return whether an array holds legal values only.
+
+        >>> PLANES["zones"].allows(np.array([0, 7], np.uint8))
+        False
+        """
+        if values.dtype != self.dtype:
+            return False
+        if self.codes is None:
+            return True
+        legal = np.zeros(1 << (8 * self.dtype.itemsize), bool)
+        legal[list(self.codes)] = True
+        return bool(legal[values].all())
+
+    def blank(self, height: int, width: int) -> Plane:
+        """Make a plane that holds the default throughout."""
+        return Plane.filled(height, width, self.default, self.dtype)
+
+
+_BYTE: Final = np.dtype(np.uint8)
+
+PLANES: Final[dict[str, PlaneSpec]] = {
+    spec.name: spec
+    for spec in (
+        # How much of each pixel the drawn contours cover: 255 inside, 0 outside.
+        PlaneSpec("outline", _BYTE, None, 0, Role.MARK),
+        # Where Brush, Sweep, Alike and the like overrule the contours: 0 nowhere, 1 backdrop, 2 subject.
+        PlaneSpec("marks", _BYTE, frozenset({0, 1, 2}), 0, Role.MARK),
+        # Which edges have an exact band: 0 none, 1 beside a contour's exact stretch, 2 brushed loose, 3 brushed exact.
+        PlaneSpec("stretches", _BYTE, frozenset({0, 1, 2, 3}), 0, Role.MARK),
+        # Where the zone brushes overrule the laid band: 0 nowhere, 1 backdrop, 2 unsure, 3 subject.
+        PlaneSpec("corrections", _BYTE, frozenset({0, 1, 2, 3}), 0, Role.MARK),
+        # The trimap that follows from those above and the band's widths.
+        PlaneSpec("zones", _BYTE, frozenset({BACKGROUND, UNKNOWN, FOREGROUND}), BACKGROUND, Role.BAND),
+        # Alpha as solved so far, 65535 for 1; exact wherever the zones are certain.
+        PlaneSpec("matte", np.dtype(np.uint16), None, 0, Role.SOLUTION),
+        # 1 where the zones changed and the matte has not caught up.
+        PlaneSpec("unsolved", _BYTE, frozenset({0, 1}), 0, Role.SOLUTION),
+    )
+}
+"""Every plane by name. A plane added here is checked on loading, stored, and reset by its role."""

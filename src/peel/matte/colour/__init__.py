@@ -1,0 +1,1 @@
+"""The subject's own colours in half-clear pixels."""

@@ -1,0 +1,1 @@
+"""Lay a cutout over a backing."""

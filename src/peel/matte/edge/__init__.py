@@ -1,0 +1,1 @@
+"""The zones, and the unsure band around a marked boundary."""

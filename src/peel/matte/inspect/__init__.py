@@ -1,0 +1,1 @@
+"""Measure a matte and its colours against a reference."""

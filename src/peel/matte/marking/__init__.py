@@ -1,0 +1,1 @@
+"""Find and shape what a person marks: outlines, strokes, regions, boundaries, proposals."""

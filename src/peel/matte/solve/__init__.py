@@ -1,0 +1,1 @@
+"""Closed-form matting: the Laplacian, its priors, the solver, and noise."""

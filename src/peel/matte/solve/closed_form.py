@@ -1,0 +1,250 @@
+"""Compute the matte of a photo, or of a window of it, from its zones: closed-form matting with priors.
+
+References
+----------
+.. [1] A. Levin, D. Lischinski, Y. Weiss, "A closed-form solution to natural image matting", IEEE Transactions on
+   Pattern Analysis and Machine Intelligence 30(2), 2008, pp. 228-242. :doi:`10.1109/TPAMI.2007.1177`
+"""
+
+from collections.abc import Callable
+from typing import Final
+
+import numpy as np
+
+from peel.matte.arrays import BoolArray, ByteArray, FloatArray
+from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, alpha_from_trimap
+from peel.matte.parallel import checkpoint, map_chunks, masked_values
+from peel.matte.solve.conjugate_gradients import NOTHING_TO_DO, PriorTerms, Progress, SolveReport, solve_band
+from peel.matte.solve.laplacian import BandSystem, assemble_band
+from peel.matte.solve.local_colours import LocalColourModel, block_side
+from peel.matte.solve.matte_denoising import denoise_matte
+from peel.matte.solve.noise import NoiseCurve, measure_noise
+from peel.matte.solve.sampling import ColourPrior, colour_prior, subject_palette
+from peel.matte.solve.settings import EdgeTerms, SolveSettings
+from peel.matte.solve.sparsity import sparsity_terms, texture_weight
+
+__all__ = ["ALIGNMENT", "COLOUR_MARGIN", "WINDOW_REACH", "band_window", "clean_ends", "solve_matte"]
+
+_AT_ONCE: Final = 500_000  # pixels weighed per task
+_ROWS: Final = 256  # per task
+_MARGINS: Final = (0.008, 0.03, 0.08)  # least, most in plain stretches, and most by which ends are cleaned
+
+WINDOW_REACH: Final = 2
+"""Pixels around the band that the Laplacian's windows read."""
+
+COLOUR_MARGIN: Final = 64
+"""Pixels around the band whose colours enter the local colour model."""
+
+ALIGNMENT: Final = 32
+"""Windows begin at multiples of this, so that blocks of pixels are the same in every window."""
+
+
+def band_window(unknown: BoolArray, reach: int = WINDOW_REACH) -> tuple[slice, slice] | None:
+    """Return the smallest window around the band and `reach` pixels beyond it, or None without a band."""
+    rows, columns = np.flatnonzero(unknown.any(axis=1)), np.flatnonzero(unknown.any(axis=0))
+    if rows.size == 0:
+        return None
+    return (
+        slice(max(0, int(rows[0]) - reach), int(rows[-1]) + reach + 1),
+        slice(max(0, int(columns[0]) - reach), int(columns[-1]) + reach + 1),
+    )
+
+
+def clean_ends(alpha: FloatArray, margin: FloatArray | float, *, stretch: BoolArray | bool = True) -> FloatArray:
+    """Set values within `margin` of 0 or 1 to 0 or 1; a new array.
+
+    Where `stretch` is set, values up to twice as far away are stretched, so that no step is left.
+
+    >>> [round(float(value), 3) for value in clean_ends(np.array([-0.1, 0.01, 0.03, 0.5, 0.995], np.float32), 0.02)]
+    [0.0, 0.0, 0.02, 0.5, 1.0]
+    """
+    out = np.clip(alpha, 0.0, 1.0)
+    ends = np.minimum(out, 1 - out)
+    kept = np.where(stretch, np.minimum(ends, 2 * (ends - margin)), ends)
+    kept[ends <= margin] = 0
+    return np.asarray(np.where(out < 0.5, kept, 1 - kept), np.float32)
+
+
+def solve_matte(
+    image: FloatArray,
+    trimap: ByteArray,
+    *,
+    rim: FloatArray | None = None,
+    prior: ColourPrior | None = None,
+    noise: NoiseCurve | None = None,
+    own_colours: FloatArray | None = None,
+    photo_shape: tuple[int, int] | None = None,
+    settings: SolveSettings | None = None,
+    progress: Progress | None = None,
+    interim: Callable[[FloatArray], None] | None = None,
+) -> tuple[FloatArray, SolveReport]:
+    """Compute alpha in the unknown zone by closed-form matting with colour and sparsity priors.
+
+    Parameters
+    ----------
+    image : (H, W, 3) float32 ndarray
+        Colours in [0, 1].
+    trimap : (H, W) uint8 ndarray
+        BACKGROUND, UNKNOWN, FOREGROUND.
+    rim : (H, W) float32 ndarray, optional
+        Alpha to hold fixed where it is not NaN, besides what the zones fix: the border of a local solve.
+    prior : ColourPrior, optional
+        Estimate from sampled colours; computed here if not given.
+    noise : NoiseCurve, optional
+        The photo's; measured here if not given.
+    own_colours : (K, 3) float32 ndarray, optional
+        Colours of the subject that no certain pixel shows, such as that of sheer cloth.
+    photo_shape : tuple of int, optional
+        Height and width of the photo of which this is a window; the window then begins at multiples of 32. The
+        picture's own if not given.
+    settings : SolveSettings, optional
+    progress : callable, optional
+        Called with the share done.
+    interim : callable, optional
+        Given a first estimate while the rest is computed, to be looked at meanwhile.
+
+    Returns
+    -------
+    (H, W) float32 ndarray
+        In [0, 1]; exactly 0 or 1 where the zones say so.
+    SolveReport
+
+    Raises
+    ------
+    Cancelled
+        If it is cancelled; see `peel.matte.parallel.cancellable`.
+    ValueError
+        If the shapes do not agree.
+
+    Notes
+    -----
+    Minimises ``alpha' L alpha + w sum_i c_i (alpha_i - p_i)^2`` [1]_ with the matting Laplacian of
+    `peel.matte.solve.laplacian` and the estimate of `peel.matte.solve.sampling`. Two preliminary solutions serve to
+    evaluate the priors of `peel.matte.solve.local_colours` and `peel.matte.solve.sparsity`. A piece of band that
+    touches neither zone and has no estimate stays at one half.
+    """
+    if image.shape != (*trimap.shape, 3):
+        msg = f"image {image.shape} and trimap {trimap.shape} do not agree"
+        raise ValueError(msg)
+    settings = settings or SolveSettings()
+    alpha = alpha_from_trimap(trimap)
+    unknown = (trimap != BACKGROUND) & (trimap != FOREGROUND)
+    if rim is not None:
+        held = unknown & ~np.isnan(rim)
+        alpha[held] = rim[held]
+        unknown = unknown & ~held
+    window = _colour_window(unknown)
+    if window is None:
+        return alpha, NOTHING_TO_DO
+    view, band = _finite(image[window]), unknown[window]
+    checkpoint()
+    noise = noise or measure_noise(view)
+    checkpoint()
+    photo_shape = photo_shape or trimap.shape
+    if prior is None:
+        prior = colour_prior(
+            view,
+            np.ascontiguousarray(trimap[window]),
+            noise=noise,
+            wanted=band,
+            photo_shape=photo_shape,
+            palette=_finite(subject_palette(image, trimap)),
+        )
+    else:
+        prior = prior.part(window)
+
+    def show(values: FloatArray) -> None:
+        shown = alpha.copy()
+        shown[window][band] = np.clip(values, 0, 1)
+        if interim is not None:
+            interim(shown)
+
+    checkpoint()
+    texture = texture_weight(prior.plain, band)
+    side = block_side(photo_shape[0] * photo_shape[1])
+    sheer = np.empty((0, 3), np.float32) if own_colours is None else np.ascontiguousarray(own_colours, np.float32)
+    model = LocalColourModel(view, alpha[window], band, texture, noise, side, sheer, settings.terms.local_colour)
+    checkpoint()
+    estimate, confidence = masked_values(prior.alpha, band), masked_values(prior.confidence, band)
+    weight = confidence * np.float32(settings.terms.sampled_colour)
+    values, report = solve_band(
+        _system(view, band, alpha[window], weight, estimate, settings.eps),
+        masked_values(view, band),
+        masked_values(alpha[window], band),
+        tolerance=settings.tolerance,
+        max_iterations=settings.max_iterations,
+        priors=_priors(model, estimate, confidence, settings.terms),
+        progress=progress,
+        interim=show if interim else None,
+    )
+    alpha[window][band] = values
+    alpha[window][band] = _cleaned(np.ascontiguousarray(alpha[window]), band, prior.plain, settings)
+    return alpha, report
+
+
+def _colour_window(unknown: BoolArray) -> tuple[slice, slice] | None:
+    """Return the window around the band whose colours are read; the whole picture, uncopied, if that is most of it."""
+    window = band_window(unknown, COLOUR_MARGIN)
+    if window is None:
+        return None
+    rows, columns = (slice(part.start // ALIGNMENT * ALIGNMENT, part.stop) for part in window)
+    if 2 * unknown[rows, columns].size > unknown.size:
+        return slice(0, unknown.shape[0]), slice(0, unknown.shape[1])
+    return rows, columns
+
+
+def _finite(colours: FloatArray) -> FloatArray:
+    """Return contiguous colours; values that are not finite, as float pictures may hold, become black or white."""
+    colours = np.ascontiguousarray(colours, np.float32)
+    if np.isfinite(map_chunks(lambda part: colours[part].sum(dtype=np.float64), len(colours), _ROWS)).all():
+        return colours
+    return np.nan_to_num(colours, nan=0.0, posinf=1.0, neginf=0.0)
+
+
+def _priors(
+    model: LocalColourModel, estimate: FloatArray, confidence: FloatArray, terms: EdgeTerms
+) -> list[PriorTerms]:
+    """List the priors that are evaluated again after each preliminary solution."""
+
+    def sparsity(alpha: FloatArray) -> tuple[FloatArray, FloatArray]:
+        weight, towards = np.empty_like(alpha), np.empty_like(alpha)
+
+        def some(part: slice) -> None:
+            given = (values[part] for values in (alpha, estimate, confidence, model.texture))
+            weight[part], towards[part] = sparsity_terms(*given, strength=terms.sparsity)
+
+        map_chunks(some, len(alpha), _AT_ONCE)
+        return weight, towards
+
+    priors: list[tuple[float, PriorTerms]] = [(terms.local_colour, model.terms), (terms.sparsity, sparsity)]
+    return [prior for strength, prior in priors if strength > 0]
+
+
+def _cleaned(alpha: FloatArray, band: BoolArray, plain: ByteArray, settings: SolveSettings) -> FloatArray:
+    """Denoise a matte and clean its ends; returns the band's values."""
+    if settings.clean <= 0:
+        return np.clip(alpha[band], 0, 1)
+    denoised, left = denoise_matte(alpha, np.ascontiguousarray(plain))
+    if settings.terms.denoising < 1:
+        denoised = alpha + np.float32(settings.terms.denoising) * (denoised - alpha)
+    least, in_plain, most = _MARGINS
+
+    def clean(part: slice) -> FloatArray:
+        wanted = band[part]
+        rough = plain[part][wanted] < 2
+        margin = np.clip(np.float32(settings.clean) * left[part][wanted], least, np.where(rough, most, in_plain))
+        # A faint slope over a plain stretch is an out-of-focus edge: it stays as it is.
+        return clean_ends(denoised[part][wanted], margin, stretch=rough)
+
+    return np.concatenate(map_chunks(clean, len(band), _ROWS))
+
+
+def _system(
+    image: FloatArray, band: BoolArray, fixed: FloatArray, weight: FloatArray, estimate: FloatArray, eps: float
+) -> BandSystem:
+    """Assemble the Laplacian and the prior of the sampled colours."""
+    system = assemble_band(image, band, fixed, eps)
+    checkpoint()
+    system.stencil[0] += weight
+    system.rhs[...] += weight * estimate
+    return system

@@ -1,0 +1,43 @@
+"""What a session reports to its listeners. Always sent from a worker thread."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from peel.job.job import Job
+
+__all__ = ["Changed", "Listener", "SessionEvent", "Solving", "Stored", "Trouble"]
+
+
+@dataclass(frozen=True)
+class Changed:
+    """The job is another: after an edit, undo, redo, or a solve."""
+
+    job: Job
+    previous: Job
+
+
+@dataclass(frozen=True)
+class Solving:
+    """The matte is being computed; `share` done in [0, 1], or None when nothing is left to do."""
+
+    share: float | None
+
+
+@dataclass(frozen=True)
+class Stored:
+    """Whether every change is on disk."""
+
+    is_complete: bool
+
+
+@dataclass(frozen=True)
+class Trouble:
+    """Something went wrong that a person should read; an unexpected error also has its traceback."""
+
+    message: str
+    hint: str = ""
+    trace: str = ""
+
+
+SessionEvent = Changed | Solving | Stored | Trouble
+Listener = Callable[[SessionEvent], None]

@@ -1,0 +1,150 @@
+"""Chains of stages: each makes a window from the stage before it, and all are cached alike."""
+
+from abc import ABC, abstractmethod
+from collections.abc import Callable, Hashable, Sequence
+from functools import partial
+from itertools import count
+from typing import Final
+
+import numpy as np
+
+from peel.job.job import Job
+from peel.job.rect import Rect
+from peel.job.space import Space
+from peel.matte.arrays import FloatArray
+from peel.matte.parallel import run_all
+from peel.work.stages.cache import Cache
+
+__all__ = ["CELL", "Before", "Chain", "Stage", "cells_of"]
+
+CELL: Final = 256
+"""Pixels of a level, a side, of the squares that results are made and kept in."""
+
+Before = Callable[[Rect], FloatArray]
+"""Returns a window of the stage before."""
+
+_numbers = count()
+
+
+class Stage(ABC):
+    """One step of a chain.
+
+    Attributes
+    ----------
+    reach : int
+        Pixels of the level that it reads around a window of the stage before.
+    """
+
+    reach = 0
+
+    @abstractmethod
+    def stamp(self, job: Job, rect: Rect, level: int) -> Hashable:
+        """Return all that the stage itself brings into a window: equal stamps mean equal results."""
+
+    @abstractmethod
+    def make(self, job: Job, rect: Rect, level: int, before: Before) -> FloatArray:
+        """Compute a window as a new array; `before` may be read up to `reach` pixels around it."""
+
+    def is_neutral(self, job: Job) -> bool:
+        """Return whether the stage changes nothing anywhere."""
+        del job
+        return False
+
+    def passes(self, job: Job, rect: Rect, level: int) -> bool:
+        """Return whether the stage leaves a window as the stage before made it."""
+        del job, rect, level
+        return False
+
+    def is_cached(self, level: int) -> bool:
+        """Return whether its results are worth keeping."""
+        del level
+        return True
+
+    def constant(self, job: Job, rect: Rect, level: int, before: float | None) -> float | None:
+        """Return the one value of a window, given that of the stage before, if that is known without computing."""
+        del job, rect, level, before
+        return None
+
+
+class Chain:
+    """Stages in their order; what consumers ask for. Any thread.
+
+    Parameters
+    ----------
+    stages : sequence of Stage
+        The first one needs nothing before it.
+    space : Space
+    cache : Cache
+    """
+
+    def __init__(self, stages: Sequence[Stage], space: Space, cache: Cache) -> None:
+        self._stages, self._space, self._cache = tuple(stages), space, cache
+        self._number = next(_numbers)  # chains share a cache
+
+    def window(self, job: Job, rect: Rect, level: int) -> FloatArray:
+        """Compute a window of a level, which must lie inside the space; a new array."""
+        return self._window(self._active(job), job, rect, level)
+
+    def stamp(self, job: Job, rect: Rect, level: int) -> Hashable:
+        """Return all that a window depends on: equal stamps mean equal windows."""
+        return self._stamp(self._active(job), job, rect, level)
+
+    def constant(self, job: Job, rect: Rect, level: int) -> float | None:
+        """Return the one value of a window if that is known without computing, else None."""
+        value: float | None = None
+        for stage in self._active(job):
+            value = stage.constant(job, rect, level, value)
+        return value
+
+    def _active(self, job: Job) -> tuple[Stage, ...]:
+        return tuple(stage for stage in self._stages if not stage.is_neutral(job))
+
+    def _stamp(self, stages: tuple[Stage, ...], job: Job, rect: Rect, level: int) -> Hashable:
+        parts: list[Hashable] = []
+        for stage in reversed(stages):
+            parts.append((type(stage).__name__, stage.stamp(job, rect, level)))
+            rect = rect.grown(stage.reach).intersection(self._space.bounds(level))
+        return (self._number, *parts)
+
+    def _window(self, stages: tuple[Stage, ...], job: Job, rect: Rect, level: int) -> FloatArray:
+        stage, earlier = stages[-1], stages[:-1]
+
+        def before(wanted: Rect) -> FloatArray:
+            return self._window(earlier, job, wanted, level)
+
+        if not stage.is_cached(level):
+            return stage.make(job, rect, level, before)
+
+        def cell(part: Rect) -> FloatArray:
+            if stage.passes(job, part, level):
+                return before(part)
+            key = (self._stamp(stages, job, part, level), level, part)
+            return self._cache.get(key, lambda: np.ascontiguousarray(stage.make(job, part, level, before)))
+
+        cells = [part.intersection(self._space.bounds(level)) for part in cells_of(rect)]
+        return _assembled(rect, cells, cell)
+
+
+def _assembled(rect: Rect, cells: list[Rect], make: Callable[[Rect], FloatArray]) -> FloatArray:
+    """Make cells in parallel and put their parts of a window together."""
+    out: list[FloatArray] = []
+
+    def fill(cell: Rect) -> None:
+        values, part = make(cell), cell.intersection(rect)
+        out[0][part.within(rect)] = values[part.within(cell)]
+
+    first = make(cells[0])
+    out.append(np.empty((rect.height, rect.width, *first.shape[2:]), np.float32))
+    part = cells[0].intersection(rect)
+    out[0][part.within(rect)] = first[part.within(cells[0])]
+    run_all([partial(fill, cell) for cell in cells[1:]])
+    return out[0]
+
+
+def cells_of(rect: Rect) -> list[Rect]:
+    """List the cells that a window touches."""
+    return [
+        Rect(top, left, top + CELL, left + CELL)
+        for top in range(rect.top // CELL * CELL, rect.bottom, CELL)
+        for left in range(rect.left // CELL * CELL, rect.right, CELL)
+    ]

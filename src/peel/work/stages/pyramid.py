@@ -1,0 +1,46 @@
+"""A photo at every pyramid level."""
+
+import threading
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from peel.job.job import Photo
+from peel.job.rect import Rect
+from peel.job.space import level_size
+from peel.matte.arrays import FloatArray, unit_floats
+
+__all__ = ["Pyramid", "shrunk"]
+
+
+def shrunk(values: NDArray[Any], level: int) -> NDArray[Any]:
+    """Average squares of pixels; those cut off by the border average what they have."""
+    if level == 0:
+        return values
+    step = 1 << level
+    height, width = level_size(values.shape[0], values.shape[1], level)
+    missing = (height * step - values.shape[0], width * step - values.shape[1])
+    if any(missing):
+        values = cv2.copyMakeBorder(values, 0, missing[0], 0, missing[1], cv2.BORDER_REPLICATE)
+    return np.asarray(cv2.resize(values, (width, height), interpolation=cv2.INTER_AREA))
+
+
+class Pyramid:
+    """A photo at every level; a level is made on first use. Any thread."""
+
+    def __init__(self, photo: Photo) -> None:
+        self._levels: list[NDArray[Any]] = [photo.pixels]
+        self._turn = threading.Lock()
+
+    def pixels(self, level: int) -> NDArray[Any]:
+        """Return the whole photo at a level, in its own depth and profile."""
+        with self._turn:
+            while len(self._levels) <= level:
+                self._levels.append(shrunk(self._levels[-1], 1))
+            return self._levels[level]
+
+    def colours(self, rect: Rect, level: int) -> FloatArray:
+        """Copy a window of a level as float32 in [0, 1]."""
+        return unit_floats(self.pixels(level)[rect.slices])

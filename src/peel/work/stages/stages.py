@@ -1,0 +1,131 @@
+"""The derived pictures of one photo's jobs, and of the sheet they are delivered on."""
+
+from collections.abc import Callable, Hashable
+
+import numpy as np
+
+from peel.files.profiles import colour_into_profile
+from peel.job.job import Job, Photo
+from peel.job.rect import Rect
+from peel.job.settings import rgb_from_hex
+from peel.job.sheet import Placement, Sheet
+from peel.matte.arrays import ByteArray, FloatArray
+from peel.matte.composite.over import composite_over
+from peel.matte.edge.trimap import BACKGROUND, FOREGROUND
+from peel.work.stages.cache import Cache
+from peel.work.stages.chain import Chain
+from peel.work.stages.colour_chain import Clean, Estimate, Photographed
+from peel.work.stages.matte_chain import Solved
+from peel.work.stages.pyramid import Pyramid, shrunk
+
+__all__ = ["Stages"]
+
+Bare = Callable[[Rect], FloatArray]
+
+
+class Stages:
+    """The chains of one photo. Any thread.
+
+    Parameters
+    ----------
+    photo : Photo
+    cache : Cache, optional
+        Shared with other photos, if given.
+
+    Attributes
+    ----------
+    pyramid : Pyramid
+        The photo at every level.
+    matte : Chain
+        The finished matte, alpha in [0, 1].
+    colours : Chain
+        The subject's own colours, straight, in [0, 1], in the photo's profile.
+    """
+
+    def __init__(self, photo: Photo, cache: Cache | None = None) -> None:
+        self._photo = photo
+        self.cache = cache if cache is not None else Cache(400_000_000)
+        self.pyramid = Pyramid(photo)
+        self.matte = Chain([Solved()], photo.space, self.cache)
+        colours = [Photographed(self.pyramid), Estimate(self.matte), Clean(self.pyramid)]
+        self.colours = Chain(colours, photo.space, self.cache)
+
+    def alpha(self, job: Job, rect: Rect, level: int) -> FloatArray:
+        """Return the finished matte at a level, float32 in [0, 1]."""
+        return self.matte.window(job, rect, level)
+
+    def foreground(self, job: Job, rect: Rect, level: int) -> FloatArray:
+        """Return the subject's own colours at a level, straight, float32 in [0, 1]."""
+        return self.colours.window(job, rect, level)
+
+    def composite(
+        self, job: Job, rect: Rect, level: int, backing: FloatArray | tuple[float, float, float]
+    ) -> FloatArray:
+        """Return the cutout over a backing, in the photo's profile, mixed the way the photo mixes its colours."""
+        foreground, alpha = self.foreground(job, rect, level), self.alpha(job, rect, level)
+        return composite_over(foreground, backing, alpha, linear=job.settings.photo.is_linear)
+
+    def zone_shares(self, job: Job, rect: Rect, level: int) -> tuple[FloatArray, FloatArray]:
+        """Return how much of each pixel of a level is backdrop and how much is unsure, in [0, 1]."""
+        zones: ByteArray = job.zones.read(job.photo.space.covered(rect, level))
+        backdrop = (zones == BACKGROUND).astype(np.float32)
+        unsure = ((zones != BACKGROUND) & (zones != FOREGROUND)).astype(np.float32)
+        return shrunk(backdrop, level), shrunk(unsure, level)
+
+    def backing_colour(self, colour: str) -> tuple[float, float, float]:
+        """Convert a ``#rrggbb`` picked on the screen to the photo's profile."""
+        return colour_into_profile(rgb_from_hex(colour), self._photo.profile)
+
+    def sheet(self, sheet: Sheet, rect: Rect, level: int, bare: Bare) -> FloatArray:
+        """Return a window of a sheet at a level.
+
+        Parameters
+        ----------
+        sheet : Sheet
+        rect : Rect
+            Pixels of the level, in the sheet's space.
+        level : int
+        bare : callable
+            Returns what shows in a window where the sheet has no backing.
+
+        Notes
+        -----
+        At coarser levels a cutout's place is rounded to whole pixels of the level.
+        """
+        out = self._backing(sheet, rect, bare)
+        for placement in sheet.cutouts:
+            self._place(placement, rect, level, out)
+        return out
+
+    def cutout_stamp(self, job: Job, rect: Rect, level: int) -> Hashable:
+        """Return all that the cutout itself brings into a window: equal stamps mean equal windows."""
+        matte, colours = self.matte.stamp(job, rect, level), self.colours.stamp(job, rect, level)
+        return matte, colours, job.settings.photo.is_linear
+
+    def sheet_stamp(self, sheet: Sheet, rect: Rect, level: int) -> Hashable:
+        """Return all that a window of a sheet depends on."""
+        parts: list[Hashable] = [sheet.backing]
+        for placement in sheet.cutouts:
+            own = self._own_window(placement, rect, level)
+            seen = own.intersection(placement.job.photo.space.bounds(level))
+            stamp = () if seen.is_empty else self.cutout_stamp(placement.job, seen, level)
+            parts.append((placement.top, placement.left, stamp))
+        return tuple(parts)
+
+    def _own_window(self, placement: Placement, rect: Rect, level: int) -> Rect:
+        down, right = (round(offset / (1 << level)) for offset in (placement.top, placement.left))
+        return rect.moved(-down, -right)
+
+    def _backing(self, sheet: Sheet, rect: Rect, bare: Bare) -> FloatArray:
+        if sheet.backing.kind == "nothing":
+            return np.array(bare(rect), np.float32)
+        colour = np.array(self.backing_colour(sheet.backing.colour), np.float32)
+        return np.broadcast_to(colour, (rect.height, rect.width, 3)).copy()
+
+    def _place(self, placement: Placement, rect: Rect, level: int, out: FloatArray) -> None:
+        """Lay a cutout over what is there; outside its photo nothing changes."""
+        own = self._own_window(placement, rect, level)
+        seen = own.intersection(placement.job.photo.space.bounds(level))
+        if not seen.is_empty:
+            part = seen.within(own)
+            out[part] = self.composite(placement.job, seen, level, out[part])
