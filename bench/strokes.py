@@ -12,7 +12,6 @@ from peel.job.edits import use_zones
 from peel.job.job import Job, Photo, new_job
 from peel.job.marking import Stroke, Zone
 from peel.job.rect import Rect
-from peel.job.settings import Matte
 from peel.matte.edge.trimap import UNKNOWN
 from peel.work.solving import solve_job
 
@@ -27,7 +26,7 @@ _AWAY = 300  # pixels around a stroke that are compared
 
 def _solved(case: Case) -> Job:
     photo = Photo(case.name, (case.photo * 255).round().astype(np.uint8))
-    job = use_zones(new_job(photo).with_settings(matte=Matte(mixing="value")), case.zones)
+    job = use_zones(new_job(photo).with_photo_settings(mixing="value"), case.zones)
     return solve_job(job)[0]
 
 
@@ -64,7 +63,7 @@ def measure() -> list[str]:
             unknowns.append(report.unknowns)
             settled.append(time.perf_counter() - since)
             shown.append((looks[0] - since) if looks else settled[-1])
-    full = solve_job(use_zones(new_job(after.photo).with_settings(matte=after.settings.matte), after.zones.read()))[0]
+    full = solve_job(use_zones(new_job(after.photo).with_settings(after.settings), after.zones.read()))[0]
     away = np.concatenate([_differences(after, full, stroke) for stroke, _ in strokes])
     return [
         f"strokes that left something to solve: {len(settled)} of {len(strokes)}, {np.median(unknowns):.0f} unsure px",

@@ -13,7 +13,8 @@ from PySide6.QtWidgets import QApplication
 
 from bench.cases import LARGE, large_case
 from peel.desk.app import make_app
-from peel.desk.controls.step_line import Step
+from peel.desk.bench import Bench
+from peel.desk.steps import Step
 from peel.desk.window import Window
 from peel.job import edits, marking
 from peel.job.marking import Stroke, Zone
@@ -61,21 +62,25 @@ def measure(name: str = "tin-drummer") -> list[str]:
             image.load()
         decodes.append(time.perf_counter() - since)
     decode = min(decodes)
-    app = make_app()
+    make_app()
     window = Window()
     window.show()
+    _until(lambda: window.bench is not None)
+    bench = window.bench
+    assert bench is not None
+    desk = bench.desk
     first: list[float] = []
     _until(lambda: False, 0.3)
     since = time.perf_counter()
-    window.opener.previewed.connect(lambda *_: first.append(time.perf_counter() - since))
+    bench.files.opener.previewed.connect(lambda *_: first.append(time.perf_counter() - since))
     window.open_path(path)
-    _until(lambda: window.bridge is not None)
+    _until(lambda: desk.bridge is not None)
     usable = time.perf_counter() - since
     lines.append(
         f"open 24 MP JPEG: first picture {first[0] / decode:.2f} x Pillow's decode, usable {usable / decode:.2f} x ({decode:.2f} s)"
     )
-    assert window.bridge is not None
-    session = window.bridge.session
+    assert desk.bridge is not None
+    session = desk.bridge.session
     session.apply(
         "Zones",
         lambda job: edits.use_zones(
@@ -83,23 +88,23 @@ def measure(name: str = "tin-drummer") -> list[str]:
         ),
     )
     session.wait_idle(600)
-    window.show_step(Step.EDGE)
-    _until(lambda: window.is_drawn)
+    desk.show_step(Step.EDGE)
+    _until(lambda: bench.is_drawn)
     for view, scale in ((View.ZONES, None), (View.WHITE, 1.0)):
-        window.show_view(view)
+        desk.show_view(view)
         if scale is not None:
-            window.canvas.look_at(QPointF(2000, 1200), scale)
-        _until(lambda: window.is_drawn)
-        lines += _strokes(window, view, app)
-    lines += _solves(window)
+            bench.canvas.look_at(QPointF(2000, 1200), scale)
+        _until(lambda: bench.is_drawn)
+        lines += _strokes(bench, view)
+    lines += _solves(bench)
     window.close()
     return lines
 
 
-def _strokes(window: Window, view: View, _app: QApplication) -> list[str]:
+def _strokes(bench: Bench, view: View) -> list[str]:
     """Draw strokes as a hand does and time each paint event."""
-    clock, canvas = _PaintClock(), window.canvas
-    window.set_brush_size(100 / canvas.frame.scale)
+    clock, canvas, desk = _PaintClock(), bench.canvas, bench.desk
+    desk.set_brush(100 / canvas.frame.scale)
     _until(lambda: False, 0.2)
     canvas.installEventFilter(clock)
     rng = np.random.default_rng(0)
@@ -116,11 +121,11 @@ def _strokes(window: Window, view: View, _app: QApplication) -> list[str]:
             QTest.mouseMove(canvas, QPoint(int(x), int(y)))
             QApplication.processEvents()
         QTest.mouseRelease(canvas, Qt.MouseButton.LeftButton)
-        assert window.bridge is not None
-        _until(lambda: window.bridge.session._edits.is_idle)
-        window.bridge.session.undo()
+        assert desk.bridge is not None
+        _until(lambda: desk.bridge.session._edits.is_idle)
+        desk.bridge.session.undo()
     canvas.removeEventFilter(clock)
-    window.bridge.session.wait_idle(300)
+    desk.bridge.session.wait_idle(300)
     times = np.array(clock.times_ms)
     return [
         f"stroke, {view.value} at {canvas.frame.scale * 100:.0f} %: paint {np.percentile(times, 50):.1f} ms median, "
@@ -128,16 +133,17 @@ def _strokes(window: Window, view: View, _app: QApplication) -> list[str]:
     ]
 
 
-def _solves(window: Window) -> list[str]:
+def _solves(bench: Bench) -> list[str]:
     """Time from the end of a 100 px stroke on the edge to its matte."""
-    assert window.bridge is not None
-    session = window.bridge.session
+    desk = bench.desk
+    assert desk.bridge is not None
+    session = desk.bridge.session
     zones = session.job.zones.read()
     ys, xs = np.nonzero(zones == 128)
     rng = np.random.default_rng(1)
     times, looks = [], []
     shown: list[float] = []
-    session.listen(lambda news: shown.append(time.perf_counter()) if isinstance(news, Changed) else None)
+    session.listen(lambda event: shown.append(time.perf_counter()) if isinstance(event, Changed) else None)
     for index in rng.integers(0, len(ys), 12):
         x, y = float(xs[index]), float(ys[index])
         stroke = Stroke(((x, y), (x + 30, y + 20)), 50)

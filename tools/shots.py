@@ -6,6 +6,7 @@ import tempfile
 import time
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp(prefix="peel-shots-")
@@ -20,7 +21,9 @@ from PySide6.QtWidgets import QAbstractButton, QApplication
 from peel.demo.marking import BRAMBLE_HAIR, loose_outline
 from peel.demo.photos import demo_photo
 from peel.desk.app import make_app
-from peel.desk.controls.step_line import Step
+from peel.desk.bench import Bench
+from peel.desk.desk_state import DeskState
+from peel.desk.steps import Step
 from peel.desk.window import Window
 from peel.work.views import View
 
@@ -33,7 +36,24 @@ class Visit:
     def __init__(self) -> None:
         self.app = make_app()
         self.window = Window()
+        self.window.show_welcome()
         self.window.show()
+        self.until(lambda: self.window.bench is not None)
+
+    @property
+    def bench(self) -> Bench:
+        """The page that is worked on."""
+        assert self.window.bench is not None
+        return self.window.bench
+
+    @property
+    def desk(self) -> DeskState:
+        """The state of the desk."""
+        return self.bench.desk
+
+    def panel(self, step: Step) -> Any:
+        """Return a step's panel."""
+        return self.bench.panels[step]
 
     def until(self, condition: Callable[[], bool], seconds: float = 180) -> None:
         """Let the window work until something is so."""
@@ -44,11 +64,11 @@ class Visit:
 
     def settle(self) -> None:
         """Let everything be solved and drawn."""
-        window = self.window
-        if window.bridge is not None:
-            self.until(lambda: window.bridge.session.wait_idle(0.01))
+        desk, bench = self.desk, self.bench
+        if desk.bridge is not None:
+            self.until(lambda: desk.bridge.session.wait_idle(0.01))
         self.until(lambda: False, 0.25)
-        self.until(lambda: window.is_drawn and window.proofs.is_idle)
+        self.until(lambda: bench.is_drawn and bench.proofs.is_idle)
         self.until(lambda: False, 0.25)
 
     def shoot(self, name: str) -> None:
@@ -59,17 +79,17 @@ class Visit:
 
     def at(self, x: float, y: float) -> QPoint:
         """Give the canvas point of a photo point."""
-        return self.window.canvas.frame.to_widget(QPointF(x, y)).toPoint()
+        return self.bench.canvas.frame.to_widget(QPointF(x, y)).toPoint()
 
     def point_at(self, x: float, y: float) -> None:
         """Move the cursor over a photo point."""
-        QTest.mouseMove(self.window.canvas, self.at(x, y))
+        QTest.mouseMove(self.bench.canvas, self.at(x, y))
 
     def drag(
         self, points: list[tuple[float, float]], held: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier
     ) -> None:
         """Draw a stroke."""
-        canvas = self.window.canvas
+        canvas = self.bench.canvas
         QTest.mousePress(canvas, Qt.MouseButton.LeftButton, held, self.at(*points[0]))
         for point in points[1:]:
             QTest.mouseMove(canvas, self.at(*point))
@@ -86,21 +106,21 @@ class Visit:
         self, points: list[tuple[float, float]], held: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier
     ) -> None:
         """Draw a stroke and keep the button down."""
-        QTest.mousePress(self.window.canvas, Qt.MouseButton.LeftButton, held, self.at(*points[0]))
+        QTest.mousePress(self.bench.canvas, Qt.MouseButton.LeftButton, held, self.at(*points[0]))
         for point in points[1:]:
-            QTest.mouseMove(self.window.canvas, self.at(*point))
+            QTest.mouseMove(self.bench.canvas, self.at(*point))
             self.until(lambda: False, 0.05)
-        tool = self.window.canvas.tool
+        tool = self.desk.tool
         self.until(lambda: not getattr(tool, "is_looking", False))
 
     def let_go(self, x: float, y: float) -> None:
         """Let the button up."""
-        QTest.mouseRelease(self.window.canvas, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, self.at(x, y))
+        QTest.mouseRelease(self.bench.canvas, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, self.at(x, y))
         self.settle()
 
     def click(self, x: float, y: float) -> None:
         """Click, and wait for what comes of it."""
-        QTest.mouseClick(self.window.canvas, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, self.at(x, y))
+        QTest.mouseClick(self.bench.canvas, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, self.at(x, y))
         self.settle()
 
     def do(self, name: str) -> None:
@@ -111,15 +131,15 @@ class Visit:
 
     def open_demo(self, name: str) -> None:
         """Open a demo photo, from the empty window."""
-        self.window.close_photo()
+        self.bench.files.close_photo()
         self.press(f"demo {name}")
-        self.until(lambda: self.window.bridge is not None)
+        self.until(lambda: self.desk.bridge is not None)
         self.settle()
 
 
 def shoot_marking(visit: Visit) -> None:
     """Take a picture of each tool of Mark at work."""
-    window = visit.window
+    window, desk, bench = visit.window, visit.desk, visit.bench
     visit.open_demo("lamplighter")
     visit.do("Contour")
     visit.press("way Follow the edge")
@@ -132,14 +152,14 @@ def shoot_marking(visit: Visit) -> None:
     visit.shoot("mark-contour")
     visit.open_demo("tin-drummer")
     visit.do("Sweep")
-    window.set_brush_size(110)
+    desk.set_brush(110)
     stroke = [(980.0, 1050.0), (1000.0, 1300.0), (1000.0, 1600.0), (1010.0, 1900.0)]
     visit.hold(stroke)
     visit.shoot("mark-sweep")
     visit.let_go(*stroke[-1])
     visit.do("Undo")
     visit.settle()
-    window.show_view(View.PHOTO)
+    desk.show_view(View.PHOTO)
     visit.do("Alike")
     visit.press("way Backdrop")
     visit.press("way Everywhere")
@@ -148,90 +168,90 @@ def shoot_marking(visit: Visit) -> None:
     visit.let_go(760, 820)
     visit.open_demo("bramble")
     visit.do("Propose")
-    visit.until(lambda: window.bridge is not None and window.bridge.job.has_subject)
+    visit.until(lambda: desk.bridge is not None and desk.bridge.job.has_subject)
     visit.do("Fill")
     visit.shoot("mark-propose")
     window.message.hide()
     visit.do("Brush")
     visit.press("way Unsure")
-    window.mark_panel.amount.set_value(45)
-    window.mark_panel.findChild(QAbstractButton, "change SHRINK").click()
-    visit.until(lambda: window.marking_desk.is_idle)
-    window.set_brush_size(160)
+    visit.panel(Step.MARK).amount.set_value(45)
+    visit.panel(Step.MARK).findChild(QAbstractButton, "change SHRINK").click()
+    visit.until(lambda: bench.marking_desk.is_idle)
+    desk.set_brush(160)
     visit.point_at(900, 620)
     visit.shoot("mark-change")
-    window.close_photo()
+    bench.files.close_photo()
 
 
 def main() -> int:
     """Walk through a job and take a picture of each main view."""
     SHOTS.mkdir(parents=True, exist_ok=True)
     visit = Visit()
-    window = visit.window
+    window, desk, bench = visit.window, visit.desk, visit.bench
     visit.until(lambda: False, 0.3)
     visit.shoot("welcome")
     shoot_marking(visit)
     visit.press("demo bramble")
-    visit.until(lambda: window.bridge is not None)
+    visit.until(lambda: desk.bridge is not None)
     outline = loose_outline(np.asarray(Image.open(demo_photo("bramble").matte), np.float32) / 255)
-    window.mark_panel.clear_asked.emit()
+    visit.panel(Step.MARK).clear_asked.emit()
     visit.settle()
-    window.take_up(window.tools[Step.MARK][0])
+    desk.take_up(desk.tools[Step.MARK][0])
     visit.press("way Straight")
     visit.press("way Loose")
     for x, y in outline:
-        QTest.mouseClick(window.canvas, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, visit.at(x, y))
-    QTest.keyClick(window.canvas, Qt.Key.Key_Return)
+        QTest.mouseClick(bench.canvas, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, visit.at(x, y))
+    QTest.keyClick(bench.canvas, Qt.Key.Key_Return)
     visit.settle()
-    window.show_step(Step.EDGE)
-    window.panels[Step.EDGE].outward.set_value(24)
-    window.panels[Step.EDGE].inward.set_value(18)
-    window.set_brush_size(330)
+    desk.show_step(Step.EDGE)
+    bench.panels[Step.EDGE].outward.set_value(24)
+    bench.panels[Step.EDGE].inward.set_value(18)
+    desk.set_brush(330)
     for stroke in BRAMBLE_HAIR:
         visit.drag(list(stroke))
     visit.settle()
-    window.take_up(window.tools[Step.EDGE][1])
-    window.set_brush_size(150)
-    visit.drag([(2340, 280), (2370, 640)], Qt.KeyboardModifier.AltModifier)
+    desk.take_up(desk.tools[Step.EDGE][1])
+    desk.set_brush(150)
+    visit.drag([(2340, 280), (2370, 640)], right=True)
     visit.settle()
-    window.take_up(window.tools[Step.EDGE][0])
-    window.set_brush_size(200)
+    desk.take_up(desk.tools[Step.EDGE][0])
+    desk.set_brush(200)
     visit.point_at(640, 560)
     visit.shoot("edge")
-    window.show_step(Step.MATTE)
-    window.show_view(View.MATTE)
+    desk.show_step(Step.MATTE)
+    desk.show_view(View.MATTE)
     visit.point_at(760, 700)
     visit.shoot("matte")
-    window.show_view(View.WHITE)
-    window.canvas.look_at(QPointF(850, 720), 1.0)
+    desk.show_view(View.WHITE)
+    bench.canvas.look_at(QPointF(850, 720), 1.0)
     visit.point_at(760, 700)
     visit.shoot("matte-white")
-    window.show_view(View.LOUD)
+    desk.show_view(View.LOUD)
     visit.shoot("matte-loud")
-    window.canvas.fit()
-    window.show_view(View.BLACK)
-    window.show_wipe(True)
+    bench.canvas.fit()
+    desk.show_view(View.BLACK)
+    desk.show_wipe(True)
     visit.point_at(800, 600)
     visit.shoot("wipe")
-    window.show_wipe(False)
-    window.show_step(Step.COLOUR)
-    window.show_view(View.WHITE)
+    desk.show_wipe(False)
+    desk.show_step(Step.COLOUR)
+    desk.show_view(View.WHITE)
     visit.shoot("colour")
-    window.show_step(Step.BACKING)
+    desk.show_step(Step.BACKING)
     visit.press("swatch #3f6c8f")
     visit.shoot("backing")
-    window.show_step(Step.DELIVER)
-    window.deliver_panel.set_folder(Path(tempfile.mkdtemp(prefix="peel-")) / "autumn programme")
+    desk.show_step(Step.DELIVER)
+    visit.panel(Step.DELIVER).set_folder(Path(tempfile.mkdtemp(prefix="peel-")) / "autumn programme")
     visit.settle()
-    window.deliver_panel.go.click()
-    visit.until(lambda: "Written" in window.deliver_panel.written)
+    visit.panel(Step.DELIVER).go.click()
+    visit.until(lambda: "Written" in visit.panel(Step.DELIVER).written)
     visit.shoot("deliver")
-    window.key_sheet.toggle()
+    bench.key_sheet.toggle()
     visit.shoot("keys")
-    window.key_sheet.hide()
+    bench.key_sheet.hide()
     window.switch_theme()
-    window.show_step(Step.MATTE)
-    window.show_view(View.ZONES)
+    desk.show_step(Step.MATTE)
+    desk.show_view(View.ZONES)
     visit.shoot("dark")
     window.close()
     return 0

@@ -2,7 +2,7 @@
 
 import sys
 
-from peel.cli import main
+from peel.start import main
 
 if __name__ == "__main__":
     sys.exit(main())

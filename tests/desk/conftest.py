@@ -20,6 +20,7 @@ def make_window(qtbot: QtBot) -> Iterator[Callable[[], Hand]]:
         make_app()
         window = Window()
         windows.append(window)
+        window.show_welcome()
         with qtbot.waitExposed(window):
             window.show()
         return Hand(window, qtbot)

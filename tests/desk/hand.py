@@ -2,13 +2,22 @@
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QAction
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton
 from pytestqt.qtbot import QtBot
 
+from peel.desk.bench import Bench
+from peel.desk.desk_state import DeskState
+from peel.desk.steps import Step
 from peel.desk.window import Window
+from peel.job.job import Job
+from peel.work.session import Session
+
+LEFT, RIGHT = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton
 
 
 class Hand:
@@ -16,34 +25,68 @@ class Hand:
 
     def __init__(self, window: Window, qtbot: QtBot) -> None:
         self.window, self.qtbot = window, qtbot
+        self.wait(lambda: window.bench is not None)
+
+    @property
+    def bench(self) -> Bench:
+        assert self.window.bench is not None
+        return self.window.bench
+
+    @property
+    def desk(self) -> DeskState:
+        return self.bench.desk
+
+    @property
+    def job(self) -> Job:
+        assert self.desk.job is not None
+        return self.desk.job
+
+    @property
+    def session(self) -> Session:
+        assert self.desk.bridge is not None
+        return self.desk.bridge.session
+
+    def panel(self, step: Step) -> Any:
+        return self.bench.panels[step]
 
     def wait(self, condition: Callable[[], bool], timeout_s: float = 120) -> None:
         self.qtbot.waitUntil(condition, timeout=int(timeout_s * 1000))
 
     def settle(self) -> None:
         """Wait until all is solved, stored and drawn."""
-        assert self.window.bridge is not None
-        self.window.bridge.session.wait_idle(180)
-        self.qtbot.wait(30)  # news of it comes in, and the canvas asks for what it needs
-        self.wait(lambda: self.window.proofs.is_idle and self.window.is_drawn)
+        self.session.wait_idle(180)
+        self.qtbot.wait(30)  # news of it comes in, and the canvas requests what it needs
+        self.wait(lambda: self.bench.is_drawn)
 
     def at(self, x: float, y: float) -> QPoint:
-        return self.window.canvas.frame.to_widget(QPointF(x, y)).toPoint()
+        return self.bench.canvas.frame.to_widget(QPointF(x, y)).toPoint()
 
-    def click(self, x: float, y: float, held: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
-        QTest.mouseClick(self.window.canvas, Qt.MouseButton.LeftButton, held, self.at(x, y))
+    def click(
+        self, x: float, y: float, held: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier, *, right: bool = False
+    ) -> None:
+        QTest.mouseClick(self.bench.canvas, RIGHT if right else LEFT, held, self.at(x, y))
 
     def drag(
-        self, points: list[tuple[float, float]], held: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier
+        self,
+        points: list[tuple[float, float]],
+        held: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier,
+        *,
+        right: bool = False,
     ) -> None:
-        canvas, button = self.window.canvas, Qt.MouseButton.LeftButton
+        canvas, button = self.bench.canvas, RIGHT if right else LEFT
         QTest.mousePress(canvas, button, held, self.at(*points[0]))
         for point in points[1:]:
             QTest.mouseMove(canvas, self.at(*point))
         QTest.mouseRelease(canvas, button, held, self.at(*points[-1]))
 
     def key(self, key: Qt.Key, held: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
-        QTest.keyClick(self.window.canvas, key, held)
+        QTest.keyClick(self.bench.canvas, key, held)
+
+    def command(self, name: str) -> None:
+        """Carry out a command by its name."""
+        action = self.window.findChild(QAction, name)
+        assert action is not None, name
+        action.trigger()
 
     def step(self, name: str) -> None:
         self.press(f"step {name}")
@@ -53,8 +96,9 @@ class Hand:
         button = self.window.findChild(QAbstractButton, name)
         assert button is not None, name
         assert button.isEnabled(), name
-        QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+        QTest.mouseClick(button, LEFT)
 
     def open(self, path: Path) -> None:
         self.window.open_path(path)
-        self.wait(lambda: self.window.bridge is not None)
+        self.wait(lambda: self.desk.bridge is not None)
+        self.qtbot.wait(60)  # the page is laid out

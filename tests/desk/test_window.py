@@ -10,22 +10,21 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QFileDialog
 
 from desk.hand import Hand
-from peel.desk.controls.step_line import Step
+from peel.desk.steps import Step
 from peel.job.job import MATTE_ONE
 from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
-from peel.work import recovery
+from peel.work import job_files
 from peel.work.views import View
 
 ALT, SHIFT = Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.ShiftModifier
 
 
 def _job(hand: Hand) -> object:
-    assert hand.window.bridge is not None
-    return hand.window.bridge.job
+    return hand.job
 
 
 def _colour(hand: Hand, x: float, y: float) -> QColor:
-    return hand.window.canvas.grab().toImage().pixelColor(hand.at(x, y))
+    return hand.bench.canvas.grab().toImage().pixelColor(hand.at(x, y))
 
 
 def test_an_empty_window_offers_to_begin(hand: Hand) -> None:
@@ -42,8 +41,8 @@ def test_clicks_and_return_mark_and_the_matte_follows(marked: Hand) -> None:
     assert zones[10, 10] == BACKGROUND
     assert matte[150, 210] == MATTE_ONE
     assert _job(marked).is_solved
-    assert marked.window.step_line.state_of(Step.MARK) == "subject 21 %"
-    assert marked.window.step_line.state_of(Step.MATTE).startswith("solved")
+    assert marked.bench.step_line.state_of(Step.MARK) == "subject 21 %"
+    assert marked.bench.step_line.state_of(Step.MATTE).startswith("solved")
 
 
 def test_freehand_and_straight_runs_make_one_contour(hand: Hand, disc_file: Path) -> None:
@@ -55,7 +54,7 @@ def test_freehand_and_straight_runs_make_one_contour(hand: Hand, disc_file: Path
     hand.click(100, 100)  # the first point closes
     hand.settle()
 
-    (contour,) = _job(hand).settings.contours
+    (contour,) = _job(hand).settings.photo.contours
     assert contour.closed
     assert len(contour.nodes) >= 4
     assert any(node.out != (0.0, 0.0) for node in contour.nodes)
@@ -69,18 +68,18 @@ def test_backspace_takes_back_the_last_point(hand: Hand, disc_file: Path) -> Non
     hand.key(Qt.Key.Key_Backspace)
     hand.settle()
 
-    (contour,) = _job(hand).settings.contours
+    (contour,) = _job(hand).settings.photo.contours
     assert len(contour.nodes) == 1
 
 
 def test_a_point_can_be_dragged_and_a_hole_cut(marked: Hand) -> None:
     marked.drag([(300, 60), (330, 40), (360, 30)])
     for x, y in ((190, 130), (230, 130), (230, 170), (190, 170)):
-        marked.click(x, y, ALT)
+        marked.click(x, y, right=True)
     marked.key(Qt.Key.Key_Return)
     marked.settle()
 
-    outline, hole = _job(marked).settings.contours
+    outline, hole = _job(marked).settings.photo.contours
     assert outline.nodes[1].at == pytest.approx((360, 30), abs=1)
     assert hole.hole
     assert _job(marked).zones.read()[150, 210] == BACKGROUND
@@ -90,30 +89,30 @@ def test_a_click_on_a_closed_line_inserts_a_point(marked: Hand) -> None:
     marked.click(210, 60)
     marked.settle()
 
-    (contour,) = _job(marked).settings.contours
+    (contour,) = _job(marked).settings.photo.contours
     assert len(contour.nodes) == 5
 
 
 def test_brushes_do_what_their_sentence_says(marked: Hand) -> None:
-    window = marked.window
+    _window, desk, _bench = marked.window, marked.desk, marked.bench
     marked.key(Qt.Key.Key_B)
-    window.set_brush_size(40)
+    desk.set_brush(40)
     marked.drag([(210, 150), (360, 150)])
     marked.settle()
     assert _job(marked).zones.read()[150, 350] == FOREGROUND
 
     marked.key(Qt.Key.Key_E)
-    assert window.step is Step.EDGE
+    assert desk.step is Step.EDGE
     marked.drag([(150, 120), (190, 120)])
     marked.settle()
     assert _job(marked).zones.read()[120, 170] == UNKNOWN
 
-    marked.drag([(150, 120), (190, 120)], ALT)
+    marked.drag([(150, 120), (190, 120)], right=True)
     marked.settle()
     assert _job(marked).zones.read()[120, 170] == FOREGROUND
 
     marked.key(Qt.Key.Key_D)
-    marked.drag([(170, 200), (180, 200)], ALT)
+    marked.drag([(170, 200), (180, 200)], right=True)
     marked.settle()
     assert _job(marked).zones.read()[200, 175] == BACKGROUND
 
@@ -124,28 +123,28 @@ def test_one_stroke_is_one_undo(marked: Hand) -> None:
     marked.drag([(150, 120), (170, 140), (190, 120)])
     marked.settle()
 
-    marked.window.findChild(object, "Undo").trigger()
+    marked.command("Undo")
     marked.settle()
 
     assert np.array_equal(_job(marked).zones.read(), before)
 
 
 def test_number_keys_choose_views_and_holding_only_peeks(marked: Hand, monkeypatch: pytest.MonkeyPatch) -> None:
-    window = marked.window
+    _window, desk, bench = marked.window, marked.desk, marked.bench
     marked.key(Qt.Key.Key_4)
-    assert window.canvas.view is View.WHITE
+    assert desk.view is View.WHITE
 
     clock = iter((10.0, 11.0))
     monkeypatch.setattr("peel.desk.held_keys.time.monotonic", lambda: next(clock))
-    QTest.keyPress(window.canvas, Qt.Key.Key_5)
-    assert window.canvas.view is View.BLACK
-    QTest.keyRelease(window.canvas, Qt.Key.Key_5)
+    QTest.keyPress(bench.canvas, Qt.Key.Key_5)
+    assert desk.view is View.BLACK
+    QTest.keyRelease(bench.canvas, Qt.Key.Key_5)
 
-    assert window.canvas.view is View.WHITE
+    assert desk.view is View.WHITE
 
 
 def test_the_views_show_what_they_say(marked: Hand) -> None:
-    window = marked.window
+    _window, desk, bench = marked.window, marked.desk, marked.bench
     expected = {
         View.PHOTO: (38, 76, 153),
         View.MATTE: (0, 0, 0),
@@ -153,56 +152,56 @@ def test_the_views_show_what_they_say(marked: Hand) -> None:
         View.BLACK: (0, 0, 0),
     }
     for view, colour in expected.items():
-        window.show_view(view)
-        window.canvas.repaint()
+        desk.show_view(view)
+        bench.canvas.repaint()
         marked.settle()
         marked.wait(lambda colour=colour: _colour(marked, 12, 12).getRgb()[:3] == colour)
 
 
 def test_the_wipe_line_shows_the_photo_on_its_left(marked: Hand) -> None:
-    window = marked.window
-    window.show_view(View.MATTE)
-    window.show_wipe(True)
+    _window, desk, bench = marked.window, marked.desk, marked.bench
+    desk.show_view(View.MATTE)
+    desk.show_wipe(True)
 
     marked.wait(lambda: _colour(marked, 12, 12).getRgb()[:3] == (38, 76, 153))
     marked.wait(lambda: _colour(marked, 408, 12).getRgb()[:3] == (0, 0, 0))
-    middle = QPoint(window.canvas.width() // 2, window.canvas.height() // 2)
-    QTest.mousePress(window.canvas, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, middle)
-    QTest.mouseMove(window.canvas, QPoint(window.canvas.width() // 10, middle.y()))
-    QTest.mouseRelease(window.canvas, Qt.MouseButton.LeftButton)
+    middle = QPoint(bench.canvas.width() // 2, bench.canvas.height() // 2)
+    QTest.mousePress(bench.canvas, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, middle)
+    QTest.mouseMove(bench.canvas, QPoint(bench.canvas.width() // 10, middle.y()))
+    QTest.mouseRelease(bench.canvas, Qt.MouseButton.LeftButton)
 
-    assert window.canvas.wipe == pytest.approx(0.1, abs=0.02)
+    assert bench.canvas.wipe == pytest.approx(0.1, abs=0.02)
 
 
 def test_the_wheel_zooms_at_the_cursor_and_space_pans(marked: Hand) -> None:
-    canvas = marked.window.canvas
+    canvas = marked.bench.canvas
     spot = QPointF(marked.at(100, 80))
-    before = canvas.frame.to_photo(spot)
+    before = canvas.frame.to_space(spot)
 
     canvas.zoom_to(canvas.frame.scale * 3, spot)
 
-    assert (canvas.frame.to_photo(spot) - before).manhattanLength() < 1e-6
+    assert (canvas.frame.to_space(spot) - before).manhattanLength() < 1e-6
     origin = QPointF(canvas.frame.origin)
     QTest.keyPress(canvas, Qt.Key.Key_Space)
     marked.drag([(100, 80), (110, 90)])
     QTest.keyRelease(canvas, Qt.Key.Key_Space)
     assert (canvas.frame.origin - origin).manhattanLength() > 5
-    assert len(_job(marked).settings.contours[0].nodes) == 4
+    assert len(_job(marked).settings.photo.contours[0].nodes) == 4
 
 
 def test_the_proofs_follow_the_cursor_and_swap(marked: Hand) -> None:
-    window = marked.window
-    QTest.mouseMove(window.canvas, marked.at(12, 12))
-    marked.wait(lambda: window.proofs.is_idle)
-    matte = window.proofs.proofs[1]
+    _window, desk, bench = marked.window, marked.desk, marked.bench
+    QTest.mouseMove(bench.canvas, marked.at(12, 12))
+    marked.wait(lambda: bench.proofs.is_idle)
+    matte = bench.proofs.proofs[1]
     corner = QPoint(3, 3)
     marked.wait(lambda: matte.grab().toImage().pixelColor(QPoint(matte.width() - 8, matte.height() - 30)).red() == 0)
-    QTest.mouseMove(window.canvas, marked.at(210, 150))
+    QTest.mouseMove(bench.canvas, marked.at(210, 150))
     marked.wait(lambda: matte.grab().toImage().pixelColor(corner).red() == 255)
 
     QTest.mouseClick(matte, Qt.MouseButton.LeftButton)
 
-    assert window.canvas.view is View.MATTE
+    assert desk.view is View.MATTE
     assert matte.view is View.ZONES  # what the picture showed since the first mark
 
 
@@ -218,8 +217,7 @@ def test_a_broken_file_gives_a_sentence_and_the_work_stays(marked: Hand, tmp_pat
 
 
 def test_a_job_open_in_another_window_is_refused(marked: Hand, make_window: Callable[[], Hand]) -> None:
-    assert marked.window.bridge is not None
-    path = marked.window.bridge.session.project.path
+    path = marked.desk.bridge.session.project.path
     other = make_window()
 
     other.window.open_path(path)
@@ -234,58 +232,57 @@ def test_keeping_under_a_name_goes_on_in_that_file(
     target = tmp_path / "kept.peel"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_args: (str(target), ""))
 
-    marked.window.ask_keep()
+    marked.bench.files.ask_keep()
     marked.wait(lambda: "Kept as" in marked.window.message.text)
 
-    assert marked.window.bridge is not None
-    assert marked.window.bridge.session.project.path == target
+    assert marked.desk.bridge.session.project.path == target
     assert "kept.peel" in marked.window.windowTitle()
-    assert recovery.unkept() == []
+    assert job_files.unkept() == []
     assert _job(marked).has_subject
 
 
 def test_the_backing_is_set_typed_and_shown(marked: Hand) -> None:
-    window = marked.window
+    _window, desk, _bench = marked.window, marked.desk, marked.bench
     marked.step("Backing")
     marked.press("swatch #c8553d")
     marked.settle()
-    assert _job(marked).settings.backing.colour == "#c8553d"
-    assert window.canvas.view is View.BACKING
+    assert _job(marked).settings.recipe.backing.colour == "#c8553d"
+    assert desk.view is View.BACKING
     marked.wait(lambda: _colour(marked, 12, 12).name() == "#c8553d")
 
-    code = window.backing_panel.code
+    code = marked.panel(Step.BACKING).code
     code.setFocus()
     code.selectAll()
     QTest.keyClicks(code, "#224466")
     QTest.keyClick(code, Qt.Key.Key_Return)
     marked.settle()
 
-    assert _job(marked).settings.backing.colour == "#224466"
+    assert _job(marked).settings.recipe.backing.colour == "#224466"
 
 
 def test_numbers_can_be_typed_stepped_and_reset(marked: Hand) -> None:
     marked.step("Edge")
-    field = marked.window.panels[Step.EDGE].outward
+    field = marked.bench.panels[Step.EDGE].outward
     field.setFocus()
 
     QTest.keyClick(field, Qt.Key.Key_Up)
     marked.settle()
-    assert _job(marked).settings.band.outward_px == 15
+    assert _job(marked).settings.recipe.band.outward_px == 15
 
     QTest.keyClick(field, Qt.Key.Key_2)
     QTest.keyClicks(marked.window.focusWidget(), "5")
     QTest.keyClick(marked.window.focusWidget(), Qt.Key.Key_Return)
     marked.settle()
-    assert _job(marked).settings.band.outward_px == 25
+    assert _job(marked).settings.recipe.band.outward_px == 25
 
     QTest.mouseDClick(field, Qt.MouseButton.LeftButton, pos=QPoint(20, 30))
     marked.settle()
-    assert _job(marked).settings.band.outward_px == 14
+    assert _job(marked).settings.recipe.band.outward_px == 14
 
 
 def test_the_tick_for_how_strands_mix_solves_again_and_is_undone(marked: Hand) -> None:
     marked.step("Matte")
-    tick = marked.window.panels[Step.MATTE].mixing
+    tick = marked.bench.panels[Step.MATTE].mixing
     before = _job(marked)
     assert not tick.isChecked()
 
@@ -293,29 +290,29 @@ def test_the_tick_for_how_strands_mix_solves_again_and_is_undone(marked: Hand) -
     marked.settle()
 
     after = _job(marked)
-    assert after.settings.matte.mixing == "light"
+    assert after.settings.photo.known_mixing == "light"
     assert after.is_solved
     assert tick.isChecked()
     assert np.abs(after.alpha(after.photo.bounds) - before.alpha(before.photo.bounds)).max() > 0.02
 
-    marked.window.bridge.session.undo()
+    marked.desk.bridge.session.undo()
     marked.wait(lambda: not tick.isChecked())
-    assert _job(marked).settings.matte.mixing == "value"
+    assert _job(marked).settings.photo.known_mixing == "value"
 
 
 def test_delivery_to_a_bad_place_is_explained_and_work_goes_on(marked: Hand, tmp_path: Path) -> None:
     (tmp_path / "file").write_bytes(b"")
-    window = marked.window
+    window, _desk, _bench = marked.window, marked.desk, marked.bench
     marked.step("Deliver")
-    window.deliver_panel.set_folder(tmp_path / "file" / "sub")
+    marked.panel(Step.DELIVER).set_folder(tmp_path / "file" / "sub")
 
-    window.deliver_panel.go.click()
+    marked.panel(Step.DELIVER).go.click()
     marked.wait(lambda: window.message.isVisible())
 
     assert "could not be written" in window.message.text
-    window.deliver_panel.set_folder(tmp_path / "out")
-    window.deliver_panel.go.click()
-    marked.wait(lambda: "Written" in window.deliver_panel.written)
+    marked.panel(Step.DELIVER).set_folder(tmp_path / "out")
+    marked.panel(Step.DELIVER).go.click()
+    marked.wait(lambda: "Written" in marked.panel(Step.DELIVER).written)
     assert len(list((tmp_path / "out").iterdir())) == 3
 
 
@@ -328,12 +325,12 @@ def test_everything_has_a_name_for_assistive_programs(marked: Hand) -> None:
 
 
 def test_the_key_sheet_comes_and_goes(marked: Hand) -> None:
-    marked.window.findChild(object, "Keys").trigger()
-    assert marked.window.key_sheet.isVisible()
+    marked.command("Keys")
+    assert marked.bench.key_sheet.isVisible()
 
-    QTest.keyClick(marked.window.key_sheet, Qt.Key.Key_A)
+    QTest.keyClick(marked.bench.key_sheet, Qt.Key.Key_A)
 
-    assert not marked.window.key_sheet.isVisible()
+    assert not marked.bench.key_sheet.isVisible()
 
 
 def test_a_rotated_jpeg_opens_upright(hand: Hand, tmp_path: Path) -> None:
@@ -347,10 +344,10 @@ def test_a_rotated_jpeg_opens_upright(hand: Hand, tmp_path: Path) -> None:
 
 
 def test_both_themes_dress_the_window(marked: Hand) -> None:
-    light = marked.window.step_line.grab().toImage().pixelColor(3, 3).lightness()
+    light = marked.bench.step_line.grab().toImage().pixelColor(3, 3).lightness()
 
     marked.window.switch_theme()
-    dark = marked.window.step_line.grab().toImage().pixelColor(3, 3).lightness()
+    dark = marked.bench.step_line.grab().toImage().pixelColor(3, 3).lightness()
     marked.window.switch_theme()
 
     assert light > 200
@@ -359,44 +356,44 @@ def test_both_themes_dress_the_window(marked: Hand) -> None:
 
 def test_the_first_mark_shows_the_zones_laid_around_it(hand: Hand, disc_file: Path) -> None:
     hand.open(disc_file)
-    assert hand.window.canvas.view is View.PHOTO
+    assert hand.desk.view is View.PHOTO
 
     hand.key(Qt.Key.Key_B)
     hand.drag([(180, 150), (240, 150)])
     hand.settle()
 
-    hand.wait(lambda: hand.window.canvas.view is View.ZONES)
+    hand.wait(lambda: hand.desk.view is View.ZONES)
 
 
 def test_a_sheer_colour_is_picked_in_the_picture_used_and_dropped(marked: Hand) -> None:
-    window = marked.window
+    _window, desk, bench = marked.window, marked.desk, marked.bench
     marked.step("Matte")
     before = _job(marked).alpha(_job(marked).photo.bounds)
-    window.matte_panel.covers.set_value(100)
-    lit = [button.isChecked for button in window.shelf._buttons]
+    marked.panel(Step.MATTE).covers.set_value(100)
+    lit = [button.isChecked for button in bench.shelf._buttons]
     assert any(is_lit() for is_lit in lit)
-    window.matte_panel.pick.click()
-    assert "sheer" in window.shelf._sentence.text()
+    marked.panel(Step.MATTE).pick.click()
+    assert "sheer" in bench.shelf._sentence.text()
     assert not any(is_lit() for is_lit in lit), "the spot's tool is in the hand, none of the shelf's"
     marked.click(210, 150)
     marked.settle()
     assert any(is_lit() for is_lit in lit)
 
-    assert _job(marked).settings.matte.own_colours == ("#d98033",)
+    assert _job(marked).settings.photo.sheer_colours == ("#d98033",)
     assert _job(marked).is_solved
     assert _job(marked).alpha(_job(marked).photo.bounds).shape == before.shape
-    assert window.canvas.tool is window.tools[Step.MATTE][0]
+    assert desk.tool is desk.tools[Step.MATTE][0]
 
-    marked.wait(lambda: window.matte_panel.findChild(QAbstractButton, "sheer #d98033") is not None)
+    marked.wait(lambda: marked.panel(Step.MATTE).findChild(QAbstractButton, "sheer #d98033") is not None)
     marked.press("sheer #d98033")
     marked.settle()
-    assert _job(marked).settings.matte.own_colours == ()
+    assert _job(marked).settings.photo.sheer_colours == ()
 
-    window.matte_panel.covers.set_value(80)
-    window.matte_panel.pick.click()
+    marked.panel(Step.MATTE).covers.set_value(80)
+    marked.panel(Step.MATTE).pick.click()
     marked.click(210, 150)
     marked.settle()
-    (thinner,) = _job(marked).settings.matte.own_colours
+    (thinner,) = _job(marked).settings.photo.sheer_colours
     assert int(thinner[1:3], 16) > 0xD9, "what covers less must differ more from the backdrop"
     marked.press(f"sheer {thinner}")
     marked.settle()
@@ -405,7 +402,7 @@ def test_a_sheer_colour_is_picked_in_the_picture_used_and_dropped(marked: Hand) 
 
 def test_the_photo_is_seen_small_beside_its_name_and_gone_with_it(hand: Hand, disc_file: Path) -> None:
     hand.open(disc_file)
-    thumb = hand.window.step_line._thumb
+    thumb = hand.bench.step_line._thumb
     hand.wait(lambda: not thumb.pixmap().isNull())
 
     picture = thumb.pixmap().toImage()
@@ -416,13 +413,10 @@ def test_the_photo_is_seen_small_beside_its_name_and_gone_with_it(hand: Hand, di
 
 
 def test_a_late_answer_about_another_photo_is_not_shown(marked: Hand) -> None:
-    window = marked.window
-    assert window.bridge is not None
-    mine = window.bridge.session.stages
-    loud = marked.window._tiles.look.loud  # type: ignore[union-attr]
+    loud = marked.desk.look.loud
 
-    window._side_tasks.loud_found.emit(object(), "#123456")
-    assert window._tiles.look.loud == loud  # type: ignore[union-attr]
+    marked.bench.side_tasks.loud_found.emit(object(), "#123456")
+    assert marked.desk.look.loud == loud
 
-    window._side_tasks.loud_found.emit(mine, "#123456")
-    assert window._tiles.look.loud == "#123456"  # type: ignore[union-attr]
+    marked.bench.side_tasks.loud_found.emit(marked.session.stages, "#123456")
+    assert marked.desk.look.loud == "#123456"

@@ -22,7 +22,7 @@ def test_a_file_of_the_first_format_opens_with_its_contours_and_can_be_gone_on_w
     session = Session.resume(ProjectFile.open(path))
     session.wait_idle(60)
 
-    closed, drawing = session.job.settings.contours
+    closed, drawing = session.job.settings.photo.contours
     assert [node.at for node in closed.nodes] == [(40, 20), (120, 20), (120, 100), (40, 100)]
     assert closed.closed
     assert drawing.hole

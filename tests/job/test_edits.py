@@ -47,7 +47,7 @@ def test_points_are_taken_back_one_by_one(disc_job: Job) -> None:
     once, twice = contours.take_back_node(job), contours.take_back_node(contours.take_back_node(job))
 
     assert [node.at for node in contours.open_contour(once).nodes] == [(1, 1)]
-    assert twice.settings.contours == ()
+    assert twice.settings.photo.contours == ()
     assert contours.take_back_node(twice) is twice
 
 
@@ -68,7 +68,7 @@ def test_inserting_and_removing_come_back_to_the_same_zones(disc_job: Job) -> No
     back = contours.change_contour(away, 0, lambda old: contours.without_point(old, 1))
     removed = contours.remove_contour(job, 0)
 
-    assert len(inserted.settings.contours[0].nodes) == 5
+    assert len(inserted.settings.photo.contours[0].nodes) == 5
     assert np.array_equal(inserted.zones.read(), job.zones.read())
     assert not np.array_equal(away.zones.read(), job.zones.read())
     assert np.array_equal(back.zones.read(), job.zones.read())
@@ -99,9 +99,9 @@ def test_a_zone_brush_overrules_and_can_be_taken_back(disc_job: Job) -> None:
 
 def test_local_edits_agree_with_laying_everything_anew(disc_job: Job) -> None:
     job = marking.paint_mark(_marked(disc_job), Stroke(((90, 60), (60, 200)), 18), subject=True)
-    other = edits.set_band(job, Band(outward_px=40, inward_px=20))
+    other = edits.set_value(job, "recipe.band", Band(outward_px=40, inward_px=20))
 
-    again = edits.set_band(other, job.settings.band)
+    again = edits.set_value(other, "recipe.band", job.settings.recipe.band)
 
     assert np.array_equal(again.zones.read(), job.zones.read())
 
@@ -121,6 +121,6 @@ def test_a_contour_may_go_beyond_the_frame_without_a_band_along_it(disc_job: Job
 
 
 def test_an_edit_that_changes_no_zone_leaves_nothing_to_solve(disc_job: Job) -> None:
-    job = edits.set_band(disc_job, Band(outward_px=30, inward_px=3))
+    job = edits.set_value(disc_job, "recipe.band", Band(outward_px=30, inward_px=3))
 
     assert job.is_solved

@@ -125,8 +125,8 @@ def test_clearing_leaves_the_settings_and_nothing_else(disc_job: Job) -> None:
     bare = marking.clear_marks(job)
 
     assert not bare.has_subject
-    assert bare.settings.contours == ()
-    assert bare.settings.band == job.settings.band
+    assert bare.settings.photo.contours == ()
+    assert bare.settings.recipe.band == job.settings.recipe.band
     assert marking.clear_marks(bare) is bare
 
 
@@ -144,11 +144,11 @@ def test_any_contour_closes_to_something_sensible(points: list, hole: bool, exac
 
     assert contours.open_contour(closed) is None
     assert set(np.unique(closed.zones.read())) <= {BACKGROUND, UNKNOWN, FOREGROUND}
-    if hole or len(closed.settings.contours) == 0:
+    if hole or len(closed.settings.photo.contours) == 0:
         assert not closed.has_subject
-    for number in range(len(closed.settings.contours)):
+    for number in range(len(closed.settings.photo.contours)):
         gone = contours.remove_contour(closed, number)
-        assert len(gone.settings.contours) == len(closed.settings.contours) - 1
+        assert len(gone.settings.photo.contours) == len(closed.settings.photo.contours) - 1
 
 
 def test_ten_thousand_points_are_a_contour_like_any_other(disc_job: Job) -> None:
@@ -162,7 +162,7 @@ def test_ten_thousand_points_are_a_contour_like_any_other(disc_job: Job) -> None
 
 
 def test_a_smooth_point_keeps_its_handles_in_line(disc_job: Job) -> None:
-    contour = _marked(disc_job).settings.contours[0]
+    contour = _marked(disc_job).settings.photo.contours[0]
 
     smooth = contours.with_smooth(contour, 1, True)
     with_curve = contours.with_handle(smooth, 1, "out", (0.0, 50.0))
@@ -182,4 +182,4 @@ def test_bending_a_stretch_moves_its_middle_and_not_its_ends(disc_job: Job) -> N
 
     assert marked_subject(bent, bent.photo.bounds)[24, 210]
     assert not marked_subject(job, job.photo.bounds)[24, 210]
-    assert [node.at for node in bent.settings.contours[0].nodes] == SQUARE
+    assert [node.at for node in bent.settings.photo.contours[0].nodes] == SQUARE

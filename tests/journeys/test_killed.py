@@ -12,7 +12,7 @@ import pytest
 
 from peel.files.photo import decode_photo
 from peel.files.project import ProjectFile
-from peel.job.job import PLANES
+from peel.job.planes import PLANES
 
 _SCRIPT = """
 import random, sys

@@ -10,7 +10,7 @@ from PySide6.QtTest import QTest
 
 from desk.hand import Hand
 from peel.demo.photos import demo_photo
-from peel.desk.controls.step_line import Step
+from peel.desk.steps import Step
 from peel.matte.edge.trimap import BACKGROUND, FOREGROUND
 
 pytest_plugins = ["desk.conftest"]
@@ -21,7 +21,7 @@ ALT = Qt.KeyboardModifier.AltModifier
 def _opened(make_window: Callable[[], Hand], name: str) -> Hand:
     hand = make_window()
     hand.press(f"demo {name}")
-    hand.wait(lambda: hand.window.bridge is not None)
+    hand.wait(lambda: hand.desk.bridge is not None)
     hand.settle()
     return hand
 
@@ -29,7 +29,7 @@ def _opened(make_window: Callable[[], Hand], name: str) -> Hand:
 def _wrong(hand: Hand, name: str, beyond_px: int) -> float:
     """Give the share of the photo that is surely marked wrong, a few pixels off the true edge and more."""
     truth = np.asarray(Image.open(demo_photo(name).matte))
-    zones = hand.window.bridge.job.zones.read()
+    zones = hand.desk.bridge.job.zones.read()
     kernel = np.ones((2 * beyond_px + 1, 2 * beyond_px + 1), np.uint8)
     inside = cv2.erode((truth >= 250).astype(np.uint8), kernel) > 0
     outside = cv2.dilate((truth > 5).astype(np.uint8), kernel) == 0
@@ -39,53 +39,53 @@ def _wrong(hand: Hand, name: str, beyond_px: int) -> float:
 def test_bramble_is_proposed_swept_and_the_hair_brushed_unsure(make_window: Callable[[], Hand]) -> None:
     hand = _opened(make_window, "bramble")
     hand.key(Qt.Key.Key_P)
-    hand.wait(lambda: hand.window.bridge.job.has_subject, 30)
+    hand.wait(lambda: hand.desk.bridge.job.has_subject, 30)
     hand.settle()
 
     hand.key(Qt.Key.Key_S)
-    hand.window.set_brush_size(60)
+    hand.desk.set_brush(60)
     hand.drag([(1500, 1400), (1500, 1700), (1500, 1950)])
     hand.settle()
     hand.key(Qt.Key.Key_B)
     hand.press("way Unsure")
-    hand.window.set_brush_size(260)
+    hand.desk.set_brush(260)
     hand.drag([(820, 1150), (780, 800), (900, 450), (1250, 200), (1700, 180), (2100, 420), (2250, 800), (2200, 1150)])
     hand.settle()
 
     assert _wrong(hand, "bramble", 12) < 0.004
-    assert hand.window.bridge.job.is_solved
-    assert hand.window.step_line.state_of(Step.MATTE).startswith("solved")
+    assert hand.desk.bridge.job.is_solved
+    assert hand.bench.step_line.state_of(Step.MATTE).startswith("solved")
 
 
 def test_lamplighter_is_drawn_along_its_edges_with_the_handle_cut_out(make_window: Callable[[], Hand]) -> None:
     hand = _opened(make_window, "lamplighter")
-    canvas = hand.window.canvas
+    canvas = hand.bench.canvas
     hand.key(Qt.Key.Key_F)
     hand.key(Qt.Key.Key_O)
     outline = cv2.approxPolyDP(_outer("lamplighter"), 16, True)[:, 0]
     for x, y in outline:
         hand.click(float(x), float(y))
-        hand.wait(lambda: not hand.window.bridge.session.is_editing)
+        hand.wait(lambda: not hand.desk.bridge.session.is_editing)
         QTest.mouseMove(canvas, hand.at(float(x), float(y)) + QPoint(30, 30))
     hand.key(Qt.Key.Key_Return)
     hand.settle()
     for number, (x, y) in enumerate(cv2.approxPolyDP(_hole("lamplighter"), 6, True)[:, 0]):
-        hand.click(float(x), float(y), ALT if number == 0 else Qt.KeyboardModifier.NoModifier)
-        hand.wait(lambda: not hand.window.bridge.session.is_editing)
+        hand.click(float(x), float(y), right=number == 0)
+        hand.wait(lambda: not hand.desk.bridge.session.is_editing)
     hand.key(Qt.Key.Key_Return)
     hand.settle()
 
-    contour, hole = hand.window.bridge.job.settings.contours
+    contour, hole = hand.desk.bridge.job.settings.photo.contours
     assert hole.hole
     assert not contour.hole
     assert len(outline) < 60
     assert _wrong(hand, "lamplighter", 9) < 0.004
-    assert hand.window.bridge.job.is_solved
+    assert hand.desk.bridge.job.is_solved
 
 
 def test_tin_drummer_is_left_over_when_its_backdrop_is_pressed_on(make_window: Callable[[], Hand]) -> None:
     hand = _opened(make_window, "tin-drummer")
-    canvas = hand.window.canvas
+    canvas = hand.bench.canvas
     hand.key(Qt.Key.Key_A)
     hand.press("way Everywhere")
     spot = hand.at(250, 800)
@@ -95,14 +95,14 @@ def test_tin_drummer_is_left_over_when_its_backdrop_is_pressed_on(make_window: C
     QTest.mouseRelease(canvas, Qt.MouseButton.LeftButton, ALT, spot + QPoint(120, 0))
     hand.settle()
 
-    panel = hand.window.mark_panel
+    panel = hand.panel(Step.MARK)
     panel.amount.set_value(60)
     hand.press("change DROP_ISLANDS")
     panel.do_it.click()
     hand.settle()
 
     assert _wrong(hand, "tin-drummer", 12) < 0.004
-    assert hand.window.bridge.job.is_solved
+    assert hand.desk.bridge.job.is_solved
 
 
 def _lines(name: str) -> tuple[list[np.ndarray], np.ndarray]:

@@ -16,7 +16,7 @@ from desk.hand import Hand
 from peel.cli import main
 from peel.demo.marking import BRAMBLE_HAIR, loose_outline
 from peel.demo.photos import NAMES, demo_photo
-from peel.desk.controls.step_line import Step
+from peel.desk.steps import Step
 from peel.matte.inspect.measures import colour_error, sad
 from peel.work import memory
 from peel.work.views import View
@@ -39,10 +39,10 @@ def _assert_close(delivered: np.ndarray, truth: np.ndarray) -> None:
 
 def test_from_a_photo_to_delivered_files_and_back(make_window: Callable[[], Hand], tmp_path: Path) -> None:
     hand = make_window()
-    window = hand.window
+    window, desk, bench = hand.window, hand.desk, hand.bench
     truth, _ = _truth("bramble")
     hand.press("demo bramble")
-    hand.wait(lambda: window.bridge is not None)
+    hand.wait(lambda: desk.bridge is not None)
 
     outline = loose_outline(truth)
     assert len(outline) < 120
@@ -50,15 +50,15 @@ def test_from_a_photo_to_delivered_files_and_back(make_window: Callable[[], Hand
         hand.click(*point)
     hand.key(Qt.Key.Key_Return)
     hand.step("Edge")
-    field = window.panels[Step.EDGE].outward
+    field = bench.panels[Step.EDGE].outward
     field.set_value(26)
-    window.panels[Step.EDGE].inward.set_value(20)
-    window.set_brush_size(330)
+    bench.panels[Step.EDGE].inward.set_value(20)
+    desk.set_brush(330)
     for stroke in BRAMBLE_HAIR:
         hand.drag(list(stroke))
     hand.settle()
 
-    assert window.step_line.state_of(Step.MATTE).startswith("solved")
+    assert bench.step_line.state_of(Step.MATTE).startswith("solved")
     for key, view in (
         (Qt.Key.Key_4, View.WHITE),
         (Qt.Key.Key_5, View.BLACK),
@@ -66,23 +66,23 @@ def test_from_a_photo_to_delivered_files_and_back(make_window: Callable[[], Hand
         (Qt.Key.Key_7, View.BACKING),
     ):
         hand.key(key)
-        assert window.canvas.view is view
-        QTest.mouseMove(window.canvas, hand.at(800, 500))
+        assert desk.view is view
+        QTest.mouseMove(bench.canvas, hand.at(800, 500))
         hand.settle()
     hand.step("Matte")
     hand.key(Qt.Key.Key_D)
-    window.set_brush_size(150)
-    hand.drag([(2340, 280), (2370, 640)], Qt.KeyboardModifier.AltModifier)  # the jars on the shelf are backdrop
+    desk.set_brush(150)
+    hand.drag([(2340, 280), (2370, 640)], right=True)  # the jars on the shelf are backdrop
     hand.settle()
     hand.step("Backing")
     hand.press("swatch #3f6c8f")
     hand.step("Deliver")
-    window.deliver_panel.set_folder(tmp_path / "out")
+    hand.panel(Step.DELIVER).set_folder(tmp_path / "out")
     hand.settle()
-    window.deliver_panel.go.click()
-    hand.wait(lambda: "Written" in window.deliver_panel.written)
-    before = window.bridge.job
-    labels = [state.label for state in window.bridge.session.history.states]
+    hand.panel(Step.DELIVER).go.click()
+    hand.wait(lambda: "Written" in hand.panel(Step.DELIVER).written)
+    before = desk.bridge.job
+    labels = [state.label for state in desk.bridge.session.history.states]
     window.close()
 
     matte = np.asarray(Image.open(tmp_path / "out" / "bramble-matte.png"), np.float32) / 255
@@ -99,14 +99,14 @@ def test_from_a_photo_to_delivered_files_and_back(make_window: Callable[[], Hand
     assert last is not None
     again.open(last)
     again.settle()
-    assert again.window.step is Step.DELIVER
-    assert again.window.canvas.view is View.BACKING
-    assert np.array_equal(again.window.bridge.job.matte.read(), before.matte.read())
-    assert again.window.bridge.job.settings == before.settings
-    assert [state.label for state in again.window.bridge.session.history.states] == labels
-    again.window.findChild(object, "Undo").trigger()
+    assert again.desk.step is Step.DELIVER
+    assert again.desk.view is View.BACKING
+    assert np.array_equal(again.desk.bridge.job.matte.read(), before.matte.read())
+    assert again.desk.bridge.job.settings == before.settings
+    assert [state.label for state in again.desk.bridge.session.history.states] == labels
+    again.command("Undo")
     again.settle()
-    assert again.window.bridge.job.settings.backing.kind == "nothing"
+    assert again.desk.bridge.job.settings.recipe.backing.kind == "nothing"
 
 
 # Mean absolute error in the band, and colour error against the photo's own colours, as measured with a little room.

@@ -12,9 +12,9 @@ from peel.job import edits, marking
 from peel.job.job import Job, Photo, new_job
 from peel.job.marking import Stroke, Zone
 from peel.job.rect import Rect
-from peel.job.settings import Backing, Colour, Delivery, Matte
+from peel.job.settings import Backing, Colour, Delivery
 from peel.matte.composite.over import composite_over
-from peel.work.delivery import cutout_pixels, deliver, flat_pixels, matte_pixels, planned
+from peel.work.delivery import cutout_pixels, deliver, flat_pixels, matte_pixels, orders_of
 from peel.work.solving import solve_job
 from peel.work.stages import Stages
 from peel.work.views import View, loudest_colour, render
@@ -52,17 +52,17 @@ def test_solid_pixels_are_delivered_as_photographed(solved: Job) -> None:
 
 
 def test_matte_depths_agree(solved: Job) -> None:
-    low, high = matte_pixels(solved, 8), matte_pixels(solved, 16)
+    low, high = matte_pixels(solved, _stages(solved), 8), matte_pixels(solved, _stages(solved), 16)
 
     assert low.dtype == np.uint8
     assert np.abs(low.astype(float) / 255 - high / 65535).max() <= 0.5 / 255 + 1e-9
 
 
 def test_what_is_shown_is_what_is_delivered(solved: Job) -> None:
-    job = solved.with_settings(backing=Backing(kind="colour", colour="#336699"))
+    job = solved.with_recipe(backing=Backing(kind="colour", colour="#336699"))
     shown = render(_stages(job), job, View.BACKING, job.photo.bounds, 0)
 
-    flat = flat_pixels(job, _stages(job), "#336699")
+    flat = flat_pixels(job, _stages(job))
 
     assert np.array_equal(shown, flat)
 
@@ -81,7 +81,7 @@ def test_coarser_levels_show_the_same_picture(solved: Job, level: int) -> None:
     stages = _stages(solved)
     fine = render(stages, solved, View.WHITE, solved.photo.bounds, 0).astype(float)
 
-    coarse = render(stages, solved, View.WHITE, stages.bounds(level), level)
+    coarse = render(stages, solved, View.WHITE, solved.photo.space.bounds(level), level)
 
     step = 1 << level
     height, width = fine.shape[0] // step, fine.shape[1] // step
@@ -90,7 +90,7 @@ def test_coarser_levels_show_the_same_picture(solved: Job, level: int) -> None:
 
 
 def test_strength_nought_keeps_the_photos_colours(solved: Job) -> None:
-    job = solved.with_settings(colour=Colour(clean=0))
+    job = solved.with_recipe(colour=Colour(clean=0))
 
     colours = _stages(job).foreground(job, job.photo.bounds, 0)
 
@@ -106,9 +106,9 @@ def test_a_photo_that_mixes_as_light_is_taken_apart_and_put_together_as_light() 
     orange, blue = np.array([0.85, 0.5, 0.2], np.float32), (0.15, 0.3, 0.6)
     light = composite_over(np.broadcast_to(orange, (*alpha.shape, 3)), blue, alpha, linear=True)
     pixels = np.round(light * 255).astype(np.uint8)
-    by_value = edits.set_mixing(edits.use_zones(new_job(Photo("disc.png", pixels)), zones), "value")
+    by_value = edits.set_value(edits.use_zones(new_job(Photo("disc.png", pixels)), zones), "photo.mixing", "value")
     by_value = edits.with_matte(by_value, by_value.photo.bounds, alpha)
-    linear = by_value.with_settings(matte=Matte(mixing="light"))
+    linear = by_value.with_photo_settings(mixing="light")
     stages, bounds = _stages(by_value), by_value.photo.bounds
     strands = (alpha > 0.2) & (alpha < 1)
 
@@ -122,9 +122,9 @@ def test_a_photo_that_mixes_as_light_is_taken_apart_and_put_together_as_light() 
 
 def test_delivers_what_is_ticked(solved: Job, tmp_path: Path) -> None:
     delivery = Delivery(cutout_bits=16, matte_bits=16)
-    job = solved.with_settings(delivery=delivery)
+    job = solved.with_recipe(delivery=delivery)
 
-    written = deliver(job, _stages(job), tmp_path / "out")
+    written = deliver(job, _stages(job), orders_of(job, tmp_path / "out"))
 
     names = ["disc-cutout.png", "disc-flat.jpg", "disc-matte.png"]
     assert [item.path.name for item in written] == names
@@ -136,17 +136,17 @@ def test_delivers_what_is_ticked(solved: Job, tmp_path: Path) -> None:
 
 
 def test_nothing_ticked_is_said(solved: Job, tmp_path: Path) -> None:
-    job = solved.with_settings(delivery=Delivery(cutout=False, flat=False, matte=False))
+    job = solved.with_recipe(delivery=Delivery(cutout=False, flat=False, matte=False))
 
-    assert planned(job, tmp_path) == []
+    assert orders_of(job, tmp_path) == []
     with pytest.raises(DeliveryError, match="No file is ticked"):
-        deliver(job, _stages(job), tmp_path)
+        deliver(job, _stages(job), orders_of(job, tmp_path))
 
 
 def test_a_stopped_delivery_leaves_no_part_of_a_file(solved: Job, tmp_path: Path) -> None:
     folder = tmp_path / "out"
     with pytest.raises(Cancelled):
-        deliver(solved, _stages(solved), folder, lambda share: share < 0.3)
+        deliver(solved, _stages(solved), orders_of(solved, folder), lambda share: share < 0.3)
 
     assert sorted(path.name for path in folder.iterdir()) in ([], ["disc-cutout.png"])
 

@@ -9,7 +9,6 @@ from peel.job import marking
 from peel.job.edits import use_zones
 from peel.job.job import Job, Photo, new_job
 from peel.job.marking import Stroke, Zone
-from peel.job.settings import Matte
 from peel.matte.solve.closed_form import solve_matte
 from peel.matte.solve.conjugate_gradients import SolveReport
 from peel.work import solving
@@ -29,7 +28,7 @@ def _strands() -> Job:
     zones = np.full(alpha.shape, 128, np.uint8)
     zones[:, :90], zones[:, 440:] = 255, 0
     job = new_job(Photo("strands.png", np.round(np.clip(photo, 0, 1) * 255).astype(np.uint8)))
-    return solve_job(use_zones(job.with_settings(matte=Matte(mixing="value")), zones))[0]
+    return solve_job(use_zones(job.with_photo_settings(mixing="value"), zones))[0]
 
 
 @pytest.fixture(scope="module")
@@ -39,7 +38,7 @@ def strands() -> Job:
 
 def _anew(job: Job) -> np.ndarray:
     zones = job.zones.read()
-    fresh = use_zones(new_job(job.photo).with_settings(matte=job.settings.matte), zones)
+    fresh = use_zones(new_job(job.photo).with_settings(job.settings), zones)
     return solve_job(fresh)[0].alpha(job.photo.bounds)
 
 

@@ -13,7 +13,7 @@ from peel.job.job import MATTE_ONE, Job, Photo, new_job
 from peel.job.marking import Stroke, Zone
 from peel.job.settings import Backing
 from peel.matte.solve.closed_form import solve_matte
-from peel.work import memory, recovery
+from peel.work import job_files, memory, recovery
 from peel.work.session import Session
 from peel.work.session_events import SessionEvent, Stored, Trouble
 from peel.work.solving import solve_job
@@ -23,7 +23,7 @@ OUTLINE = [(210 + 90 * math.cos(turn), 150 + 90 * math.sin(turn)) for turn in np
 
 @pytest.fixture
 def session(disc_file: Path) -> Any:
-    opened = Session.begin(disc_file, recovery.new_working_path(disc_file.name))
+    opened = Session.begin(disc_file, job_files.new_working_path(disc_file.name))
     yield opened
     opened.close()
 
@@ -69,13 +69,15 @@ def test_undo_and_redo_restore_zones_and_matte(session: Session) -> None:
 def test_a_drag_is_one_step_of_undo(session: Session) -> None:
     for shade in ("#111111", "#222222", "#333333"):
         backing = Backing(kind="colour", colour=shade)
-        session.apply("Backing", lambda job, b=backing: job.with_settings(backing=b), joins_last=True)
+        session.apply(
+            "Backing", lambda job, b=backing: job.with_recipe(backing=b), gesture="drag", ends=shade == "#333333"
+        )
     session.wait_idle()
 
     session.undo()
     session.wait_idle()
 
-    assert session.job.settings.backing.kind == "nothing"
+    assert session.job.settings.recipe.backing.kind == "nothing"
     assert session.history.redo_label == "Backing"
 
 
@@ -88,7 +90,7 @@ def test_an_edit_that_changes_nothing_is_no_step(session: Session) -> None:
 
 def test_everything_is_there_again_without_saving(session: Session, disc_file: Path) -> None:
     _mark(session)
-    session.apply("Backing", lambda job: job.with_settings(backing=Backing(kind="colour", colour="#123456")))
+    session.apply("Backing", lambda job: job.with_recipe(backing=Backing(kind="colour", colour="#123456")))
     session.wait_idle(60)
     before, labels = session.job, [state.label for state in session.history.states]
     path = session.project.path
@@ -159,19 +161,18 @@ def test_a_local_solve_agrees_with_a_full_one(disc_job: Job) -> None:
 
 def test_unkept_jobs_are_offered_and_kept_ones_are_not(session: Session, tmp_path: Path) -> None:
     working = session.project.path
-    assert recovery.unkept() == [working]
-    assert recovery.unkept_for("disc.png") == working
+    assert job_files.unkept() == [working]
+    assert job_files.unkept_for("disc.png") == working
 
-    kept = recovery.keep_as(session, tmp_path / "kept.peel")
+    session.keep_as(tmp_path / "kept.peel")
 
-    assert recovery.unkept() == []
-    assert kept.project.path == tmp_path / "kept.peel"
-    kept.close()
+    assert job_files.unkept() == []
+    assert session.project.path == tmp_path / "kept.peel"
 
 
 def test_a_read_only_job_is_opened_as_a_copy(session: Session, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    kept = recovery.keep_as(session, tmp_path / "kept.peel")
-    kept.close()
+    session.keep_as(tmp_path / "kept.peel")
+    session.close()
     monkeypatch.setattr("os.access", lambda path, _mode: Path(path) != tmp_path / "kept.peel")
 
     opened = recovery.open_job(tmp_path / "kept.peel")
@@ -199,13 +200,13 @@ def test_choosing_how_strands_mix_solves_the_matte_again_and_is_kept(disc_job: J
     job = marking.paint_zone(disc_job, Stroke(((210, 150),), 70), Zone.SUBJECT)
     solved = solve_job(marking.paint_zone(job, _ring(), Zone.UNSURE))[0]
 
-    asked = edits.set_mixing(solved, "light")
+    asked = edits.set_value(solved, "photo.mixing", "light")
     again = solve_job(asked)[0]
 
-    assert solved.settings.matte.mixing == "value"
+    assert solved.settings.photo.known_mixing == "value"
     assert not asked.is_solved
     assert again.is_solved
-    assert again.settings.matte.mixing == "light"
+    assert again.settings.photo.known_mixing == "light"
     assert np.abs(again.alpha(again.photo.bounds) - solved.alpha(solved.photo.bounds)).max() > 0.01
 
 
@@ -220,10 +221,10 @@ def test_a_sheer_colour_given_brings_the_matte_nearer_to_the_truth() -> None:
     zones = np.full((120, 200), 128, np.uint8)
     zones[:, :56], zones[:, 144:] = 255, 0
     job = edits.use_zones(new_job(Photo("veil.png", np.round(np.clip(photo, 0, 1) * 255).astype(np.uint8))), zones)
-    job = edits.set_mixing(job, "value")
+    job = edits.set_value(job, "photo.mixing", "value")
 
     plain = solve_job(job)[0]
-    told = solve_job(edits.set_own_colours(job, ("#e6dbb3",)))[0]
+    told = solve_job(edits.set_value(job, "photo.sheer_colours", ("#e6dbb3",)))[0]
 
     def error(solved: Job) -> float:
         return float(np.abs(solved.alpha(solved.photo.bounds) - alpha)[:, 70:130].mean())

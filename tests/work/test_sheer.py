@@ -5,7 +5,7 @@ from hypothesis import strategies as st
 
 from peel.job.edits import use_zones
 from peel.job.job import Job, Photo, new_job
-from peel.job.settings import MOST_OWN_COLOURS, Matte, rgb_from_hex
+from peel.job.settings import MOST_SHEER_COLOURS, rgb_from_hex
 from peel.matte.srgb import to_encoded, to_linear
 from peel.work.sheer import add_sheer
 from peel.work.solving import solve_job
@@ -28,11 +28,11 @@ def _veil(covers: float = 0.5, mixing: str = "value") -> tuple[Job, np.ndarray]:
     zones[:, :26][zones[:, :26] == 0] = 128
     zones[:, :16] = 255
     job = new_job(Photo("veil.png", np.round(np.clip(photo, 0, 1) * 255).astype(np.uint8)))
-    return use_zones(job.with_settings(matte=Matte.model_validate({"mixing": mixing})), zones), truth
+    return use_zones(job.with_photo_settings(mixing=mixing), zones), truth
 
 
 def _picked(job: Job) -> np.ndarray:
-    return np.array(rgb_from_hex(job.settings.matte.own_colours[-1]))
+    return np.array(rgb_from_hex(job.settings.photo.sheer_colours[-1]))
 
 
 @pytest.mark.parametrize("mixing", ["value", "light"])
@@ -62,22 +62,22 @@ def test_any_spot_gives_a_colour_or_nothing(x: float, y: float, solid: float) ->
     after = add_sheer(job, (x, y), solid)
 
     inside = 0 <= np.floor(x) < 220 and 0 <= np.floor(y) < 160
-    assert len(after.settings.matte.own_colours) == 1 or not inside
+    assert len(after.settings.photo.sheer_colours) == 1 or not inside
 
 
 def test_without_any_backdrop_the_spot_itself_is_taken() -> None:
     photo = np.full((40, 50, 3), (200, 180, 160), np.uint8)
     job = use_zones(new_job(Photo("plain.png", photo)), np.full((40, 50), 128, np.uint8))
 
-    assert add_sheer(job, (20, 20), 0.5).settings.matte.own_colours == ("#c8b4a0",)
+    assert add_sheer(job, (20, 20), 0.5).settings.photo.sheer_colours == ("#c8b4a0",)
 
 
 def test_a_colour_given_twice_counts_once_and_no_more_are_kept_than_allowed() -> None:
     job, _ = _veil()
     once = add_sheer(job, (120.5, 80.5), 0.5)
 
-    assert add_sheer(once, (120.5, 80.5), 0.5).settings.matte.own_colours == once.settings.matte.own_colours
+    assert add_sheer(once, (120.5, 80.5), 0.5).settings.photo.sheer_colours == once.settings.photo.sheer_colours
     many = job
     for percent in range(10, 100, 5):
         many = add_sheer(many, (120.5, 80.5), percent / 100)
-    assert len(many.settings.matte.own_colours) == MOST_OWN_COLOURS
+    assert len(many.settings.photo.sheer_colours) == MOST_SHEER_COLOURS

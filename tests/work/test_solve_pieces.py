@@ -20,7 +20,7 @@ LEFT, RIGHT = (150, 200), (150, 900)
 
 def _job(zones: np.ndarray, photo: np.ndarray) -> Job:
     pixels = np.round(photo * 255).astype(np.uint8)
-    return edits.set_mixing(edits.use_zones(new_job(Photo("made.png", pixels)), zones), "value")
+    return edits.set_value(edits.use_zones(new_job(Photo("made.png", pixels)), zones), "photo.mixing", "value")
 
 
 @pytest.fixture(scope="module")

@@ -1,4 +1,4 @@
-"""Start the window."""
+"""Start the window. Nothing imported here, or by what is, may need NumPy, Numba, SciPy or OpenCV."""
 
 import logging
 import signal
@@ -6,18 +6,16 @@ import sys
 import traceback
 from pathlib import Path
 from types import TracebackType
-from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QTimer
 from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QApplication
 
 from peel.desk import theme
-from peel.desk.starting import StartCard, load_beside
+from peel.desk.window import Window
 from peel.work import memory
-
-if TYPE_CHECKING:  # it brings all kernels with it, which would hold up the window's thread
-    from peel.desk.window import Window
+from peel.work.job_files import is_unkept
+from peel.work.session_events import Trouble
 
 __all__ = ["make_app", "run"]
 
@@ -48,17 +46,11 @@ def run(files: list[Path], *, demo: bool) -> int:
         Whether the demo assignment was asked for.
     """
     app = make_app()
-    card = StartCard(app)
-    card.show()
-    load_beside("peel.desk.window")
-    from peel.desk.window import Window
-    from peel.work.recovery import is_unkept
-
     window = Window()
     logging.basicConfig(filename=memory.log_file(), level=logging.WARNING)
     sys.excepthook = lambda kind, error, trace: _on_unexpected(window, kind, error, trace)
+    window.show_welcome()
     window.show()
-    card.close()
     last = memory.read_open_job()
     if files:
         window.open_path(files[0])
@@ -73,11 +65,9 @@ def run(files: list[Path], *, demo: bool) -> int:
 
 
 def _on_unexpected(
-    window: "Window", kind: type[BaseException], error: BaseException, trace: TracebackType | None
+    window: Window, kind: type[BaseException], error: BaseException, trace: TracebackType | None
 ) -> None:
     """Log an error that nobody foresaw and say so; every edit is on disk already."""
-    from peel.work.session_events import Trouble
-
     words = "".join(traceback.format_exception(kind, error, trace))
     logging.getLogger("peel").error("unexpected error:\n%s", words)
     window.show_trouble(

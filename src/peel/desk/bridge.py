@@ -1,4 +1,4 @@
-"""One object that turns a session's news, which come from worker threads, into Qt signals."""
+"""One object that turns a session's events, which come from worker threads, into Qt signals."""
 
 from PySide6.QtCore import QObject, Signal
 
@@ -31,7 +31,7 @@ class SessionBridge(QObject):
     def __init__(self, session: Session, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.session = session
-        self._is_closed = False
+        self._is_released = False
         session.listen(self._pass_on)
 
     @property
@@ -39,20 +39,22 @@ class SessionBridge(QObject):
         """The job as it stands."""
         return self.session.job
 
-    def close(self) -> None:
-        """Close the session; waits until all is on disk."""
-        self._is_closed = True
-        self.session.close()
+    def release(self) -> None:
+        """Pass on no more events; the session itself stays open."""
+        if not self._is_released:
+            self._is_released = True
+            self.session.ignore(self._pass_on)
+            self.deleteLater()
 
-    def _pass_on(self, news: SessionEvent) -> None:
+    def _pass_on(self, event: SessionEvent) -> None:
         """Emit a signal; on the worker's thread, so that Qt queues it to the window's."""
-        if self._is_closed:
+        if self._is_released:
             return
-        if isinstance(news, Changed):
-            self.changed.emit(news.job, news.previous)
-        elif isinstance(news, Solving):
-            self.solving.emit(news.share)
-        elif isinstance(news, Stored):
-            self.stored.emit(news.is_complete)
-        elif isinstance(news, Trouble):
-            self.trouble.emit(news)
+        if isinstance(event, Changed):
+            self.changed.emit(event.job, event.previous)
+        elif isinstance(event, Solving):
+            self.solving.emit(event.share)
+        elif isinstance(event, Stored):
+            self.stored.emit(event.is_complete)
+        elif isinstance(event, Trouble):
+            self.trouble.emit(event)

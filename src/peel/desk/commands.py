@@ -1,75 +1,53 @@
-"""Everything that can be asked of the window by a key."""
+"""The commands that belong to no step, and how commands get their keys."""
 
-from __future__ import annotations
+from collections.abc import Callable, Iterable
+from functools import partial
+from typing import Final
 
-from typing import TYPE_CHECKING
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QAction, QKeySequence
+from PySide6.QtWidgets import QWidget
 
-from peel.desk.actions import add_action
-from peel.desk.controls.step_line import Step
+from peel.desk.desk_state import DeskState
+from peel.desk.steps import Command
 
-if TYPE_CHECKING:
-    from peel.desk.window import Window
+__all__ = ["COMMANDS", "add_commands"]
 
-__all__ = ["add_commands"]
+COMMANDS: Final = (
+    Command("Other way round", ("U",), DeskState.turn_round, "Tools", "every press the other way round, latched"),
+    Command("Smaller brush", ("[",), lambda desk: desk.set_brush(desk.brush_px / 1.2), "Tools", repeats=True),
+    Command("Larger brush", ("]",), lambda desk: desk.set_brush(desk.brush_px * 1.2), "Tools", repeats=True),
+    Command("Wipe", ("W",), lambda desk: desk.show_wipe(not desk.wipes), "Views", "wipe line"),
+    Command("Fold proofs", ("H",), lambda desk: desk.ask.fold_proofs.emit(), "Views", "fold the proofs away"),
+    Command("Fit", ("Ctrl+0",), lambda desk: desk.ask.fit.emit(), "Views"),
+    Command("Full size", ("Ctrl+1",), lambda desk: desk.ask.full_size.emit(), "Views", "100 %"),
+    Command("Nearer", ("+", "Ctrl++", "="), lambda desk: desk.ask.zoom.emit(1.5), "Views", repeats=True),
+    Command("Farther", ("-", "Ctrl+-"), lambda desk: desk.ask.zoom.emit(1 / 1.5), "Views", repeats=True),
+    Command("Full screen", ("F11",), lambda desk: desk.ask.full_screen.emit(), "Views"),
+    Command("Next step", ("PgDown",), lambda desk: desk.walk(1)),
+    Command("Step before", ("PgUp",), lambda desk: desk.walk(-1)),
+    Command("Undo", ("Ctrl+Z",), DeskState.undo, repeats=True),
+    Command("Redo", ("Ctrl+Shift+Z", "Ctrl+Y"), DeskState.redo, repeats=True),
+    Command("Open", ("Ctrl+O",), lambda desk: desk.ask.open_file.emit()),
+    Command("Keep under a name", ("Ctrl+S",), lambda desk: desk.ask.keep.emit()),
+    Command("Close the photo", ("Ctrl+W",), lambda desk: desk.ask.close_photo.emit()),
+    Command("Quit", ("Ctrl+Q",), lambda desk: desk.ask.quit.emit()),
+    Command("Dark or light", ("Ctrl+Shift+L",), lambda desk: desk.ask.theme.emit()),
+    Command("Keys", ("?", "F1"), lambda desk: desk.ask.keys.emit(), meaning="this sheet"),
+)
 
 
-def add_commands(window: Window) -> None:
-    """Add every command and its keys to a window."""
+def add_commands(window: QWidget, desk: DeskState, commands: Iterable[Command]) -> None:
+    """Give a window's commands their keys."""
+    for command in commands:
+        _add(window, command, partial(command.run, desk))
 
-    def tool(step: Step, number: int) -> None:
-        if window.step not in ({Step.EDGE, Step.MATTE} if step is Step.EDGE else {step}):
-            window.show_step(step)
-        window.take_up(window.tools[step][number])
 
-    add_action(window, "Open", "Ctrl+O", window.ask_open)
-    add_action(window, "Keep under a name", "Ctrl+S", window.ask_keep)
-    add_action(window, "Close the photo", "Ctrl+W", window.close_photo)
-    add_action(window, "Quit", "Ctrl+Q", window.close)
-    add_action(window, "Undo", "Ctrl+Z", window.undo, repeat=True)
-    add_action(window, "Redo", ["Ctrl+Shift+Z", "Ctrl+Y"], window.redo, repeat=True)
-    add_action(window, "Fit", "Ctrl+0", window.canvas.fit)
-    add_action(window, "Full size", "Ctrl+1", window.show_full_size)
-    add_action(
-        window,
-        "Nearer",
-        ["+", "Ctrl++", "="],
-        lambda: window.canvas.zoom_to(window.canvas.frame.scale * 1.5),
-        repeat=True,
-    )
-    add_action(
-        window,
-        "Farther",
-        ["-", "Ctrl+-"],
-        lambda: window.canvas.zoom_to(window.canvas.frame.scale / 1.5),
-        repeat=True,
-    )
-    add_action(window, "Full screen", "F11", window.toggle_full_screen)
-    add_action(window, "Next step", "PgDown", lambda: window.walk(1))
-    add_action(window, "Step before", "PgUp", lambda: window.walk(-1))
-    add_action(window, "Contour", "C", lambda: tool(Step.MARK, 0))
-    add_action(window, "Sweep", "S", lambda: tool(Step.MARK, 1))
-    add_action(window, "Alike", "A", lambda: tool(Step.MARK, 2))
-    add_action(window, "Brush", "B", lambda: tool(Step.MARK, 3))
-    add_action(window, "Fill", "I", lambda: tool(Step.MARK, 4))
-    add_action(window, "Propose", "P", window.propose)
-    add_action(window, "Band", "E", lambda: tool(Step.EDGE, 0))
-    add_action(window, "Certain", "D", lambda: tool(Step.EDGE, 1))
-    add_action(window, "Exact", "X", lambda: tool(Step.EDGE, 2))
-    add_action(
-        window,
-        "Smaller brush",
-        "[",
-        lambda: window.set_brush_size(window.brush_size.diameter_px / 1.2),
-        repeat=True,
-    )
-    add_action(
-        window,
-        "Larger brush",
-        "]",
-        lambda: window.set_brush_size(window.brush_size.diameter_px * 1.2),
-        repeat=True,
-    )
-    add_action(window, "Wipe", "W", lambda: window.show_wipe(window.canvas.wipe is None))
-    add_action(window, "Keys", ["?", "F1"], window.key_sheet.toggle)
-    add_action(window, "Deliver", "Ctrl+Return", window.deliver)
-    add_action(window, "Dark or light", "Ctrl+Shift+L", window.switch_theme)
+def _add(window: QWidget, command: Command, run: Callable[[], object]) -> None:
+    action = QAction(command.name, window)
+    action.setObjectName(command.name)
+    action.setShortcuts([QKeySequence(key) for key in command.keys])
+    action.setShortcutContext(Qt.ShortcutContext.WindowShortcut)
+    action.setAutoRepeat(command.repeats)
+    action.triggered.connect(lambda _checked=False: run())
+    window.addAction(action)

@@ -30,8 +30,8 @@ def _filled(holder: QWidget, box: QBoxLayout, parts: tuple[QWidget, ...], grows:
     return holder
 
 
-def side_column(top: QWidget, pages: QWidget) -> QWidget:
-    """Put pages, which scroll if the window is low, under what always stays in sight."""
+def side_column(pages: QWidget) -> QWidget:
+    """Put pages, which scroll if the window is low, into a column of the full height."""
     side = QWidget()
     side.setObjectName("surface")
     side.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
@@ -42,8 +42,6 @@ def side_column(top: QWidget, pages: QWidget) -> QWidget:
     scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
     scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
     column = QVBoxLayout(side)
-    column.setContentsMargins(10, 10, 10, 8)
-    column.setSpacing(10)
-    column.addWidget(top)
+    column.setContentsMargins(12, 12, 8, 8)
     column.addWidget(scroll, 1)
     return side

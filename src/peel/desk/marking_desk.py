@@ -1,15 +1,14 @@
 """The parts of Mark that reach beyond its panel: proposing, changes shown before they are made, how zones look."""
 
-from __future__ import annotations
-
 from dataclasses import replace
-from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QColor, QImage
 
+from peel.desk.desk_state import DeskState
 from peel.desk.display.overlay import overlay_image
 from peel.desk.panels.mark import MarkPanel
+from peel.desk.steps import Step
 from peel.desk.tools.area import AreaTool
 from peel.job.marking import Change, clear_marks, reshape, swap_sides
 from peel.job.settings import Point
@@ -17,9 +16,6 @@ from peel.matte.marking.proposal import Proposal
 from peel.work.finding import proposal_words
 from peel.work.scheduler import Lane
 from peel.work.views import View, zone_hues
-
-if TYPE_CHECKING:
-    from peel.desk.window import Window
 
 __all__ = ["MarkingDesk"]
 
@@ -31,22 +27,24 @@ class MarkingDesk(QObject):
     _shown = Signal(object, object)
     _hues_found = Signal(object, str, str)
 
-    def __init__(self, window: Window, panel: MarkPanel) -> None:
-        super().__init__(window)
-        self._window, self._panel = window, panel
+    def __init__(self, desk: DeskState, panel: MarkPanel) -> None:
+        super().__init__(desk)
+        self._desk, self._panel = desk, panel
         self._lane = Lane("marking")
         self._area: tuple[Point, ...] = ()
         self._area_tool = AreaTool()
         self._found = ("", "")
         self._asked: object = None
-        panel.propose_asked.connect(self.propose)
-        panel.swap_asked.connect(lambda: self._apply("Swap sides", lambda job: swap_sides(job, self._area)))
-        panel.clear_asked.connect(lambda: self._apply("Clear", lambda job: clear_marks(job, self._area)))
-        panel.area_asked.connect(self._draw_area)
+        panel.swap_asked.connect(lambda: desk.edit("Swap sides", lambda job: swap_sides(job, self._area)))
+        panel.clear_asked.connect(lambda: desk.edit("Clear", lambda job: clear_marks(job, self._area)))
+        panel.area_asked.connect(lambda: desk.borrow(self._area_tool))
         panel.everywhere_asked.connect(lambda: self._set_area(()))
         panel.change_tried.connect(self._try)
         panel.change_asked.connect(self._change)
         panel.look_changed.connect(self._on_look)
+        desk.ask.propose.connect(self.propose)
+        desk.session_changed.connect(self._on_session)
+        desk.step_changed.connect(self._on_step)
         self._area_tool.drawn.connect(self._on_area)
         self._proposed.connect(self._on_proposed)
         self._shown.connect(self._on_shown)
@@ -61,11 +59,11 @@ class MarkingDesk(QObject):
         """Whether nothing is being looked for."""
         return self._lane.is_idle
 
-    def begin(self) -> None:
-        """Choose the hues for a photo just opened."""
+    def _on_session(self) -> None:
+        """Start without an area or a change, and choose the hues for the photo."""
         self._set_area(())
         self._panel.try_nothing()
-        bridge = self._window.bridge
+        bridge = self._desk.bridge
         if bridge is None:
             return
         stages, photo = bridge.session.stages, bridge.session.photo
@@ -73,23 +71,22 @@ class MarkingDesk(QObject):
             "hues", lambda _ticket: zone_hues(stages, photo), lambda hues: self._hues_found.emit(bridge, *hues)
         )
 
-    def show_step(self, *, marking: bool) -> None:
+    def _on_step(self) -> None:
         """Show the area and what is being tried only while marking."""
+        marking = self._desk.step is Step.MARK
         if not marking and self._panel.chosen is not None:
             self._panel.try_nothing()
-        self._window.canvas.show_area(self._area if marking else ())
-
-    def _apply(self, label: str, edit: object) -> None:
-        if self._window.bridge is not None:
-            self._window.bridge.session.apply(label, edit)  # type: ignore[arg-type]
+        self._desk.show_area(self._area if marking else ())
 
     # Propose
 
     def propose(self) -> None:
-        """Look for a subject and mark it."""
-        bridge = self._window.bridge
+        """Go to Mark, look for a subject and mark it."""
+        bridge = self._desk.bridge
         if bridge is None:
             return
+        if self._desk.step is not Step.MARK:
+            self._desk.show_step(Step.MARK)
         finder = bridge.session.finder
         self._panel.propose.setText("Looking for a subject")
         self._panel.propose.setEnabled(False)
@@ -98,62 +95,58 @@ class MarkingDesk(QObject):
     def _on_proposed(self, bridge: object, proposal: Proposal) -> None:
         self._panel.propose.setText("Propose a subject")
         self._panel.propose.setEnabled(True)
-        if bridge is not self._window.bridge or self._window.bridge is None:
+        if self._desk.bridge is None or bridge is not self._desk.bridge:
             return
         said, is_worth_it = proposal_words(proposal)
         if is_worth_it:
-            finder = self._window.bridge.session.finder
-            self._apply("Propose", lambda job: finder.mark_proposal(job, proposal))
-            if self._window.canvas.view is View.PHOTO:
-                self._window.show_view(View.ZONES)
-        self._window.message.say(said)
+            finder = self._desk.bridge.session.finder
+            self._desk.edit("Propose", lambda job: finder.mark_proposal(job, proposal))
+            if self._desk.view is View.PHOTO:
+                self._desk.show_view(View.ZONES)
+        self._desk.say(said)
 
     # changes to all that is marked
 
     def _try(self, change: Change | None, amount_px: float) -> None:
-        bridge = self._window.bridge
+        bridge = self._desk.bridge
         self._asked = (change, amount_px)
         if change is None or bridge is None:
-            self._window.canvas.show_overlay(None)
+            self._desk.show_overlay(None)
             return
         finder, job, area, asked = bridge.session.finder, bridge.job, self._area, self._asked
-        canvas = self._window.canvas
+        added_hue, taken_hue = self._desk.added_hue, self._desk.taken_hue
 
         def show() -> QImage:
             added, taken = finder.reshaped_shown(job, change, amount_px, area)
-            return overlay_image((added, canvas.added_hue), (taken, canvas.taken_hue))
+            return overlay_image((added, added_hue), (taken, taken_hue))
 
         self._lane.submit("change", lambda _ticket: show(), lambda image: self._shown.emit(asked, image))
 
     def _on_shown(self, asked: object, image: QImage) -> None:
         if asked is self._asked:
-            self._window.canvas.show_overlay(image)
+            self._desk.show_overlay(image)
 
     def _change(self, change: Change, amount_px: float) -> None:
         area = self._area
-        self._apply(change.value, lambda job: reshape(job, change, amount_px, area))
+        self._desk.edit(change.value, lambda job: reshape(job, change, amount_px, area))
 
     # the area
 
-    def _draw_area(self) -> None:
-        self._window.canvas.set_tool(self._area_tool)
-        self._window.shelf.show_sentence(self._area_tool.sentence())
-
     def _on_area(self, area: tuple[Point, ...]) -> None:
-        self._window.take_up(self._window.last_tool)
+        self._desk.take_up(self._desk.last_tool)
         self._set_area(area)
 
     def _set_area(self, area: tuple[Point, ...]) -> None:
         self._area = area
-        self._window.canvas.show_area(area)
+        self._desk.show_area(area)
         self._panel.show_area(bool(area))
 
     # how zones look
 
     def _on_hues(self, bridge: object, unsure: str, backdrop: str) -> None:
-        if bridge is self._window.bridge:
+        if bridge is self._desk.bridge:
             self._found = (unsure, backdrop)
-            self._window.canvas.added_hue, self._window.canvas.taken_hue = QColor(unsure), QColor(backdrop)
+            self._desk.added_hue, self._desk.taken_hue = QColor(unsure), QColor(backdrop)
             self._panel.tell_look()
 
     def _on_look(self, strength: float, hue: str) -> None:
@@ -161,6 +154,6 @@ class MarkingDesk(QObject):
         chosen = hue or unsure
         if chosen:
             other = backdrop if backdrop != chosen else unsure
-            self._window.set_look(lambda look: replace(look, strength=strength, unsure=chosen, backdrop=other))
+            self._desk.set_look(lambda look: replace(look, strength=strength, unsure=chosen, backdrop=other))
         else:
-            self._window.set_look(lambda look: replace(look, strength=strength))
+            self._desk.set_look(lambda look: replace(look, strength=strength))

@@ -3,87 +3,149 @@
 import io
 import traceback
 from collections.abc import Callable
+from dataclasses import dataclass
 from pathlib import Path
+from typing import Final
 
 from PIL import Image
 from PySide6.QtCore import QObject, Signal
 
 from peel.demo.photos import demo_photo
 from peel.desk.display.tiles import image_from_rgb
-from peel.errors import PeelError
+from peel.errors import Cancelled, PeelError
 from peel.files.photo import read_bytes, read_preview
-from peel.work import recovery
+from peel.job.space import Space
+from peel.work import job_files
+from peel.work.assignment import Assignment
 from peel.work.recovery import Opened
-from peel.work.scheduler import Lane
+from peel.work.scheduler import Lane, Ticket
 from peel.work.session import Session
 from peel.work.session_events import Trouble
 
-__all__ = ["Opener"]
+__all__ = ["Opener", "ReadyJob"]
 
-_LOOK_PX = 1600
-_LEVELS = 7
+_LOOK_PX: Final = 1600
+_LEVELS: Final = 7
+
+
+@dataclass(frozen=True)
+class ReadyJob:
+    """An opened job with all that is needed to show it: a notice, and the place it was left at."""
+
+    session: Session
+    notice: str
+    place: str
 
 
 class Opener(QObject):
     """Opens one thing at a time; a new request overtakes the one before.
 
+    Parameters
+    ----------
+    assignment : Assignment
+        Keeps the sessions.
+
     Signals
     -------
-    previewed : (QImage, int, int)
-        A first look, and the photo's full width and height.
-    opened : (Opened,)
+    previewed : (QImage, Space)
+        A first look at the photo that is being opened, and the space of the whole photo.
+    opened : (ReadyJob,)
     failed : (Trouble,)
+    kept : (Session, Path)
+    failed_to_keep : (Trouble,)
     """
 
-    previewed = Signal(object, int, int)
+    previewed = Signal(object, object)
     opened = Signal(object)
     failed = Signal(object)
+    kept = Signal(object, object)
+    failed_to_keep = Signal(object)
+    _looked = Signal(object, object, object)
+    _done = Signal(object, object)
 
-    def __init__(self, parent: QObject | None = None) -> None:
+    def __init__(self, assignment: Assignment, parent: QObject | None = None) -> None:
         super().__init__(parent)
+        self._assignment = assignment
         self._lane = Lane("open")
+        self._keeping = Lane("keep", in_order=True)
+        self._latest: Ticket | None = None
+        self._looked.connect(self._on_looked)
+        self._done.connect(self._on_done)
 
     def close(self) -> None:
-        """End the worker."""
+        """End the workers; a job that is being kept is finished."""
         self._lane.close()
+        self._keeping.close()
 
     def open_path(self, path: Path) -> None:
         """Open a photo or a job, by what the file is called."""
         if path.suffix.lower() == ".peel":
-            self._submit(lambda: recovery.open_job(path))
+            self._submit(lambda _ticket: self._assignment.open_job(path))
         else:
-            self._submit(lambda: self._begin(path))
+            self._submit(lambda ticket: self._begin(path, ticket))
 
     def open_demo(self, name: str) -> None:
         """Go on with the demo job on a photo, or begin one."""
         photo = demo_photo(name).photo
-        unkept = recovery.unkept_for(photo.name)
-        self._submit(lambda: self._resume_or_begin(unkept, photo))
+        self._submit(lambda ticket: self._resume_or_begin(photo, ticket))
 
     def keep(self, session: Session, path: Path) -> None:
-        """Keep a job under a name; the session that goes on in that file is then opened."""
-        self._submit(lambda: Opened(recovery.keep_as(session, path), f"Kept as {path}."))
+        """Keep a job under a name, whatever else is being opened."""
 
-    def _submit(self, work: Callable[[], Opened]) -> None:
-        self._lane.submit(None, lambda _ticket: _with_pyramid(work()), self.opened.emit, self._fail)
+        def keep(_ticket: Ticket) -> Path:
+            self._assignment.keep_as(session, path)
+            return path
 
-    def _fail(self, error: BaseException) -> None:
-        if isinstance(error, PeelError):
-            self.failed.emit(Trouble(error.message, error.hint))
-        else:
-            trace = "".join(traceback.format_exception(error))
-            self.failed.emit(Trouble("The file could not be opened: Peel met an error it did not expect.", "", trace))
+        self._keeping.submit(None, keep, lambda kept: self.kept.emit(session, kept), self._keep_failed)
 
-    def _resume_or_begin(self, unkept: Path | None, photo: Path) -> Opened:
-        if unkept is None:
-            return self._begin(photo)
+    def _keep_failed(self, error: BaseException) -> None:
+        self.failed_to_keep.emit(_trouble(error, "The job could not be kept"))
+
+    def _submit(self, work: Callable[[Ticket], Opened]) -> None:
+        def run(ticket: Ticket) -> ReadyJob:
+            ready = self._made_ready(work(ticket))
+            if ticket.is_cancelled:  # overtaken: the session stays with the assignment, and is not shown
+                raise Cancelled
+            return ready
+
+        self._latest = self._lane.submit("open", run, self._finish, self._finish)
+
+    def _finish(self, answer: object) -> None:
+        self._done.emit(self._latest, answer)
+
+    def _on_done(self, ticket: object, answer: object) -> None:
+        if ticket is not self._latest:
+            return
+        if isinstance(answer, ReadyJob):
+            self.opened.emit(answer)
+        elif isinstance(answer, BaseException):
+            self.failed.emit(_trouble(answer, "The file could not be opened"))
+
+    def _on_looked(self, ticket: object, image: object, space: Space) -> None:
+        if ticket is self._latest:
+            self.previewed.emit(image, space)
+
+    def _made_ready(self, opened: Opened) -> ReadyJob:
+        """Read and make here what the window's thread must not wait for."""
+        opened.session.stages.pyramid.pixels(_LEVELS)
+        place = ""
         try:
-            return recovery.open_job(unkept)
+            place = opened.session.read_note("place") or ""
+        except PeelError:
+            place = ""  # where one was is not worth a word
+        return ReadyJob(opened.session, opened.notice, place)
+
+    def _resume_or_begin(self, photo: Path, ticket: Ticket) -> Opened:
+        unkept = job_files.unkept_for(photo.name)
+        if unkept is None:
+            return self._begin(photo, ticket)
+        try:
+            return self._assignment.open_job(unkept)
         except PeelError as error:
-            begun = self._begin(photo)
+            begun = self._begin(photo, ticket)
             return Opened(begun.session, f"{error.message} A new job was begun.")
 
-    def _begin(self, path: Path) -> Opened:
+    def _begin(self, path: Path, ticket: Ticket) -> Opened:
         content = read_bytes(path)
         look = read_preview(content, path.name, _LOOK_PX)
         if look is not None:
@@ -91,11 +153,13 @@ class Opener(QObject):
                 width, height = image.size
             if (look.shape[0] > look.shape[1]) != (height > width):
                 width, height = height, width
-            self.previewed.emit(image_from_rgb(look), width, height)
-        return Opened(Session.begin_with(content, path.name, recovery.new_working_path(path.name)))
+            self._looked.emit(ticket, image_from_rgb(look), Space(height, width))
+        ticket.check()
+        return self._assignment.begin(content, path)
 
 
-def _with_pyramid(opened: Opened) -> Opened:
-    """Make the photo's smaller levels here, so that the window's thread finds them ready."""
-    opened.session.stages.pyramid.pixels(_LEVELS)
-    return opened
+def _trouble(error: BaseException, what: str) -> Trouble:
+    """Put an error into words: its own if it was meant for people."""
+    if isinstance(error, PeelError):
+        return Trouble(error.message, error.hint)
+    return Trouble(f"{what}: Peel met an error it did not expect.", "", "".join(traceback.format_exception(error)))

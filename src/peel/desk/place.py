@@ -1,62 +1,52 @@
-"""Where one was: step, view, zoom and tool, remembered in the job file and restored from it."""
-
-from __future__ import annotations
+"""Where one was: step, view, zoom and tool, kept in the job file and restored from it."""
 
 import json
-from typing import TYPE_CHECKING
+import math
 
 from PySide6.QtCore import QPointF
 
-from peel.desk.controls.step_line import Step
-from peel.errors import PeelError
+from peel.desk.canvas.canvas import Canvas
+from peel.desk.desk_state import DeskState
+from peel.desk.steps import Step
 from peel.work.views import View
-
-if TYPE_CHECKING:
-    from peel.desk.window import Window
 
 __all__ = ["note_place", "restore_place"]
 
 
-def note_place(window: Window) -> None:
-    """Remember where one is, for the next start."""
-    if window.bridge is None:
+def note_place(desk: DeskState, canvas: Canvas) -> None:
+    """Keep where one is, for the next time this job is shown."""
+    if desk.bridge is None:
         return
-    centre, tool = window.canvas.centre(), window.canvas.tool
+    centre = canvas.centre()
     place = {
-        "step": window.step.value,
-        "view": window.canvas.view.value,
-        "fitted": window.canvas.is_fitted,
-        "scale": window.canvas.frame.scale,
+        "step": desk.step.value,
+        "view": desk.view.value,
+        "fitted": canvas.is_fitted,
+        "scale": canvas.frame.scale,
         "centre": [centre.x(), centre.y()],
-        "size": window.brush_size.diameter_px,
-        "tool": tool.name if tool is not None else "",
+        "size": desk.brush_px,
+        "tool": desk.tool.name if desk.tool is not None else "",
     }
-    try:
-        window.bridge.session.project.note("place", json.dumps(place))
-    except PeelError:
-        return  # not worth keeping anyone from closing the window
+    desk.bridge.session.note("place", json.dumps(place))
 
 
-def restore_place(window: Window) -> None:
-    """Go back to where one was; a place that makes no sense is forgotten."""
-    if window.bridge is None:
-        return
+def restore_place(desk: DeskState, canvas: Canvas, noted: str) -> None:
+    """Go back to where one was, by what was noted; a place that makes no sense is forgotten."""
     try:
-        place = json.loads(window.bridge.session.project.note("place") or "{}")
-        window.show_step(Step(place.get("step", Step.MARK.value)))
-        window.show_view(View(place.get("view", View.PHOTO.value)))
-        window.set_brush_size(float(place.get("size", _fitting_brush(window))))
-        named = [tool for tool in window.tools[window.step] if tool.name == place.get("tool")]
-        if named:
-            window.take_up(named[0])
+        place = json.loads(noted or "{}")
+        desk.show_step(Step(place.get("step", Step.MARK.value)))
+        desk.show_view(View(place.get("view", View.PHOTO.value)))
+        desk.set_brush(float(place.get("size", _fitting_brush(canvas))))
+        desk.take_up_named(str(place.get("tool", "")))
         if not place.get("fitted", True):
-            window.canvas.look_at(QPointF(*place["centre"]), float(place["scale"]))
-    except (PeelError, ValueError, TypeError, KeyError, AttributeError):
-        window.show_step(Step.MARK)
-        window.show_view(View.PHOTO)
+            across, down, scale = (float(value) for value in (*place["centre"], place["scale"]))
+            if math.isfinite(across + down + scale):
+                canvas.look_at(QPointF(across, down), scale)
+    except (ValueError, OverflowError, TypeError, KeyError, AttributeError):
+        desk.show_step(Step.MARK)
+        desk.show_view(View.PHOTO)
 
 
-def _fitting_brush(window: Window) -> float:
+def _fitting_brush(canvas: Canvas) -> float:
     """Return a first brush about as large on every photo."""
-    photo = window.canvas.frame
-    return max(2.0, round(max(photo.width, photo.height) / 40))
+    return max(2.0, round(max(canvas.frame.width, canvas.frame.height) / 40))

@@ -1,4 +1,4 @@
-"""Small pictures and colours that the window asks for and need not wait for."""
+"""Small pictures and colours that the window requests and need not wait for."""
 
 from typing import Final
 
@@ -17,7 +17,7 @@ _THUMB_PX: Final = 44
 
 
 class SideTasks(QObject):
-    """Runs errands on a worker.
+    """Runs small tasks on a worker.
 
     Signals
     -------
@@ -54,7 +54,7 @@ class SideTasks(QObject):
 def _thumb(stages: Stages, job: Job) -> QImage:
     """Draw a square a little above the photo's middle."""
     level = max(0, (min(job.photo.height, job.photo.width) // (2 * _THUMB_PX)).bit_length() - 1)
-    small = image_from_rgb(render(stages, job, View.PHOTO, stages.bounds(level), level))
+    small = image_from_rgb(render(stages, job, View.PHOTO, job.photo.space.bounds(level), level))
     fill, smooth = Qt.AspectRatioMode.KeepAspectRatioByExpanding, Qt.TransformationMode.SmoothTransformation
     scaled = small.scaled(_THUMB_PX, _THUMB_PX, fill, smooth)
     left, top = (scaled.width() - _THUMB_PX) // 2, (scaled.height() - _THUMB_PX) // 4

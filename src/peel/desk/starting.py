@@ -1,55 +1,33 @@
-"""What is seen while Peel starts: its kernels take a while to load, and are loaded beside the window's thread."""
+"""Load the numeric modules beside the window's thread, so that the window is drawn and answers meanwhile."""
 
 import importlib
-from typing import Final
 
-from PySide6.QtCore import QEventLoop, Qt, QThread
-from PySide6.QtWidgets import QApplication, QLabel, QVBoxLayout, QWidget
+from PySide6.QtCore import QObject, QThread
 
-__all__ = ["StartCard", "load_beside"]
-
-_SIZE: Final = (360, 150)
+__all__ = ["Loader"]
 
 
-class StartCard(QWidget):
-    """A small card with Peel's name and sign."""
+class Loader(QThread):
+    """Imports a module on a thread of its own; `finished` is emitted when that is done.
 
-    def __init__(self, app: QApplication) -> None:
-        super().__init__(None, Qt.WindowType.SplashScreen | Qt.WindowType.FramelessWindowHint)
-        self.setObjectName("surface")
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.setFixedSize(*_SIZE)
-        sign, name, word = QLabel(), QLabel("Peel"), QLabel("Laying out the tools")
-        sign.setPixmap(app.windowIcon().pixmap(48, 48))
-        name.setObjectName("headline")
-        word.setObjectName("small")
-        column = QVBoxLayout(self)
-        column.setContentsMargins(24, 16, 24, 16)
-        column.addStretch(1)
-        for label in (sign, name, word):
-            column.addWidget(label, 0, Qt.AlignmentFlag.AlignHCenter)
-        column.addStretch(1)
+    Parameters
+    ----------
+    module : str
+    """
 
-
-class _Loader(QThread):
-    def __init__(self, module: str) -> None:
-        super().__init__()
+    def __init__(self, module: str, parent: QObject | None = None) -> None:
+        super().__init__(parent)
         self._module = module
-        self.error: BaseException | None = None
+        self._error: BaseException | None = None
 
     def run(self) -> None:
+        """Import the module; called by Qt on the new thread."""
         try:
             importlib.import_module(self._module)
-        except BaseException as error:  # noqa: BLE001 - raised again where it is waited for
-            self.error = error
+        except BaseException as error:  # noqa: BLE001 - raised again by check, where it is waited for
+            self._error = error
 
-
-def load_beside(module: str) -> None:
-    """Import a module on a thread of its own, while what is on the screen stays alive; waits for it."""
-    loader, waiting = _Loader(module), QEventLoop()
-    loader.finished.connect(waiting.quit)
-    loader.start()
-    waiting.exec()
-    loader.wait()
-    if loader.error is not None:
-        raise loader.error
+    def check(self) -> None:
+        """Raise what went wrong while loading, if anything did."""
+        if self._error is not None:
+            raise self._error

@@ -1,9 +1,10 @@
 """The empty window: open, drop a file here, go on with recent jobs, or take the demo assignment."""
 
+import html
 from pathlib import Path
 
-from PySide6.QtCore import QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QImage, QImageReader, QPainter, QPaintEvent
+from PySide6.QtCore import QRectF, QSize, Qt, QThread, Signal
+from PySide6.QtGui import QImage, QImageReader, QPainter, QPaintEvent, QShowEvent
 from PySide6.QtWidgets import (
     QAbstractButton,
     QHBoxLayout,
@@ -15,9 +16,9 @@ from PySide6.QtWidgets import (
 )
 
 from peel.demo.photos import ASSIGNMENT, NAMES, DemoPhoto, demo_photo
-from peel.desk.panels.panel import words
+from peel.desk.controls.labels import words
 from peel.desk.theme import current
-from peel.work import recovery
+from peel.work import job_files
 
 __all__ = ["Welcome"]
 
@@ -35,9 +36,12 @@ class _Card(QAbstractButton):
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.continues = False
-        reader = QImageReader(str(photo.photo))
-        reader.setScaledSize(reader.size().scaled(QSize(560, 400), Qt.AspectRatioMode.KeepAspectRatioByExpanding))
-        self._image: QImage = reader.read()
+        self._image = QImage()
+
+    def show_picture(self, image: QImage) -> None:
+        """Show the photo."""
+        self._image = image
+        self.update()
 
     def sizeHint(self) -> QSize:
         """Ask for a picture and three lines."""
@@ -52,7 +56,10 @@ class _Card(QAbstractButton):
         painter.setBrush(theme.colour("field"))
         painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 8, 8)
         target = QRectF(8, 8, self.width() - 16, 190)
-        painter.drawImage(target, self._image, self._source(target))
+        if self._image.isNull():
+            painter.fillRect(target, theme.colour("raised"))
+        else:
+            painter.drawImage(target, self._image, self._source(target))
         font = self.font()
         font.setPixelSize(15)
         font.setWeight(font.Weight.DemiBold)
@@ -66,8 +73,8 @@ class _Card(QAbstractButton):
         flags = Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap
         painter.drawText(QRectF(12, 226, self.width() - 24, 38), flags, self.photo.brief)
         painter.setPen(theme.colour("accent"))
-        words = "Go on where you were" if self.continues else "Begin"
-        painter.drawText(QRectF(12, 266, self.width() - 24, 20), Qt.AlignmentFlag.AlignLeft, words)
+        invitation = "Go on where you were" if self.continues else "Begin"
+        painter.drawText(QRectF(12, 266, self.width() - 24, 20), Qt.AlignmentFlag.AlignLeft, invitation)
 
     def _source(self, target: QRectF) -> QRectF:
         """Choose the part of the picture that fills the target; the upper part of tall ones."""
@@ -77,18 +84,31 @@ class _Card(QAbstractButton):
         return QRectF((image.width() - width) / 2, (image.height() - height) * 0.25, width, height)
 
 
+class _Pictures(QThread):
+    """Reads the demo photographs, small, beside the window's thread."""
+
+    read = Signal(str, QImage)
+
+    def run(self) -> None:
+        """Read them one after another; called by Qt on the new thread."""
+        for name in NAMES:
+            reader = QImageReader(str(demo_photo(name).photo))
+            size = reader.size().scaled(QSize(560, 400), Qt.AspectRatioMode.KeepAspectRatioByExpanding)
+            reader.setScaledSize(size)
+            self.read.emit(name, reader.read())
+
+
 class Welcome(QWidget):
     """What an empty window shows.
 
     Signals
     -------
     open_pressed : ()
-    photo_chosen, job_chosen : (Path,)
+    job_chosen : (Path,)
     demo_chosen : (str,)
     """
 
     open_pressed = Signal()
-    photo_chosen = Signal(object)
     job_chosen = Signal(object)
     demo_chosen = Signal(str)
 
@@ -131,17 +151,42 @@ class Welcome(QWidget):
             cards.addWidget(card)
             card.clicked.connect(lambda _checked=False, name=card.photo.name: self.demo_chosen.emit(name))
         column.addLayout(cards)
+        self._wait = words("Laying out the tools…", "muted")
+        self._wait.hide()
+        column.addWidget(self._wait)
+        self._pictures = _Pictures(self)
+        self._pictures.read.connect(self._on_picture)
+
+    def showEvent(self, event: QShowEvent) -> None:
+        """Begin to read the pictures once there is something to see."""
+        super().showEvent(event)
+        if not self._pictures.isRunning() and not self._pictures.isFinished():
+            self._pictures.start()
+
+    def close_thread(self) -> None:
+        """Wait for the pictures."""
+        self._pictures.wait()
+
+    def _on_picture(self, name: str, image: QImage) -> None:
+        for card in self.cards:
+            if card.photo.name == name:
+                card.show_picture(image)
+
+    def show_waiting(self) -> None:
+        """Say that what was asked for is done as soon as the tools have been loaded."""
+        self._wait.show()
 
     def refresh(self) -> None:
         """Look again at which jobs there are."""
+        self._wait.hide()
         while (item := self._jobs.takeAt(0)) is not None:
             widget = item.widget()
             if widget is not None:
                 widget.hide()
                 widget.deleteLater()
         demo_names = {f"{name}.jpg" for name in NAMES}
-        kept, unkept = recovery.recent()[:3], recovery.unkept()
-        others = [path for path in unkept if not any(recovery.unkept_for(name) == path for name in demo_names)][:3]
+        kept, unkept = job_files.recent()[:3], job_files.unkept()
+        others = [path for path in unkept if not any(job_files.unkept_for(name) == path for name in demo_names)][:3]
         for title, paths in (("Recent jobs", kept), ("Not kept under a name yet", others)):
             if paths:
                 self._jobs.addSpacing(6)
@@ -151,13 +196,13 @@ class Welcome(QWidget):
             for path in paths:
                 self._jobs.addWidget(self._job_button(path))
         for card in self.cards:
-            card.continues = recovery.unkept_for(f"{card.photo.name}.jpg") is not None
+            card.continues = job_files.unkept_for(f"{card.photo.name}.jpg") is not None
             card.update()
 
     def _job_button(self, path: Path) -> QPushButton:
-        name = path.stem.rpartition("-")[0] if recovery.is_unkept(path) else path.name
+        name = path.stem.rpartition("-")[0] if job_files.is_unkept(path) else path.name
         button = QPushButton(name)
         button.setObjectName("link")
-        button.setToolTip(str(path))
+        button.setToolTip(html.escape(str(path)))
         button.clicked.connect(lambda _checked=False: self.job_chosen.emit(path))
         return button

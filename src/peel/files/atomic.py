@@ -8,7 +8,7 @@ from typing import BinaryIO
 
 from peel.errors import DeliveryError, os_reason
 
-__all__ = ["write_whole"]
+__all__ = ["current_umask", "write_whole"]
 
 
 def write_whole(path: Path, write: Callable[[BinaryIO], object]) -> None:
@@ -35,7 +35,7 @@ def write_whole(path: Path, write: Callable[[BinaryIO], object]) -> None:
             write(file)
             file.flush()
             os.fsync(file.fileno())
-        temporary.chmod(0o666 & ~_umask())
+        temporary.chmod(0o666 & ~current_umask())
         temporary.replace(path)
     except OSError as error:
         if temporary is not None:
@@ -48,7 +48,7 @@ def write_whole(path: Path, write: Callable[[BinaryIO], object]) -> None:
         raise
 
 
-def _umask() -> int:
+def current_umask() -> int:
     """Read the process's umask, which the system only tells while setting it."""
     mask = os.umask(0o022)
     os.umask(mask)

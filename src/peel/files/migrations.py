@@ -21,12 +21,12 @@ SCHEMA: Final = (
 
 
 def _to_second(sql: sqlite3.Connection) -> None:
-    """States of the first format are understood as they are: contours of plain points, no plane of stretches."""
+    """Change nothing: contours of plain points are understood, and a missing plane holds its default."""
     del sql
 
 
 def _to_third(sql: sqlite3.Connection) -> None:
-    """Settings of the second format are understood as they are: one piece, sorted into two halves on reading."""
+    """Change nothing: settings of the second format, in one piece, are sorted into two halves on reading."""
     del sql
 
 

@@ -5,7 +5,9 @@ The format is described in `docs/project-file.md`. Each edit is one transaction,
 
 import contextlib
 import json
+import os
 import sqlite3
+import tempfile
 import threading
 import time
 from collections.abc import Iterator
@@ -13,6 +15,7 @@ from pathlib import Path
 from typing import Any
 
 from peel.errors import ProjectError
+from peel.files.atomic import current_umask
 from peel.files.migrations import APPLICATION_ID, SCHEMA, VERSION, migrate
 from peel.files.project_checks import check_header, explain, photo_digest
 from peel.files.tile_store import TileStore
@@ -189,20 +192,30 @@ class ProjectFile:
             row = self._sql.execute("SELECT value FROM note WHERE key = ?", (key,)).fetchone()
             return str(row[0]) if row else None
 
-    def copy_to(self, path: Path) -> None:
-        """Write a copy of the whole file, for keeping it under a name."""
+    def copied_to(self, path: Path) -> "ProjectFile":
+        """Write a copy of the whole file under a name, and open it.
+
+        What was there is replaced by the finished copy in one step, together with its journal: a journal that an
+        interrupted program left behind must never be applied to the new file.
+
+        Raises
+        ------
+        ProjectError
+            If it cannot be written, or another window has a job of that name open; this file is as it was.
+        """
         with self._turn, explain(path):
-            temporary = path.with_name(f".{path.name}.part")
-            temporary.unlink(missing_ok=True)
-            copy = sqlite3.connect(temporary)
+            descriptor, name = tempfile.mkstemp(prefix=f".{path.name[:40]}.", suffix=".part", dir=path.parent)
+            os.close(descriptor)
+            temporary = Path(name)
             try:
-                self._sql.backup(copy)
-                copy.close()
-                temporary.replace(path)
+                with contextlib.closing(sqlite3.connect(temporary)) as copy:
+                    self._sql.backup(copy)
+                temporary.chmod(0o666 & ~current_umask())
+                _replace_job(path, temporary)
             except BaseException:
-                copy.close()
                 temporary.unlink(missing_ok=True)
                 raise
+        return ProjectFile.open(path)
 
     def close(self) -> None:
         """Sweep what no state refers to any more, and close."""
@@ -238,4 +251,35 @@ def _connected(path: Path) -> sqlite3.Connection:
     }
     for name, value in pragmas.items():
         sql.execute(f"PRAGMA {name} = {value}")
+    return sql
+
+
+def _replace_job(path: Path, finished: Path) -> None:
+    """Give a finished file its name, over another one if need be; refuse if that is in use."""
+    held = None
+    try:
+        if path.exists():
+            held = _held(path)
+        for suffix in ("-journal", "-wal", "-shm"):
+            path.with_name(path.name + suffix).unlink(missing_ok=True)
+        with finished.open("rb") as file:
+            os.fsync(file.fileno())
+        finished.replace(path)
+    finally:
+        if held is not None:
+            held.close()
+
+
+def _held(path: Path) -> sqlite3.Connection | None:
+    """Lock the file that is to be replaced, which also settles its journal; None if it is no database."""
+    sql = sqlite3.connect(path, timeout=0.4, isolation_level=None)
+    try:
+        sql.execute("PRAGMA locking_mode = EXCLUSIVE")
+        sql.execute("BEGIN EXCLUSIVE")
+        sql.execute("COMMIT")
+    except sqlite3.DatabaseError as error:
+        sql.close()
+        if getattr(error, "sqlite_errorcode", 0) & 0xFF in {sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED}:
+            raise
+        return None
     return sql

@@ -225,9 +225,7 @@ def swap_sides(job: Job, area: Sequence[Point] = ()) -> Job:
         return _remarked(job, region, region ^ coverage_of(job, area))
     flip = np.array([0, 2, 1], np.uint8)
     turn = np.array([0, 3, 2, 1], np.uint8)
-    contours = tuple(
-        contour.model_copy(update={"hole": not contour.hole}) for contour in job.settings.photo.contours
-    )
+    contours = tuple(contour.model_copy(update={"hole": not contour.hole}) for contour in job.settings.photo.contours)
     unmarked = "backdrop" if job.settings.photo.unmarked == "subject" else "subject"
     swapped = job.with_photo_settings(contours=contours, unmarked=unmarked).with_planes(
         outline=job.outline.write(whole, 255 - job.outline.read()),
@@ -267,7 +265,5 @@ def _remarked(job: Job, before: BoolArray, after: BoolArray) -> Job:
     marks, corrections = job.marks.read(), job.corrections.read()
     marks[differs] = np.where(after[differs], 2, 1)
     corrections[differs] = 0
-    marked = job.with_planes(
-        marks=job.marks.write(whole, marks), corrections=job.corrections.write(whole, corrections)
-    )
+    marked = job.with_planes(marks=job.marks.write(whole, marks), corrections=job.corrections.write(whole, corrections))
     return _lay_where_changed(marked, job)

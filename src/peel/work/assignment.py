@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Final
 
 from peel.work.job_files import new_working_path
-from peel.work.recovery import Opened, keep_as, open_job
+from peel.work.recovery import Opened, open_job
 from peel.work.resources import Resources
 from peel.work.session import Session
 
@@ -93,17 +93,16 @@ class Assignment:
                 return Opened(session)
         return self._opened(path, None, open_job(path, self.resources))
 
-    def keep_as(self, session: Session, path: Path) -> Session:
-        """Keep a job under a name and go on in that file; waits. See `peel.work.recovery.keep_as`."""
+    def keep_as(self, session: Session, path: Path) -> None:
+        """Keep a job under a name and go on in that file; waits. See `Session.keep_as`."""
         old = session.project.path
-        kept = keep_as(session, path, self.resources)
+        session.keep_as(path)
         with self._turn:
-            self._open.pop(old, None)
+            if self._open.pop(old, None) is not None:
+                self._open[session.project.path] = session
             for key, item in self._items.items():
                 if item.job == old:
-                    self._items[key] = Item(item.source, kept.project.path, item.state)
-            self._open[kept.project.path] = kept
-        return kept
+                    self._items[key] = Item(item.source, session.project.path, item.state)
 
     def close_session(self, session: Session) -> None:
         """Close one session; waits until all is on disk."""

@@ -107,9 +107,7 @@ def orders_of(job: Job, folder: Path) -> list[Order]:
     return [order for asked, order in orders if asked]
 
 
-def deliver(
-    job: Job, stages: Stages, orders: Sequence[Order], progress: Progress | None = None
-) -> list[Delivered]:
+def deliver(job: Job, stages: Stages, orders: Sequence[Order], progress: Progress | None = None) -> list[Delivered]:
     """Write files.
 
     Parameters

@@ -1,4 +1,4 @@
-"""Open job files, damaged and read-only ones as copies, and keep them under a name."""
+"""Open job files; damaged and read-only ones as copies."""
 
 import os
 from dataclasses import dataclass
@@ -8,11 +8,11 @@ from peel.errors import PeelError, ProjectError
 from peel.files.project import ProjectFile
 from peel.files.project_checks import DamagedProjectError
 from peel.files.salvage import salvage
-from peel.work.job_files import forget, is_unkept, new_working_path
+from peel.work.job_files import new_working_path
 from peel.work.resources import Resources
 from peel.work.session import Session
 
-__all__ = ["Opened", "keep_as", "open_job"]
+__all__ = ["Opened", "open_job"]
 
 
 @dataclass(frozen=True)
@@ -54,21 +54,3 @@ def _open_copy(path: Path, resources: Resources | None) -> Opened:
         target.unlink(missing_ok=True)
         raise
     return Opened(opened.session, f"{path.name} is read-only, so a copy of it was opened. Keep it under another name.")
-
-
-def keep_as(session: Session, path: Path, resources: Resources | None = None) -> Session:
-    """Keep the job under a name and go on working in that file; waits.
-
-    Raises
-    ------
-    ProjectError
-        If it cannot be written; the session goes on as it was.
-    """
-    old = session.project.path
-    session.wait_idle()
-    session.project.copy_to(path)
-    session.close()
-    kept = Session.resume(ProjectFile.open(path), resources)
-    if is_unkept(old):
-        forget(old)
-    return kept

@@ -1,5 +1,6 @@
 """The open job: its history, its file, and the solving that follows every edit. Free of Qt."""
 
+import contextlib
 import logging
 import threading
 import time
@@ -8,7 +9,7 @@ from collections.abc import Callable, Hashable
 from dataclasses import replace
 from pathlib import Path
 
-from peel.errors import PeelError, SolveError
+from peel.errors import PeelError, ProjectError, SolveError
 from peel.files.photo import decode_photo, read_bytes, read_opacity
 from peel.files.project import ProjectFile
 from peel.job.edits import use_zones
@@ -19,6 +20,7 @@ from peel.job.rect import Rect
 from peel.matte.edge.trimap import trimap_from_gray
 from peel.matte.parallel import cancellable
 from peel.work.finding import Finder
+from peel.work.job_files import forget, is_unkept
 from peel.work.resources import Resources
 from peel.work.scheduler import Lane, Ticket
 from peel.work.session_events import Changed, Listener, SessionEvent, Solving, Stored, Trouble
@@ -65,6 +67,7 @@ class Session:
         self._turn = threading.RLock()
         self._asked: Question | None = None  # by the solve that is running
         self._gesture: Hashable = None
+        self._is_closed = False
         self._changed_last: Rect | None = None
         self._edits.submit(None, lambda _ticket: self._solve_if_needed(), None, self._report)
 
@@ -80,9 +83,7 @@ class Session:
         return cls.begin_with(content, photo_path.name, project_path, resources)
 
     @classmethod
-    def begin_with(
-        cls, content: bytes, name: str, project_path: Path, resources: Resources | None = None
-    ) -> "Session":
+    def begin_with(cls, content: bytes, name: str, project_path: Path, resources: Resources | None = None) -> "Session":
         """Start on a photo whose bytes are at hand; waits for them to be decoded."""
         photo = decode_photo(content, name)
         project = ProjectFile.create(project_path, content, name)
@@ -151,9 +152,7 @@ class Session:
         """Send a listener no more events."""
         self._listeners.remove(listener)
 
-    def apply(
-        self, label: str, edit: Callable[[Job], Job], *, gesture: Hashable = None, ends: bool = True
-    ) -> None:
+    def apply(self, label: str, edit: Callable[[Job], Job], *, gesture: Hashable = None, ends: bool = True) -> None:
         """Make an edit, one step of undo.
 
         Parameters
@@ -187,6 +186,57 @@ class Session:
         """Step forward again."""
         self._edits.submit(None, lambda _ticket: self._move(1), None, self._report)
 
+    def keep_as(self, path: Path) -> None:
+        """Keep the job under a name and go on in that file; waits.
+
+        The hand-over is an edit among the others: what was edited before is in the kept file, and what is edited
+        after goes there.
+
+        Raises
+        ------
+        ProjectError
+            If it cannot be written, or another window has that file open; the session goes on as it was.
+        """
+        outcome: list[BaseException] = []
+        done = threading.Event()
+
+        def finish(error: BaseException | None = None) -> None:
+            if error is not None:
+                outcome.append(error)
+            done.set()
+
+        self._edits.submit(None, lambda _ticket: self._hand_over(path), lambda _none: finish(), finish)
+        done.wait()
+        if outcome:
+            raise outcome[0]
+
+    def _hand_over(self, path: Path) -> None:
+        self._end_gesture()
+        self._store_all()
+        kept = self.project.copied_to(path)
+        old, self.project = self.project, kept
+        old.close()
+        if is_unkept(old.path):
+            forget(old.path)
+
+    def note(self, key: str, value: str) -> None:
+        """Store a remark about the job in its file, such as the view it was left in; a failure is not reported."""
+
+        def write(_ticket: Ticket) -> None:
+            with contextlib.suppress(ProjectError):  # not worth keeping anyone from closing the window
+                self.project.write_note(key, value)
+
+        self._edits.submit(None, write, None, self._report)
+
+    def read_note(self, key: str) -> str | None:
+        """Return a stored remark, or None; waits.
+
+        Raises
+        ------
+        ProjectError
+        """
+        return self.project.read_note(key)
+
     def wait_idle(self, timeout: float = 120.0) -> bool:
         """Wait until every edit is made and stored and the matte has caught up."""
         end = time.monotonic() + timeout
@@ -198,7 +248,11 @@ class Session:
         return False
 
     def close(self) -> None:
-        """Cancel solving, write what is still to be written, close the file; waits."""
+        """Cancel solving, write what is still to be written, close the file; waits. A second call does nothing."""
+        with self._turn:
+            if self._is_closed:
+                return
+            self._is_closed = True
         self._solves.close()
         self._edits.submit(None, lambda _ticket: self._store_all(), None, self._report)
         self._edits.close()

@@ -1,9 +1,13 @@
 """What a session reports to its listeners. Always sent from a worker thread."""
 
+from __future__ import annotations
+
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
-from peel.job.job import Job
+if TYPE_CHECKING:  # importing it would bring the kernels along, and the empty window needs only Trouble
+    from peel.job.job import Job
 
 __all__ = ["Changed", "Listener", "SessionEvent", "Solving", "Stored", "Trouble"]
 

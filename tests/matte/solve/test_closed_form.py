@@ -10,9 +10,9 @@ from hypothesis import strategies as st
 from peel.errors import Cancelled
 from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
 from peel.matte.parallel import cancellable
-from peel.matte.solve.settings import EdgeTerms, SolveSettings
 from peel.matte.solve.closed_form import clean_ends, solve_matte
 from peel.matte.solve.laplacian import assemble_band
+from peel.matte.solve.settings import EdgeTerms, SolveSettings
 
 Disc = tuple[np.ndarray, np.ndarray, np.ndarray]
 

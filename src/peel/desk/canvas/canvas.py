@@ -1,5 +1,6 @@
 """The picture on its mat: panning, zooming, the wipe line, and the tool under the hand."""
 
+from collections.abc import Callable
 from dataclasses import replace
 from typing import Final
 
@@ -11,50 +12,58 @@ from PySide6.QtGui import (
     QMouseEvent,
     QPainter,
     QPaintEvent,
-    QPen,
-    QPolygonF,
     QResizeEvent,
     QTabletEvent,
     QWheelEvent,
 )
 from PySide6.QtWidgets import QWidget
 
-from peel.desk.bridge import SessionBridge
+from peel.desk.canvas.picture import paint_area, paint_tiles, paint_wipe, tiles_in_sight
+from peel.desk.desk_state import DeskState
 from peel.desk.display.frame import Frame
-from peel.desk.display.tiles import DisplayTiles, TileKey
+from peel.desk.display.tiles import DisplayTiles, TileKey, tile_rect
 from peel.desk.theme import current
-from peel.desk.tools.tool import Press, Tool
+from peel.desk.tools.host import Press
+from peel.desk.tools.tool import Tool
 from peel.job.job import Job
 from peel.job.settings import Point
-from peel.work.stages import CELL
+from peel.job.sheet import sheet_of
+from peel.job.space import Space
+from peel.work.session import Session
 from peel.work.views import View
 
 __all__ = ["Canvas"]
 
 _GRIP_PX: Final = 9
+_BUTTONS: Final = (Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton)
 
 
 class Canvas(QWidget):
-    """Shows one view of the job and hands presses to the tool.
+    """Shows the desk's view of the job and hands presses to its tool; the host of tools.
+
+    Attributes
+    ----------
+    frame : Frame
+        Where the photo lies. A view of the sheet lies around it, see `frame_of`.
 
     Signals
     -------
     cursor_moved : (QPointF,)
-        The photo point under the cursor.
+        The point under the cursor, in the photo's space.
     zoomed : (float,)
         Screen pixels for a pixel of the photo.
     settled : ()
         Every visible tile is up to date.
-    ways_changed : ()
-        The tool works in another way now, or holds something else.
+    pressed : (bool,)
+        A press began, and whether it does the other way round; False when it ends.
     """
 
     cursor_moved = Signal(QPointF)
     zoomed = Signal(float)
     settled = Signal()
-    ways_changed = Signal()
+    pressed = Signal(bool)
 
-    def __init__(self, parent: QWidget | None = None) -> None:
+    def __init__(self, desk: DeskState, tiles: DisplayTiles, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("canvas")
         self.setAccessibleName("Picture")
@@ -62,103 +71,131 @@ class Canvas(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(320, 240)
         self.frame = Frame()
-        self.view = View.PHOTO
-        self.wipe: float | None = None
-        self._bridge: SessionBridge | None = None
-        self._tiles: DisplayTiles | None = None
+        self.wipe: float = 0.5
+        self._desk, self._tiles = desk, tiles
         self._preview: QImage | None = None
-        self._shown_instead: Job | None = None
-        self.added_hue, self.taken_hue = QColor(38, 170, 96), QColor(214, 64, 120)
-        self._overlay: QImage | None = None
-        self._area: tuple[Point, ...] = ()
-        self._tool: Tool | None = None
         self._panning: QPointF | None = None
+        self._working: Qt.MouseButton | None = None
+        self._held: Tool | None = None
         self._wiping = False
         self._space = False
         self._eraser = False
         self._fits = True
         self._is_stale = False
+        desk.session_changed.connect(self._on_session)
+        desk.job_changed.connect(self._on_changed)
+        desk.tool_changed.connect(self._on_tool)
+        for changed in (desk.view_changed, desk.look_changed, desk.wipe_changed, desk.overlay_changed):
+            changed.connect(self._on_shown)
+        desk.brush_changed.connect(self.update)
+        desk.ask.fit.connect(self.fit)
+        desk.ask.full_size.connect(lambda: self.zoom_to(1.0 / self.devicePixelRatioF()))
+        desk.ask.zoom.connect(lambda factor: self.zoom_to(self.frame.scale * factor))
+        tiles.ready.connect(self._on_tile)
 
-    # what is shown
-
-    def set_session(self, bridge: SessionBridge | None, tiles: DisplayTiles | None) -> None:
-        """Show another session, or none."""
-        self._bridge, self._tiles, self._preview, self._shown_instead = bridge, tiles, None, None
-        self._overlay, self._area = None, ()
-        if bridge is not None and tiles is not None:
-            photo = bridge.session.photo
-            self.frame = Frame(photo.width, photo.height)
-            bridge.changed.connect(self._on_changed)
-            tiles.ready.connect(self._on_tile)
-            self.fit()
-        if self._tool is not None:
-            self._tool.put_down()
-            self._tool.take_up()
-        self.update()
-
-    def show_preview(self, image: QImage, width: int, height: int) -> None:
-        """Show a first, coarse look at a photo that is still being read."""
-        self._preview = image
-        self.frame = Frame(width, height)
-        self.fit()
-
-    def show_instead(self, job: Job | None) -> None:
-        """Show another job in the place of the open one, for a before/after; None ends it."""
-        self._shown_instead = job
-        self.update()
-
-    def show_overlay(self, image: QImage | None) -> None:
-        """Lay a picture over the whole photo; None takes it away."""
-        self._overlay = image
-        self.update()
-
-    def show_area(self, area: tuple[Point, ...]) -> None:
-        """Show the area that changes are kept to; an empty one means everywhere."""
-        self._area = area
-        self.update()
-
-    def set_view(self, view: View) -> None:
-        """Choose the view."""
-        self.view = view
-        self.update()
-
-    def set_tool(self, tool: Tool | None) -> None:
-        """Put a tool in the hand."""
-        if self._tool is not None:
-            self._tool.put_down()
-        self._tool = tool
-        if tool is not None:
-            tool.canvas = self
-            tool.take_up()
-        self._show_cursor()
-        self.update()
-
-    def set_wipe(self, on: bool) -> None:
-        """Show or hide the wipe line."""
-        self.wipe = 0.5 if on else None
-        self.update()
-
-    @property
-    def tool(self) -> Tool | None:
-        """The tool in the hand."""
-        return self._tool
+    # the host of tools
 
     @property
     def job(self) -> Job | None:
         """The open job."""
-        return self._bridge.job if self._bridge is not None else None
+        return self._desk.job
 
     @property
-    def bridge(self) -> SessionBridge | None:
+    def session(self) -> Session | None:
         """The open session."""
-        return self._bridge
+        return self._desk.bridge.session if self._desk.bridge is not None else None
+
+    @property
+    def brush_px(self) -> float:
+        """The brush's diameter in photo pixels."""
+        return self._desk.brush_px
+
+    def hue(self, *, taken: bool) -> QColor:
+        """Return the hue of what is added or taken away."""
+        return self._desk.taken_hue if taken else self._desk.added_hue
+
+    def redraw(self, area: QRect | None = None) -> None:
+        """Paint again, all or a part."""
+        if area is None:
+            self.update()
+        else:
+            self.update(area)
+
+    def when_settled(self, call: Callable[[], None]) -> None:
+        """Call a function each time the picture is up to date again."""
+        self.settled.connect(call)
+
+    def show_area(self, area: tuple[Point, ...]) -> None:
+        """Show an outline over the picture."""
+        self._desk.show_area(area)
+
+    def announce_ways(self) -> None:
+        """Announce that the tool works in another way now."""
+        self._desk.ways_changed.emit()
+
+    # what is shown
+
+    def show_preview(self, image: QImage, space: Space) -> None:
+        """Show a first, coarse look at a photo that is still being read."""
+        self._preview = image
+        self.frame = Frame(space)
+        self.fit()
+
+    def end_preview(self) -> None:
+        """Show no first look any more: the photo could not be opened."""
+        self._preview = None
+        self.update()
+
+    def _on_session(self) -> None:
+        self._preview, self._working, self._panning, self._wiping = None, None, None, False
+        job = self.job
+        if job is not None:
+            self.frame = Frame(job.photo.space)
+            self.fit()
+        self._on_tool()
+
+    def _on_tool(self) -> None:
+        """Put the tool before down, and the new one in the hand."""
+        if self._held is not None:
+            self._held.put_down()
+            self._held.host = None
+        tool = self._held = self._desk.tool
+        if tool is not None:
+            tool.host = self
+            tool.take_up()
+        self._working = None
+        self._show_cursor()
+        self.update()
+
+    def _on_shown(self) -> None:
+        self._drop_unseen()
+        self.update()
+
+    def _on_changed(self, _job: Job, _before: Job) -> None:
+        self._is_stale = True
+        self.update()
 
     # where it is shown
 
+    def frame_of(self, view: View) -> Frame:
+        """Return where a view's space lies: the photo's own frame, or that of the sheet around it."""
+        job = self.job
+        if job is None or not view.shows_sheet:
+            return self.frame
+        sheet = sheet_of(job)
+        around = Frame(sheet.space)
+        around.scale = self.frame.scale
+        around.origin = self.frame.to_widget(QPointF(*sheet.to_photo(0.0, 0.0)))
+        return around
+
     def fit(self) -> None:
-        """Show the whole photo."""
+        """Show the whole of the view's space."""
         self._fits = True
-        self.frame.fit(QSizeF(self.size()))
+        around = self.frame_of(self._desk.view)
+        around.fit(QSizeF(self.size()))
+        if around is not self.frame and self.job is not None:
+            self.frame.scale = around.scale
+            self.frame.origin = around.to_widget(QPointF(*sheet_of(self.job).from_photo(0.0, 0.0)))
         self._frame_changed()
 
     def zoom_to(self, scale: float, about: QPointF | None = None) -> None:
@@ -175,21 +212,19 @@ class Canvas(QWidget):
 
     @property
     def is_fitted(self) -> bool:
-        """Whether the whole photo is kept in sight."""
+        """Whether the whole picture is kept in sight."""
         return self._fits
 
     def centre(self) -> QPointF:
         """Return the photo point in the middle."""
-        return self.frame.to_photo(QPointF(self.width() / 2, self.height() / 2))
+        return self.frame.to_space(QPointF(self.width() / 2, self.height() / 2))
 
     def _frame_changed(self) -> None:
-        if self._tiles is not None:
-            # zoomed in, the hatch is drawn finer, so that it stays about as wide on the screen
-            fine = max(4, round(9 / max(self.frame.scale * self.devicePixelRatioF(), 1.0)))
-            if fine != self._tiles.look.hatch_px:
-                self._tiles.set_look(replace(self._tiles.look, hatch_px=fine))
+        # zoomed in, the hatch is drawn finer, so that it stays about as wide on the screen
+        fine = max(4, round(9 / max(self.frame.scale * self.devicePixelRatioF(), 1.0)))
+        self._desk.set_look(lambda look: replace(look, hatch_px=fine))
         self.zoomed.emit(self.frame.scale)
-        self._ask_for_fewer()
+        self._drop_unseen()
         self.update()
 
     # painting
@@ -198,18 +233,18 @@ class Canvas(QWidget):
         """Paint mat, tiles, wipe line and tool."""
         painter = QPainter(self)
         painter.fillRect(event.rect(), current().colour("mat"))
-        if self.job is not None:
-            self._paint_job(painter, event.rect())
-        elif self._preview is not None:
+        if self._preview is not None:
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-            painter.drawImage(self.frame.photo_rect(), self._preview)
+            painter.drawImage(self.frame.space_rect(), self._preview)
+        elif self.job is not None:
+            self._paint_job(painter, event.rect())
         painter.end()
 
     def _paint_job(self, painter: QPainter, dirty: QRect) -> None:
-        job = self._shown_instead or self.job
+        job = self._desk.compared or self.job
         assert job is not None
-        fresh = self._paint_view(painter, job, self.view, dirty)
-        if self.wipe is not None:
+        fresh = self._paint_view(painter, job, self._desk.view, dirty)
+        if self._desk.wipes:
             edge = round(self.wipe * self.width())
             left = QRect(0, 0, edge, self.height()).intersected(dirty)
             painter.save()
@@ -217,114 +252,56 @@ class Canvas(QWidget):
             painter.fillRect(left, current().colour("mat"))
             fresh = self._paint_view(painter, job, View.PHOTO, left) and fresh
             painter.restore()
-            self._paint_wipe(painter, edge)
-        if self._overlay is not None:
-            painter.drawImage(self.frame.photo_rect(), self._overlay)
+            paint_wipe(painter, edge, self.height(), _GRIP_PX)
+        overlay = self._desk.overlay
+        if overlay.image is not None:
+            painter.drawImage(self.frame.space_rect(), overlay.image)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        if self._area:
-            self._paint_area(painter)
-        if self._tool is not None:
-            self._tool.paint(painter)
+        if overlay.area:
+            paint_area(painter, [self.frame.to_widget(QPointF(*point)) for point in overlay.area])
+        if self._desk.tool is not None:
+            self._desk.tool.paint(painter)
         if fresh and self._is_stale and dirty.contains(self.rect()):
             self._is_stale = False
             self.settled.emit()
         self._is_stale = self._is_stale or not fresh
 
     def _paint_view(self, painter: QPainter, job: Job, view: View, dirty: QRect) -> bool:
-        """Paint the tiles that a rectangle of the widget touches; report whether all were up to date."""
-        tiles = self._tiles
-        if tiles is None or dirty.isEmpty():
+        if dirty.isEmpty():
             return True
-        level = self.frame.level(self.devicePixelRatioF())
-        smooth = self.frame.scale * self.devicePixelRatioF() < 3
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, smooth)
-        fresh = True
-        for key in self._visible(view, level, QRectF(dirty)):
-            image = tiles.image(job, key)
-            target = self.frame.tile_target(tiles.rect(level, key[2], key[3]), level)
-            if image is not None:
-                painter.drawImage(target, image)
-            else:
-                fresh = False
-                self._paint_coarser(painter, job, key, target)
-        return fresh and tiles.is_idle
+        frame, ratio = self.frame_of(view), self.devicePixelRatioF()
+        return paint_tiles(painter, self._tiles, job, view, frame, ratio, self._desk.look, dirty)
 
-    def _paint_coarser(self, painter: QPainter, job: Job, key: TileKey, target: QRect) -> None:
-        """Paint what a coarser level already knows of a tile, so that nothing flashes."""
-        tiles = self._tiles
-        assert tiles is not None
-        view, level, row, column = key
-        for up in range(1, 5):
-            image = tiles.known((view, level + up, row >> up, column >> up))
-            if image is None:
-                continue
-            size = CELL >> up
-            left, top = (column - ((column >> up) << up)) * size, (row - ((row >> up) << up)) * size
-            shown = tiles.rect(level, row, column)
-            source = QRectF(left, top, shown.width / (1 << up), shown.height / (1 << up))
-            painter.drawImage(QRectF(target), image, source)
+    def _drop_unseen(self) -> None:
+        """Cancel the drawing of tiles that are no longer in sight."""
+        if self.job is None:
             return
-
-    def _visible(self, view: View, level: int, area: QRectF) -> list[TileKey]:
-        left, top, right, bottom = self.frame.tiles_under(area, level)
-        return [(view, level, row, column) for row in range(top, bottom) for column in range(left, right)]
-
-    def _ask_for_fewer(self) -> None:
-        if self._tiles is None:
-            return
-        level = self.frame.level(self.devicePixelRatioF())
-        area = QRectF(self.rect())
-        visible = set(self._visible(self.view, level, area))
-        if self.wipe is not None:
-            visible.update(self._visible(View.PHOTO, level, area))
+        visible: set[TileKey] = set()
+        for view in {self._desk.view, View.PHOTO} if self._desk.wipes else {self._desk.view}:
+            frame = self.frame_of(view)
+            visible.update(tiles_in_sight(view, frame, frame.level(self.devicePixelRatioF()), QRectF(self.rect())))
         self._tiles.drop_unwanted(visible)
 
-    def _paint_area(self, painter: QPainter) -> None:
-        outline = QPolygonF([self.frame.to_widget(QPointF(*point)) for point in self._area])
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        for colour, style in (
-            (QColor(0, 0, 0, 170), Qt.PenStyle.SolidLine),
-            (QColor(255, 255, 255), Qt.PenStyle.DotLine),
-        ):
-            painter.setPen(QPen(colour, 2.4, style))
-            painter.drawPolygon(outline)
-
-    def _paint_wipe(self, painter: QPainter, edge: int) -> None:
-        painter.fillRect(QRect(edge - 1, 0, 3, self.height()), QColor(0, 0, 0, 150))
-        painter.fillRect(QRect(edge, 0, 1, self.height()), QColor(255, 255, 255))
-        grip = QRect(edge - _GRIP_PX, self.height() // 2 - 22, 2 * _GRIP_PX + 1, 44)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(QColor(0, 0, 0, 150), 1))
-        painter.setBrush(QColor(255, 255, 255))
-        painter.drawRoundedRect(grip, 6, 6)
-        painter.setPen(QPen(QColor(90, 90, 90), 1.5))
-        for offset in (-3, 3):
-            painter.drawLine(edge + offset, grip.top() + 14, edge + offset, grip.bottom() - 14)
-
-    def _on_changed(self, _job: Job, _before: Job) -> None:
-        self._is_stale = True
-        self.update()
-
-    def _on_tile(self, drawn: object, _rect: object) -> None:
-        key = drawn[0]  # type: ignore[index]
-        level = self.frame.level(self.devicePixelRatioF())
-        if self._tiles is None or key[1] != level:
+    def _on_tile(self, key: TileKey) -> None:
+        view, level, row, column = key
+        frame = self.frame_of(view)
+        if level != frame.level(self.devicePixelRatioF()):
             return
         if self._tiles.is_idle:
             self.update()
         else:
-            self.update(self.frame.tile_target(self._tiles.rect(level, key[2], key[3]), level))
+            self.update(frame.tile_target(tile_rect(frame.space, level, row, column), level))
 
     # the hand
 
     def resizeEvent(self, event: QResizeEvent) -> None:
-        """Keep the photo fitted, or its middle in place."""
+        """Keep the picture fitted, or its middle in place."""
         if self._fits:
-            self.frame.fit(QSizeF(event.size()))
+            self.fit()
         else:
             grown = event.size() - event.oldSize()
             self.frame.pan(QPointF(grown.width() / 2, grown.height() / 2))
-        self._frame_changed()
+            self._frame_changed()
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         """Zoom at the cursor; with Shift, pan sideways."""
@@ -343,16 +320,18 @@ class Canvas(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """Begin to pan, wipe, or work."""
-        position = event.position()
-        middle = event.button() == Qt.MouseButton.MiddleButton
-        if middle or (self._space and event.button() == Qt.MouseButton.LeftButton):
+        position, button = event.position(), event.button()
+        if button == Qt.MouseButton.MiddleButton or (self._space and button == Qt.MouseButton.LeftButton):
             self._panning = position
             self.setCursor(Qt.CursorShape.ClosedHandCursor)
-        elif event.button() == Qt.MouseButton.LeftButton:
-            if self.wipe is not None and abs(position.x() - self.wipe * self.width()) <= _GRIP_PX:
+        elif button in _BUTTONS and self._working is None:
+            if self._desk.wipes and abs(position.x() - self.wipe * self.width()) <= _GRIP_PX:
                 self._wiping = True
-            elif self._tool is not None and self.job is not None:
-                self._tool.press(self._press(event))
+            elif self._desk.tool is not None and self.job is not None:
+                self._working = button
+                press = self._press(event)
+                self.pressed.emit(press.reverse)
+                self._desk.tool.press(press)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         """Pan, wipe, or work on."""
@@ -363,9 +342,9 @@ class Canvas(QWidget):
         elif self._wiping:
             self.wipe = min(max(position.x() / max(self.width(), 1), 0.02), 0.98)
             self.update()
-        elif self._tool is not None and self.job is not None:
-            self._tool.move(self._press(event))
-        self.cursor_moved.emit(self.frame.to_photo(position))
+        elif self._desk.tool is not None and self.job is not None:
+            self._desk.tool.move(self._press(event))
+        self.cursor_moved.emit(self.frame.to_space(position))
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         """End panning, wiping, or a stroke."""
@@ -374,31 +353,42 @@ class Canvas(QWidget):
             self._show_cursor()
         elif self._wiping:
             self._wiping = False
-        elif event.button() == Qt.MouseButton.LeftButton and self._tool is not None and self.job is not None:
-            self._tool.release(self._press(event))
+        elif event.button() == self._working:
+            press = self._press(event)
+            self._working = None
+            if self._desk.tool is not None and self.job is not None:
+                self._desk.tool.release(press)
+            self.pressed.emit(False)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         """Take the second press as one more press."""
         self.mousePressEvent(event)
 
     def tabletEvent(self, event: QTabletEvent) -> None:
-        """Remember the eraser end; Qt then sends mouse events for the same strokes."""
+        """Note the eraser end; Qt then sends mouse events for the same strokes."""
         self._eraser = event.pointerType() == event.pointingDevice().PointerType.Eraser
         event.ignore()
 
     def leaveEvent(self, _event: QEvent) -> None:
         """Take the tool's cursor away."""
-        if self._tool is not None:
-            self._tool.leave()
+        if self._desk.tool is not None:
+            self._desk.tool.leave()
 
     def _press(self, event: QMouseEvent) -> Press:
+        """Describe a press; two reasons for the other way round cancel each other."""
         held = event.modifiers()
+        reasons = (
+            self._working == Qt.MouseButton.RightButton,
+            bool(held & Qt.KeyboardModifier.AltModifier),
+            self._eraser,
+            self._desk.is_reversed,
+        )
         return Press(
             event.position(),
-            self.frame.to_photo(event.position()),
-            reverse=bool(held & Qt.KeyboardModifier.AltModifier) or self._eraser,
+            self.frame.to_space(event.position()),
+            reverse=sum(reasons) % 2 == 1,
             straight=bool(held & Qt.KeyboardModifier.ShiftModifier),
-            other=bool(held & Qt.KeyboardModifier.ControlModifier),
+            alternate=bool(held & Qt.KeyboardModifier.ControlModifier),
         )
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
@@ -409,12 +399,13 @@ class Canvas(QWidget):
             Qt.Key.Key_Up: QPointF(0, 60),
             Qt.Key.Key_Down: QPointF(0, -60),
         }.get(Qt.Key(event.key()))
+        tool = self._desk.tool
         if event.key() == Qt.Key.Key_Space:
             self._space = True
             self.setCursor(Qt.CursorShape.OpenHandCursor)
         elif step is not None:
             self.pan(step)
-        elif self._tool is None or not self._tool.key(event):
+        elif tool is None or not tool.key(event):
             super().keyPressEvent(event)
 
     def keyReleaseEvent(self, event: QKeyEvent) -> None:
@@ -426,4 +417,5 @@ class Canvas(QWidget):
             super().keyReleaseEvent(event)
 
     def _show_cursor(self) -> None:
-        self.setCursor(self._tool.cursor if self._tool is not None else Qt.CursorShape.ArrowCursor)
+        tool = self._desk.tool
+        self.setCursor(tool.cursor if tool is not None else Qt.CursorShape.ArrowCursor)

@@ -1,6 +1,7 @@
-"""The proofs: four small views of the spot under the cursor, magnified and in step with it."""
+"""The proofs: four small views of the spot under the cursor, stacked beside the picture and in step with it."""
 
 import math
+from collections.abc import Callable
 from dataclasses import replace
 from typing import Final
 
@@ -14,17 +15,21 @@ from PySide6.QtGui import (
     QPainter,
     QPaintEvent,
     QPen,
+    QResizeEvent,
 )
-from PySide6.QtWidgets import QGridLayout, QLabel, QMenu, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QMenu, QSizePolicy, QVBoxLayout, QWidget
 
-from peel.desk.bridge import SessionBridge
+from peel.desk.controls.labels import words
+from peel.desk.desk_state import DeskState
 from peel.desk.display.tiles import image_from_rgb
 from peel.desk.theme import current
 from peel.job.job import Job
 from peel.job.rect import Rect
+from peel.job.sheet import sheet_of
 from peel.matte.edge.trimap import BACKGROUND, FOREGROUND
 from peel.work.scheduler import Lane, Ticket
-from peel.work.views import Look, View, render
+from peel.work.stages import Stages
+from peel.work.views import Look, View, render, space_of
 
 __all__ = ["Proofs"]
 
@@ -55,7 +60,8 @@ class _Proof(QWidget):
         self.pinned_at: QPointF | None = None
         self._image: QImage | None = None
         self._target = QRectF()
-        self.setMinimumSize(120, 104)
+        self.setMinimumSize(96, 60)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.drawn.connect(self._on_drawn)
@@ -69,7 +75,7 @@ class _Proof(QWidget):
 
     def sizeHint(self) -> QSize:
         """Ask for a quarter of the column."""
-        return QSize(140, 110)
+        return QSize(180, 140)
 
     def _on_drawn(self, image: QImage, target: QRectF) -> None:
         self._image, self._target = image, target
@@ -98,14 +104,14 @@ class _Proof(QWidget):
         font.setPixelSize(12)
         font.setWeight(font.Weight.DemiBold)
         painter.setFont(font)
-        words = self.view.value + (" · pinned" if self.pinned_at is not None else "")
-        label = QRectF(5, self.height() - 23, painter.fontMetrics().horizontalAdvance(words) + 14, 18)
+        caption = self.view.value + (" · pinned" if self.pinned_at is not None else "")
+        label = QRectF(5, self.height() - 23, painter.fontMetrics().horizontalAdvance(caption) + 14, 18)
         painter.setPen(Qt.PenStyle.NoPen)
         surface = theme.colour("surface")
         painter.setBrush(surface)
         painter.drawRoundedRect(label, 4, 4)
         painter.setPen(theme.colour("text"))
-        painter.drawText(label, Qt.AlignmentFlag.AlignCenter, words)
+        painter.drawText(label, Qt.AlignmentFlag.AlignCenter, caption)
         if self.hasFocus():
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(theme.colour("accent"), 2))
@@ -150,34 +156,39 @@ class Proofs(QWidget):
     """
 
     swapped = Signal(View, object)
+    _read = Signal(str, str)
 
-    def __init__(self, parent: QWidget | None = None) -> None:
+    def __init__(self, desk: DeskState, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self._bridge: SessionBridge | None = None
+        self.setObjectName("surface")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self._desk = desk
         self._lane = Lane("proofs")
         self._spot = QPointF(0, 0)
         self._scale = 1.0
-        self._look = Look()
         column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
+        column.setContentsMargins(8, 8, 6, 8)
         column.setSpacing(5)
-        grid = QGridLayout()
-        grid.setSpacing(4)
         self.proofs = [_Proof(view, self) for view in _FIRST]
-        for number, proof in enumerate(self.proofs):
-            grid.addWidget(proof, number // 2, number % 2)
+        for proof in self.proofs:
+            column.addWidget(proof, 1)
             proof.swap_asked.connect(lambda proof: self.swapped.emit(proof.view, proof))
-            proof.view_asked.connect(self._on_view_asked)
+            proof.view_asked.connect(self.give)
             proof.pin_asked.connect(self._on_pin_asked)
-        column.addLayout(grid)
-        self._reading = QLabel()
-        self._reading.setObjectName("small")
-        column.addWidget(self._reading)
+        self._place, self._values = words(""), words("")
+        for label in (self._place, self._values):
+            label.setWordWrap(False)
+            label.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+            column.addWidget(label)
+        self._read.connect(self._on_read)
         # A fast hand sends more positions than there are frames; the latest one is enough.
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
         self._soon.setInterval(12)
         self._soon.timeout.connect(self._draw)
+        desk.session_changed.connect(self._on_session)
+        for changed in (desk.job_changed, desk.look_changed):
+            changed.connect(lambda *_: self._soon.start())
 
     def close_lane(self) -> None:
         """End the worker."""
@@ -188,26 +199,23 @@ class Proofs(QWidget):
         """Whether all proofs show the spot."""
         return self._lane.is_idle and not self._soon.isActive()
 
-    def set_session(self, bridge: SessionBridge | None) -> None:
-        """Show another session, or none."""
-        self._bridge = bridge
+    @property
+    def reading(self) -> str:
+        """What is said of the spot under the cursor."""
+        return f"{self._place.text()} {self._values.text()}"
+
+    def _on_session(self) -> None:
         self._lane.keep_only(lambda _key: False)
         for proof in self.proofs:
             proof.clear()
-        self._reading.clear()
-        if bridge is not None:
-            photo = bridge.session.photo
-            self._spot = QPointF(photo.width / 2, photo.height / 2)
-            bridge.changed.connect(lambda _job, _before: self._soon.start())
+        self._on_read("", "")
+        job = self._desk.job
+        if job is not None:
+            self._spot = QPointF(job.photo.width / 2, job.photo.height / 2)
             self._soon.start()
 
-    def set_look(self, look: Look) -> None:
-        """Choose how views are drawn."""
-        self._look = replace(look, hatch_px=Look.hatch_px)
-        self._soon.start()
-
     def follow(self, spot: QPointF) -> None:
-        """Show another spot of the photo."""
+        """Show another spot, in the photo's space."""
         self._spot = spot
         if not self._soon.isActive():
             self._soon.start()
@@ -217,15 +225,17 @@ class Proofs(QWidget):
         self._scale = min(max(scale * _MAGNIFY, 0.5), 24.0)
         self._soon.start()
 
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Draw again when the column is wider or narrower."""
+        super().resizeEvent(event)
+        self._soon.start()
+
     def give(self, proof: object, view: View) -> None:
         """Let a proof show another view."""
         if isinstance(proof, _Proof):
-            self._on_view_asked(proof, view)
-
-    def _on_view_asked(self, proof: _Proof, view: View) -> None:
-        proof.view = view
-        proof.name_it()
-        self._soon.start()
+            proof.view = view
+            proof.name_it()
+            self._soon.start()
 
     def _on_pin_asked(self, proof: _Proof) -> None:
         proof.pinned_at = None if proof.pinned_at is not None else QPointF(self._spot)
@@ -233,17 +243,20 @@ class Proofs(QWidget):
         self._soon.start()
 
     def _draw(self) -> None:
-        if self._bridge is None:
+        bridge = self._desk.bridge
+        if bridge is None or not self.isVisible():
             return
-        job = self._bridge.job
+        job, stages, look = bridge.job, bridge.session.stages, replace(self._desk.look, hatch_px=Look.hatch_px)
         for proof in self.proofs:
-            self._draw_one(proof, job, proof.pinned_at or self._spot)
-        self._read(job)
+            self._draw_one(proof, job, stages, look)
+        spot = (math.floor(self._spot.x()), math.floor(self._spot.y()))
+        self._lane.submit("reading", lambda _ticket: _reading(job, stages, *spot), lambda said: self._read.emit(*said))
 
-    def _draw_one(self, proof: _Proof, job: Job, spot: QPointF) -> None:
-        """Ask for what lies under a proof; only whole pixels of the level are drawn."""
-        assert self._bridge is not None
-        stages, look, view = self._bridge.session.stages, self._look, proof.view
+    def _draw_one(self, proof: _Proof, job: Job, stages: Stages, look: Look) -> None:
+        """Request what lies under a proof; only whole pixels of the level are drawn."""
+        view, spot = proof.view, proof.pinned_at or self._spot
+        if view.shows_sheet:
+            spot = QPointF(*sheet_of(job).from_photo(spot.x(), spot.y()))
         level = 0
         while self._scale * (1 << (level + 1)) <= 1.0:
             level += 1
@@ -255,7 +268,7 @@ class Proofs(QWidget):
             math.floor(centre.x() - half_width),
             math.ceil(centre.y() + half_height),
             math.ceil(centre.x() + half_width),
-        ).intersection(stages.bounds(level))
+        ).intersection(space_of(view, job).bounds(level))
         if rect.is_empty:
             return
         target = QRectF(
@@ -264,25 +277,33 @@ class Proofs(QWidget):
             rect.width * step,
             rect.height * step,
         )
+        self._lane.submit(
+            id(proof), _drawing(stages, job, view, rect, level, look), lambda image: proof.drawn.emit(image, target)
+        )
 
-        def draw(ticket: Ticket) -> QImage:
-            ticket.check()
-            return image_from_rgb(render(stages, job, view, rect, level, look))
-
-        self._lane.submit(id(proof), draw, lambda image: proof.drawn.emit(image, target))
-
-    def _read(self, job: Job) -> None:
-        """Say what lies under the cursor."""
-        x, y = math.floor(self._spot.x()), math.floor(self._spot.y())
-        if not (0 <= x < job.photo.width and 0 <= y < job.photo.height):
-            self._reading.setText("outside the photo, which is clear")
-            return
-        pixel = Rect(y, x, y + 1, x + 1)
-        matte = float(job.alpha(pixel)[0, 0])
-        red, green, blue = (int(value) for value in job.photo.pixels[y, x])
-        zone = _ZONE_WORDS.get(int(job.zones.read(pixel)[0, 0]), "unsure")
-        self._reading.setText(f"{x}, {y}   {zone}   matte {matte * 100:.0f} %   {red} {green} {blue}")
+    def _on_read(self, place: str, values: str) -> None:
+        self._place.setText(place)
+        self._values.setText(values)
 
     def sizeHint(self) -> QSize:
-        """Ask for two rows."""
-        return QSize(284, 250)
+        """Ask for a column."""
+        return QSize(196, 400)
+
+
+def _drawing(stages: Stages, job: Job, view: View, rect: Rect, level: int, look: Look) -> Callable[[Ticket], QImage]:
+    def draw(ticket: Ticket) -> QImage:
+        ticket.check()
+        return image_from_rgb(render(stages, job, view, rect, level, look))
+
+    return draw
+
+
+def _reading(job: Job, stages: Stages, x: int, y: int) -> tuple[str, str]:
+    """Say what lies under the cursor: place and zone, matte and colour."""
+    if not (0 <= x < job.photo.width and 0 <= y < job.photo.height):
+        return "outside the photo,", "which is clear"
+    pixel = Rect(y, x, y + 1, x + 1)
+    matte = float(stages.alpha(job, pixel, 0)[0, 0])
+    red, green, blue = (int(value) for value in job.photo.pixels[y, x])
+    zone = _ZONE_WORDS.get(int(job.zones.read(pixel)[0, 0]), "unsure")
+    return f"{x}, {y}   {zone}", f"matte {matte * 100:.0f} %   {red} {green} {blue}"

@@ -1,48 +1,42 @@
 """The sheet of keys, over the canvas; any key or press puts it away."""
 
+from collections.abc import Sequence
 from typing import Final
 
 from PySide6.QtCore import QEvent, Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent
 from PySide6.QtWidgets import QGridLayout, QLabel, QWidget
 
-from peel.desk.panels.panel import words
+from peel.desk.controls.labels import words
 
-__all__ = ["KEYS", "KeySheet"]
+__all__ = ["KeySheet", "KeySheetSection"]
 
-KEYS: Final = (
-    ("Tools", (("C  S  A", "Contour, Sweep, Alike"), ("B  I  P", "Brush, Fill, Propose"),
-               ("E  D  X", "Band, Certain, Exact"),
-               ("Alt", "the other way round, while held"), ("Shift", "straight on; 15° steps; one more colour"),
-               ("Ctrl", "the other kind of stretch"),
-               ("[  ]", "smaller, larger brush"), ("F  O", "line: follow the edge; exact"),
-               ("Enter, Backspace", "close, take back a point"), ("Escape", "leave the contour"),
-               ("Delete, Q", "remove a point, turn it smooth"), ("T  V  R", "target, extent, rim"))),
-    ("Views", (("1 – 7", "Photo, Zones, Matte, White, Black, Loud, Backing"), ("hold 1 – 7", "only peek"),
-               ("W", "wipe line"),
-               ("Ctrl+0", "fit"), ("Ctrl+1", "100 %"), ("+  −", "nearer, farther"), ("wheel", "zoom at the cursor"),
-               ("Space, middle button", "pan"), ("F11", "full screen"))),
-    ("Work", (("Page Down, Page Up", "next step, step before"), ("Ctrl+Z", "undo"), ("Ctrl+Shift+Z", "redo"),
-              ("Ctrl+O", "open"), ("Ctrl+S", "keep under a name"), ("Ctrl+W", "close the photo"),
-              ("Ctrl+Return", "deliver"), ("Ctrl+Q", "quit"), ("Ctrl+Shift+L", "light or dark"),
-            ("?", "this sheet"))),
-)  # fmt: skip
+KeySheetSection = tuple[str, Sequence[tuple[str, str]]]
+"""A title, and keys with what they do."""
+
+_ROWS: Final = 13  # of keys in a column
 
 
 class KeySheet(QWidget):
     """Shows all keys."""
 
-    def __init__(self, parent: QWidget) -> None:
+    def __init__(self, sections: Sequence[KeySheetSection], parent: QWidget) -> None:
         super().__init__(parent)
         self.setObjectName("sheet")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("All keys")
+        self.sections = tuple(sections)
         grid = QGridLayout(self)
-        grid.setContentsMargins(36, 28, 36, 28)
-        grid.setHorizontalSpacing(14)
-        grid.setVerticalSpacing(7)
-        for column, (title, keys) in enumerate(KEYS):
+        grid.setContentsMargins(32, 24, 32, 24)
+        grid.setHorizontalSpacing(12)
+        grid.setVerticalSpacing(6)
+        columns = [
+            (title if part == 0 else "", keys[part : part + _ROWS])
+            for title, keys in sections
+            for part in range(0, len(keys), _ROWS)
+        ]
+        for column, (title, keys) in enumerate(columns):
             grid.addWidget(words(title, "title"), 0, column * 2, 1, 2)
             for row, (key, meaning) in enumerate(keys, 1):
                 label = QLabel(key)
@@ -51,8 +45,8 @@ class KeySheet(QWidget):
                 grid.addWidget(label, row, column * 2)
                 grid.addWidget(QLabel(meaning), row, column * 2 + 1)
             grid.setColumnStretch(column * 2 + 1, 1)
-        grid.addWidget(words("Any key puts this away.", "small"), 14, 0, 1, 6)
-        grid.setRowStretch(15, 1)
+        grid.addWidget(words("Any key puts this away.", "small"), _ROWS + 1, 0, 1, 2 * len(columns))
+        grid.setRowStretch(_ROWS + 2, 1)
         self.hide()
 
     def toggle(self) -> None:

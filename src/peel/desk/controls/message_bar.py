@@ -1,16 +1,24 @@
-"""The message bar: one sentence over the canvas, which blocks nothing."""
+"""The message bar: one sentence over the top of the picture, which blocks nothing and moves nothing."""
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QWidget
+
+from peel.desk.controls.labels import words
 
 __all__ = ["MessageBar"]
 
 
 class MessageBar(QWidget):
-    """Shows what happened and what to do; stays until it is dismissed or replaced."""
+    """Shows what happened and what to do; stays until it is dismissed or replaced.
 
-    def __init__(self, parent: QWidget | None = None) -> None:
+    Parameters
+    ----------
+    parent : QWidget
+        It lies over the top of `parent`, or of another widget of the window, see `lie_over`.
+    """
+
+    def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
         self.setObjectName("message")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
@@ -19,9 +27,7 @@ class MessageBar(QWidget):
         )
         line = QHBoxLayout(self)
         line.setContentsMargins(14, 6, 8, 6)
-        self._words = QLabel()
-        self._words.setObjectName("message words")
-        self._words.setWordWrap(True)
+        self._words = words("", "message words")
         self._words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self._words.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
         self._copy = QPushButton("Copy details")
@@ -35,6 +41,8 @@ class MessageBar(QWidget):
         line.addWidget(self._copy)
         line.addWidget(dismiss)
         self._details = ""
+        self._under: QWidget = parent
+        parent.installEventFilter(self)
         self.hide()
 
     @property
@@ -42,12 +50,37 @@ class MessageBar(QWidget):
         """What is said."""
         return self._words.text()
 
+    def lie_over(self, under: QWidget) -> None:
+        """Lie over the top of another widget of the window from now on."""
+        if under is not self._under:
+            self._under.removeEventFilter(self)
+            self._under = under
+            under.installEventFilter(self)
+        self._settle()
+
     def say(self, message: str, hint: str = "", details: str = "") -> None:
         """Show a sentence, and what to do about it."""
         self._words.setText(f"{message} {hint}".strip())
         self._details = details
         self._copy.setVisible(bool(details))
         self.show()
+        self._settle()
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """Follow the widget underneath."""
+        if watched is self._under and event.type() in {QEvent.Type.Resize, QEvent.Type.Move, QEvent.Type.Show}:
+            self._settle()
+        return super().eventFilter(watched, event)
+
+    def _settle(self) -> None:
+        parent = self.parentWidget()
+        if parent is None or self.isHidden():
+            return
+        corner = self._under.mapTo(parent, self._under.rect().topLeft()) if self._under is not parent else None
+        left, top = (corner.x(), corner.y()) if corner is not None else (0, 0)
+        width = self._under.width()
+        self.setGeometry(left, top, width, max(self.heightForWidth(width), self.sizeHint().height()))
+        self.raise_()
 
     def _on_copy(self) -> None:
         QGuiApplication.clipboard().setText(f"{self._words.text()}\n\n{self._details}")

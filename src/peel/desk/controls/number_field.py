@@ -1,12 +1,17 @@
 """A number with its name and unit: drag it, type it, step it with wheel or arrows, reset it by a double click."""
 
-from PySide6.QtCore import QRectF, QSize, Qt, Signal
+import math
+from typing import Final
+
+from PySide6.QtCore import QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PySide6.QtWidgets import QLineEdit, QSizePolicy, QWidget
 
 from peel.desk.theme import current
 
 __all__ = ["NumberField"]
+
+_TURN_MS: Final = 400  # after which turns of the wheel are one gesture that has ended
 
 
 class NumberField(QWidget):
@@ -15,7 +20,7 @@ class NumberField(QWidget):
     Signals
     -------
     changed : (float, bool)
-        The value, and whether it is still being dragged.
+        The value, and whether the gesture that changes it still goes on: a drag, or turns of the wheel.
     """
 
     changed = Signal(float, bool)
@@ -44,6 +49,10 @@ class NumberField(QWidget):
         self._value = default
         self._dragging = False
         self._edit: QLineEdit | None = None
+        self._turning = QTimer(self)
+        self._turning.setSingleShot(True)
+        self._turning.setInterval(_TURN_MS)
+        self._turning.timeout.connect(lambda: self.changed.emit(self._value, False))
 
     @property
     def value(self) -> float:
@@ -52,12 +61,14 @@ class NumberField(QWidget):
 
     def show_value(self, value: float) -> None:
         """Show a value without telling anyone."""
-        if not self._dragging:
+        if not self._dragging and not self._turning.isActive():
             self._value = min(max(value, self._low), self._high)
             self.update()
 
     def set_value(self, value: float, *, dragged: bool = False) -> None:
-        """Set a value and tell."""
+        """Set a value and announce it; what is no number changes nothing."""
+        if not math.isfinite(value):
+            return
         value = min(max(round(value / self._step) * self._step, self._low), self._high)
         if value != self._value or not dragged:
             self._value = value
@@ -132,8 +143,9 @@ class NumberField(QWidget):
         self.set_value(self._low + (self._high - self._low) * share**self._curve, dragged=True)
 
     def wheelEvent(self, event: QWheelEvent) -> None:
-        """Step."""
-        self.set_value(self._value + self._step * (1 if event.angleDelta().y() > 0 else -1))
+        """Step; turns that follow each other are one gesture."""
+        self.set_value(self._value + self._step * (1 if event.angleDelta().y() > 0 else -1), dragged=True)
+        self._turning.start()
         event.accept()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:

@@ -1,8 +1,6 @@
 """The shelf: this step's tools, the brush's size, what a press will do, the views, and the zoom."""
 
-from collections.abc import Sequence
-
-from PySide6.QtCore import QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import (
     QAbstractButton,
@@ -16,7 +14,9 @@ from PySide6.QtWidgets import (
 )
 
 from peel.desk.controls.icons import draw_icon
+from peel.desk.controls.labels import words
 from peel.desk.controls.number_field import NumberField
+from peel.desk.desk_state import DeskState
 from peel.desk.theme import current
 from peel.desk.tools.tool import Choice, Tool
 from peel.work.views import View
@@ -75,31 +75,11 @@ class _ToolButton(QAbstractButton):
 
 
 class Shelf(QWidget):
-    """The bottom of the window.
+    """The bottom of the window: shows the desk's tools and views, and lets them be chosen."""
 
-    Signals
-    -------
-    tool_chosen : (object,)
-        A Tool.
-    size_changed : (float,)
-        The brush's diameter in photo pixels.
-    view_chosen : (View,)
-    wipe_toggled : (bool,)
-    fit_pressed, full_size_pressed : ()
-    way_chosen : ()
-        The tool in the hand is to work in another way.
-    """
-
-    tool_chosen = Signal(object)
-    size_changed = Signal(float)
-    view_chosen = Signal(View)
-    wipe_toggled = Signal(bool)
-    fit_pressed = Signal()
-    full_size_pressed = Signal()
-    way_chosen = Signal()
-
-    def __init__(self, parent: QWidget | None = None) -> None:
+    def __init__(self, desk: DeskState, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        self._desk = desk
         self.setObjectName("surface")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedHeight(_HEIGHT)
@@ -115,12 +95,12 @@ class Shelf(QWidget):
         self.brush_size = NumberField("size", low=2, high=1200, default=80, unit="px", curve=2.5,
                                 tip="Width of the brush in pixels of the photo ([ and ])")  # fmt: skip
         self.brush_size.setFixedWidth(108)
-        self.brush_size.changed.connect(lambda value, _dragged: self.size_changed.emit(value))
+        self.brush_size.changed.connect(lambda value, _dragged: desk.set_brush(value))
         row.addStretch(1)
         self._views = self._view_buttons(row)
         self._zoom_buttons(row)
-        self._sentence = QLabel()
-        self._sentence.setObjectName("small")
+        self._sentence = words("")
+        self._sentence.setWordWrap(False)
         self._sentence.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         below = QHBoxLayout()
         below.setSpacing(8)
@@ -128,10 +108,16 @@ class Shelf(QWidget):
         self._ways.setSpacing(0)
         below.addWidget(self.brush_size)
         below.addLayout(self._ways)
+        below.addWidget(self._latch_button())
         below.addWidget(self._sentence, 1)
         column.addLayout(below)
-        self._way_buttons: list[QPushButton] = []
         self._buttons: list[_ToolButton] = []
+        desk.step_changed.connect(self._show_tools)
+        desk.tool_changed.connect(self._show_tool)
+        desk.ways_changed.connect(self._show_tool)
+        desk.view_changed.connect(self._show_view)
+        desk.wipe_changed.connect(lambda: self._wipe.setChecked(desk.wipes))
+        desk.brush_changed.connect(lambda: self.brush_size.show_value(desk.brush_px))
 
     def _view_buttons(self, row: QHBoxLayout) -> dict[View, QPushButton]:
         buttons = {}
@@ -143,7 +129,7 @@ class Shelf(QWidget):
             button.setCheckable(True)
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
             button.setToolTip(f"Show {_MEANING[view]} ({number}; hold to peek)")
-            button.clicked.connect(lambda _checked=False, view=view: self.view_chosen.emit(view))
+            button.clicked.connect(lambda _checked=False, view=view: self._desk.show_view(view))
             row.addWidget(button)
             buttons[view] = button
         self._wipe = QPushButton("Wipe")
@@ -151,15 +137,15 @@ class Shelf(QWidget):
         self._wipe.setCheckable(True)
         self._wipe.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self._wipe.setToolTip("Show the untouched photo left of a line that can be dragged (W)")
-        self._wipe.clicked.connect(self.wipe_toggled)
+        self._wipe.clicked.connect(self._desk.show_wipe)
         row.addWidget(self._wipe)
         return buttons
 
     def _zoom_buttons(self, row: QHBoxLayout) -> None:
         row.addSpacing(6)
         for text, tip, news in (
-            ("Fit", "Show the whole photo (Ctrl+0)", self.fit_pressed),
-            ("100 %", "One screen pixel for a pixel of the photo (Ctrl+1)", self.full_size_pressed),
+            ("Fit", "Show the whole photo (Ctrl+0)", self._desk.ask.fit),
+            ("100 %", "One screen pixel for a pixel of the photo (Ctrl+1)", self._desk.ask.full_size),
         ):
             button = QPushButton(text)
             button.setObjectName("link")
@@ -173,8 +159,19 @@ class Shelf(QWidget):
         self._zoom.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         row.addWidget(self._zoom)
 
-    def show_tools(self, tools: Sequence[Tool]) -> None:
-        """Put a step's tools on the shelf."""
+    def _latch_button(self) -> QPushButton:
+        self._latch = QPushButton("Other way round")
+        self._latch.setObjectName("latch")
+        self._latch.setProperty("role", "way")
+        self._latch.setCheckable(True)
+        self._latch.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self._latch.setToolTip("Every press does what the right button does, until this is pressed again (U)")
+        self._latch.clicked.connect(lambda _checked=False: self._desk.turn_round())
+        return self._latch
+
+    def _show_tools(self) -> None:
+        """Put the step's tools on the shelf."""
+        tools = self._desk.tools[self._desk.step]
         for old in self._buttons:
             self._tools.removeWidget(old)
             old.hide()
@@ -182,15 +179,18 @@ class Shelf(QWidget):
         self._buttons = [_ToolButton(tool, self) for tool in tools]
         for button in self._buttons:
             self._tools.addWidget(button)
-            button.clicked.connect(lambda _checked=False, tool=button.tool: self.tool_chosen.emit(tool))
+            button.clicked.connect(lambda _checked=False, tool=button.tool: self._desk.take_up(tool))
 
-    def show_tool(self, tool: Tool | None) -> None:
-        """Show which tool is in the hand."""
+    def _show_tool(self) -> None:
+        """Show which tool is in the hand, and what a press does."""
+        tool = self._desk.tool
         for button in self._buttons:
             button.setChecked(button.tool is tool)
         self.brush_size.setVisible(tool is not None and tool.sized)
         self._show_ways(tool)
-        self.show_sentence(tool.sentence() if tool is not None else "")
+        self._latch.setVisible(tool is not None and tool.reverses)
+        self._latch.setChecked(self._desk.is_reversed)
+        self.say_what_a_press_does()
 
     def _show_ways(self, tool: Tool | None) -> None:
         """Put the ways in which a tool works beside what its press will do."""
@@ -221,20 +221,22 @@ class Shelf(QWidget):
 
     def _choose(self, choice: Choice, number: int) -> None:
         choice.chosen = number
-        self.way_chosen.emit()
+        self._desk.ways_changed.emit()
 
-    def show_sentence(self, sentence: str) -> None:
-        """Say what a press will do."""
-        self._sentence.setText(sentence)
+    def say_what_a_press_does(self, *, turned: bool = False) -> None:
+        """Say what a press will do; `turned` while something that is held turns it round."""
+        tool = self._desk.tool
+        self._sentence.setText(tool.sentence(reverse=turned != self._desk.is_reversed) if tool is not None else "")
 
-    def show_view(self, view: View) -> None:
+    @property
+    def sentence(self) -> str:
+        """What is said of the next press."""
+        return self._sentence.text()
+
+    def _show_view(self) -> None:
         """Show which view is chosen."""
         for other, button in self._views.items():
-            button.setChecked(other is view)
-
-    def show_wipe(self, on: bool) -> None:
-        """Show whether the wipe line is there."""
-        self._wipe.setChecked(on)
+            button.setChecked(other is self._desk.view)
 
     def show_zoom(self, scale: float) -> None:
         """Show the zoom."""

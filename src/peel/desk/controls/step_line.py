@@ -1,6 +1,6 @@
 """The step line: the six steps of the work with the state of each, the photo's name, and undo."""
 
-from enum import Enum
+import html
 from typing import Final
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
@@ -15,22 +15,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from peel.desk.controls.labels import words
+from peel.desk.steps import Step, StepState
 from peel.desk.theme import current
 
-__all__ = ["Step", "StepLine"]
+__all__ = ["StepLine"]
 
 _HEIGHT: Final = 64
-
-
-class Step(Enum):
-    """A step of the work."""
-
-    MARK = "Mark"
-    EDGE = "Edge"
-    MATTE = "Matte"
-    COLOUR = "Colour"
-    BACKING = "Backing"
-    DELIVER = "Deliver"
 
 
 class _StepButton(QAbstractButton):
@@ -135,16 +126,15 @@ class StepLine(QWidget):
         self._thumb = QLabel()
         self._thumb.setFixedSize(44, 44)
         self._thumb.setScaledContents(False)
-        words = QVBoxLayout()
-        words.setSpacing(0)
-        words.setContentsMargins(0, 12, 0, 12)
-        self._name, self._size = QLabel(), QLabel()
-        self._name.setObjectName("title")
-        self._size.setObjectName("small")
-        words.addWidget(self._name)
-        words.addWidget(self._size)
+        lines = QVBoxLayout()
+        lines.setSpacing(0)
+        lines.setContentsMargins(0, 12, 0, 12)
+        self._name, self._size = words("", "title"), words("")
+        for label in (self._name, self._size):
+            label.setWordWrap(False)
+            lines.addWidget(label)
         holder = QWidget()
-        holder.setLayout(words)
+        holder.setLayout(lines)
         holder.setFixedWidth(158)
         part.addWidget(self._thumb)
         part.addWidget(holder)
@@ -174,7 +164,7 @@ class StepLine(QWidget):
     def show_photo(self, name: str, note: str) -> None:
         """Show which photo is open; its picture comes by `show_thumb`."""
         self._name.setText(self._name.fontMetrics().elidedText(name, Qt.TextElideMode.ElideMiddle, 150))
-        self._name.setToolTip(name)
+        self._name.setToolTip(html.escape(name))
         self._size.setText(note)
         self._thumb.clear()
 
@@ -186,9 +176,9 @@ class StepLine(QWidget):
         """Show which step is chosen."""
         self._buttons[step].setChecked(True)
 
-    def show_state(self, step: Step, state: str, *, done: bool) -> None:
+    def show_state(self, step: Step, state: StepState) -> None:
         """Show what a step has come to."""
-        self._buttons[step].show_state(state, done)
+        self._buttons[step].show_state(state.words, state.is_done)
 
     def state_of(self, step: Step) -> str:
         """Return what is shown under a step."""

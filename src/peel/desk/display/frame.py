@@ -1,4 +1,4 @@
-"""Where the photo lies on the canvas: the one place that turns widget points into photo points."""
+"""Where a space of pixels lies on the canvas: the one place that turns widget points into its points."""
 
 import math
 from typing import Final
@@ -6,7 +6,8 @@ from typing import Final
 from PySide6.QtCore import QPointF, QRect, QRectF, QSizeF
 
 from peel.job.rect import Rect
-from peel.work.stages import CELL, level_size
+from peel.job.space import Space, level_size
+from peel.work.stages import CELL
 
 __all__ = ["Frame"]
 
@@ -15,23 +16,34 @@ _MARGIN: Final = 18.0
 
 
 class Frame:
-    """Scale and position of a photo in a widget.
+    """Scale and position of a space, a photo or a sheet, in a widget.
 
     Attributes
     ----------
+    space : Space
     scale : float
-        Widget pixels for a pixel of the photo.
+        Widget pixels for a pixel of the space.
     origin : QPointF
-        The widget point of the photo's top left corner.
+        The widget point of the space's top left corner.
     """
 
-    def __init__(self, width: int = 1, height: int = 1) -> None:
-        self.width, self.height = width, height
+    def __init__(self, space: Space | None = None) -> None:
+        self.space = space or Space(1, 1)
         self.scale = 1.0
         self.origin = QPointF(0, 0)
 
+    @property
+    def width(self) -> int:
+        """Columns of the space."""
+        return self.space.width
+
+    @property
+    def height(self) -> int:
+        """Rows of the space."""
+        return self.space.height
+
     def fit(self, size: QSizeF) -> None:
-        """Show the whole photo with a margin of mat around it."""
+        """Show the whole space with a margin of mat around it."""
         room = QSizeF(max(size.width() - 2 * _MARGIN, 1), max(size.height() - 2 * _MARGIN, 1))
         self.scale = min(room.width() / self.width, room.height() / self.height, 8.0)
         self.origin = QPointF(
@@ -39,13 +51,13 @@ class Frame:
         )
 
     def zoom_to(self, scale: float, about: QPointF) -> None:
-        """Change the scale, keeping a widget point over the same photo point."""
-        point = self.to_photo(about)
+        """Change the scale, keeping a widget point over the same point."""
+        point = self.to_space(about)
         self.scale = min(max(scale, 16 / max(self.width, self.height)), _LARGEST)
         self.origin = about - point * self.scale
 
     def look_at(self, centre: QPointF, scale: float, size: QSizeF) -> None:
-        """Put a photo point in the middle of the widget at a scale."""
+        """Put a point in the middle of the widget at a scale."""
         self.scale = min(max(scale, 0.001), _LARGEST)
         self.origin = QPointF(size.width() / 2, size.height() / 2) - centre * self.scale
 
@@ -53,20 +65,20 @@ class Frame:
         """Move by widget pixels."""
         self.origin += by
 
-    def to_photo(self, point: QPointF) -> QPointF:
-        """Return the photo point under a widget point."""
+    def to_space(self, point: QPointF) -> QPointF:
+        """Return the point of the space under a widget point."""
         return (point - self.origin) / self.scale
 
     def to_widget(self, point: QPointF) -> QPointF:
-        """Return the widget point of a photo point."""
+        """Return the widget point of a point of the space."""
         return point * self.scale + self.origin
 
-    def photo_rect(self) -> QRectF:
-        """Return where the whole photo lies in the widget."""
+    def space_rect(self) -> QRectF:
+        """Return where the whole space lies in the widget."""
         return QRectF(self.origin, QSizeF(self.width * self.scale, self.height * self.scale))
 
     def level(self, pixel_ratio: float) -> int:
-        """Return the pyramid level to show: the coarsest with at least one of its pixels for each of the screen's."""
+        """Return the pyramid level to show: the coarsest with at least one of its pixels per screen pixel."""
         deepest = max(0, int(math.log2(max(self.width, self.height))) - 4)
         return min(max(0, math.floor(-math.log2(self.scale * pixel_ratio) + 1e-6)), deepest)
 

@@ -1,24 +1,27 @@
 """Pictures of a view in tiles, drawn on workers and kept for the canvas."""
 
 from collections import OrderedDict
+from collections.abc import Hashable
 from dataclasses import dataclass
-from typing import Any, Final
+from typing import Final
 
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage
 
 from peel.job.job import Job
 from peel.job.rect import Rect
+from peel.job.space import Space
 from peel.matte.arrays import ByteArray
 from peel.work.scheduler import Lane, Ticket
-from peel.work.stages import CELL, HALO, Stages
-from peel.work.views import Look, View, render
+from peel.work.stages import CELL, Stages
+from peel.work.views import Look, View, render, view_stamp
 
-__all__ = ["DisplayTiles", "TileKey", "image_from_rgb"]
+__all__ = ["DisplayTiles", "TileKey", "image_from_rgb", "tile_rect"]
 
 _KEPT: Final = 500
 
 TileKey = tuple[View, int, int, int]
+"""View, level, row and column."""
 
 
 def image_from_rgb(rgb: ByteArray) -> QImage:
@@ -28,64 +31,74 @@ def image_from_rgb(rgb: ByteArray) -> QImage:
     return wrapped.convertToFormat(QImage.Format.Format_RGB32)
 
 
+def tile_rect(space: Space, level: int, row: int, column: int) -> Rect:
+    """Return the level's pixels that a tile shows."""
+    whole = Rect(row * CELL, column * CELL, (row + 1) * CELL, (column + 1) * CELL)
+    return whole.intersection(space.bounds(level))
+
+
 @dataclass
 class _Kept:
     image: QImage | None
-    stamp: Any
-    wanted: Any
+    stamp: Hashable
+    wanted: Hashable
 
 
 class DisplayTiles(QObject):
-    """The tiles of one session's views.
+    """The tiles of the shown photo's views; one object serves one photo after another.
 
     Signals
     -------
-    ready : (object, Rect)
-        A tile's key and the level's pixels it shows.
+    ready : (TileKey,)
+        A tile that was asked for has been drawn.
     """
 
-    ready = Signal(object, object)
+    ready = Signal(object)
+    _drawn = Signal(object)
 
-    def __init__(self, stages: Stages, parent: QObject | None = None) -> None:
+    def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._stages = stages
+        self._stages: Stages | None = None
         self._lane = Lane("tiles", threads=2)
         self._kept: OrderedDict[TileKey, _Kept] = OrderedDict()
-        self.look = Look()
-        self.ready.connect(self._on_ready)
+        self._drawn.connect(self._on_drawn)
 
     def close(self) -> None:
         """End the workers."""
         self._lane.close()
 
+    def set_stages(self, stages: Stages | None) -> None:
+        """Show another photo, or none."""
+        self._lane.keep_only(lambda _key: False)
+        self._stages = stages
+        self._kept.clear()
+
     @property
     def is_idle(self) -> bool:
-        """Whether everything asked for has been drawn."""
+        """Whether everything requested has been drawn."""
         return self._lane.is_idle
 
-    def set_look(self, look: Look) -> None:
-        """Choose how views are drawn."""
-        self.look = look
-
-    def rect(self, level: int, row: int, column: int) -> Rect:
-        """Return the level's pixels that a tile shows."""
-        whole = Rect(row * CELL, column * CELL, (row + 1) * CELL, (column + 1) * CELL)
-        return whole.intersection(self._stages.bounds(level))
-
-    def image(self, job: Job, key: TileKey) -> QImage | None:
-        """Return a tile as far as it is drawn, and ask for it if it is out of date."""
-        kept = self._kept.get(key)
-        stamp = self._stamp(job, key)
-        if kept is None:
-            kept = self._kept[key] = _Kept(None, None, None)
+    def image(self, job: Job, key: TileKey, space: Space, look: Look) -> QImage | None:
+        """Return a tile as far as it is drawn, and request it if it is out of date."""
+        if self._stages is None:
+            return None
+        view, level, row, column = key
+        rect = tile_rect(space, level, row, column)
+        stamp = (view_stamp(self._stages, job, view, rect, level, look), space)
+        kept = self._kept.setdefault(key, _Kept(None, None, None))
         self._kept.move_to_end(key)
         if stamp not in (kept.stamp, kept.wanted):
             kept.wanted = stamp
-            self._ask(job, key, stamp)
+            self._request(self._stages, job, key, rect, look, stamp)
         return kept.image
 
+    def is_fresh(self, key: TileKey) -> bool:
+        """Return whether a tile shows what was last requested of it."""
+        kept = self._kept.get(key)
+        return kept is not None and kept.stamp == kept.wanted
+
     def known(self, key: TileKey) -> QImage | None:
-        """Return a tile if it has been drawn, however long ago; asks for nothing."""
+        """Return a tile if it has been drawn, however long ago; requests nothing."""
         kept = self._kept.get(key)
         return kept.image if kept is not None else None
 
@@ -98,39 +111,18 @@ class DisplayTiles(QObject):
         while len(self._kept) > max(_KEPT, len(visible)):
             self._kept.popitem(last=False)
 
-    def _ask(self, job: Job, key: TileKey, stamp: Any) -> None:
-        view, level, row, column = key
-        rect = self.rect(level, row, column)
-        look = self.look
+    def _request(self, stages: Stages, job: Job, key: TileKey, rect: Rect, look: Look, stamp: Hashable) -> None:
+        view, level = key[:2]
 
         def draw(ticket: Ticket) -> QImage:
             ticket.check()
-            return image_from_rgb(render(self._stages, job, view, rect, level, look))
+            return image_from_rgb(render(stages, job, view, rect, level, look))
 
-        self._lane.submit(key, draw, lambda image: self.ready.emit((key, stamp, image), rect))
+        self._lane.submit(key, draw, lambda image: self._drawn.emit((stages, key, stamp, image)))
 
-    def _on_ready(self, drawn: tuple[TileKey, Any, QImage], _rect: Rect) -> None:
-        key, stamp, image = drawn
+    def _on_drawn(self, drawn: tuple[Stages, TileKey, Hashable, QImage]) -> None:
+        stages, key, stamp, image = drawn
         kept = self._kept.get(key)
-        if kept is not None:
+        if stages is self._stages and kept is not None:
             kept.image, kept.stamp = image, stamp
-
-    def _stamp(self, job: Job, key: TileKey) -> Any:
-        """Return what a tile is made from; equal stamps mean equal pictures."""
-        view, level, row, column = key
-        rect = self.rect(level, row, column)
-        under = self._stages.covered(rect, level)
-        if view is View.PHOTO:
-            return ("photo",)
-        if view is View.ZONES:
-            look = self.look
-            return (*job.zones.tiles_in(under), look.unsure, look.backdrop, look.strength, look.hatch_px)
-        if view is View.MATTE:
-            return job.matte.tiles_in(under)
-        around = self._stages.covered(rect.grown(HALO).intersection(self._stages.bounds(level)), level)
-        return (*job.matte.tiles_in(around), job.settings.colour.clean, self._behind(job, view))
-
-    def _behind(self, job: Job, view: View) -> Any:
-        if view is View.LOUD:
-            return self.look.loud
-        return job.settings.backing if view is View.BACKING else None
+            self.ready.emit(key)

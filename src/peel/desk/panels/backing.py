@@ -2,17 +2,21 @@
 
 from typing import Final
 
-from PySide6.QtCore import QRegularExpression, QSize, Signal
+from PySide6.QtCore import QRegularExpression, QSize
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QRegularExpressionValidator
 from PySide6.QtWidgets import QAbstractButton, QGridLayout, QLineEdit, QPushButton, QWidget
 
 from peel.desk.controls.number_field import NumberField
 from peel.desk.panels.panel import Panel, words
+from peel.desk.steps import Step, StepSpec, StepState
 from peel.desk.theme import current
+from peel.job.edits import set_value
 from peel.job.job import Job
 from peel.job.settings import Backing
+from peel.work.stages import Stages
+from peel.work.views import View
 
-__all__ = ["BackingPanel"]
+__all__ = ["STEP", "BackingPanel"]
 
 _SWATCHES: Final = (
     "#ffffff", "#f2f2f0", "#d9d9d6", "#8f8f8c", "#3a3a39", "#000000",
@@ -52,15 +56,8 @@ class _Swatch(QAbstractButton):
 
 
 class BackingPanel(Panel):
-    """Nothing, or a plain colour.
+    """Nothing, or a plain colour; choosing one shows it."""
 
-    Signals
-    -------
-    backing_chosen : ()
-        The person chose a backing, and will want to see it.
-    """
-
-    backing_chosen = Signal()
     title = "What it stands on"
 
     def build(self) -> None:
@@ -75,7 +72,7 @@ class BackingPanel(Panel):
         self.swatches = [_Swatch(colour) for colour in _SWATCHES]
         for number, swatch in enumerate(self.swatches):
             grid.addWidget(swatch, number // 6, number % 6)
-            swatch.clicked.connect(lambda _checked=False, colour=swatch.colour: self._set(colour))
+            swatch.clicked.connect(lambda _checked=False, colour=swatch.colour: self._choose_colour(colour))
         self.column.addWidget(holder)
         self.code = QLineEdit()
         self.code.setAccessibleName("Backing colour as #rrggbb")
@@ -99,9 +96,9 @@ class BackingPanel(Panel):
         button.setCheckable(True)
         return button
 
-    def show_job(self, job: Job) -> None:
+    def show_rest(self, job: Job) -> None:
         """Show the backing."""
-        backing = job.settings.backing
+        backing = job.settings.recipe.backing
         plain = backing.kind == "colour"
         self.nothing.setChecked(not plain)
         self.plain.setChecked(plain)
@@ -115,30 +112,41 @@ class BackingPanel(Panel):
         self._parts[1].show_value(round(colour.saturationF() * 100))
         self._parts[2].show_value(round(colour.valueF() * 100))
 
+    @property
+    def _colour(self) -> str:
+        job = self.desk.job
+        return job.settings.recipe.backing.colour if job is not None else "#ffffff"
+
     def _choose(self, kind: str) -> None:
-        if self.bridge is not None:
-            old = self.bridge.job.settings.backing
-            self._apply(Backing(kind="colour" if kind == "colour" else "nothing", colour=old.colour))
-            self.show_job(self.bridge.job)
+        self._apply(Backing(kind="colour" if kind == "colour" else "nothing", colour=self._colour))
+        if self.desk.job is not None:
+            self.show_rest(self.desk.job)
 
-    def _set(self, colour: str, *, dragged: bool = False) -> None:
-        self._apply(Backing(kind="colour", colour=colour), dragged=dragged)
+    def _choose_colour(self, colour: str, *, gesture: object = None, ends: bool = True) -> None:
+        self._apply(Backing(kind="colour", colour=colour), gesture=gesture, ends=ends)
 
-    def _apply(self, backing: Backing, *, dragged: bool = False) -> None:
-        def change(job: Job) -> Job:
-            return job if job.settings.backing == backing else job.with_settings(backing=backing)
-
-        self.edit("Backing", change, dragged=dragged)
-        self.backing_chosen.emit()
+    def _apply(self, backing: Backing, *, gesture: object = None, ends: bool = True) -> None:
+        self.desk.edit("Backing", lambda job: set_value(job, "recipe.backing", backing), gesture=gesture, ends=ends)
+        self.desk.show_view(View.BACKING)
 
     def _on_code(self) -> None:
         text = self.code.text().lower()
         code = text if text.startswith("#") else f"#{text}"
-        if self.bridge is not None and len(code) == 7 and code != self.bridge.job.settings.backing.colour:
-            self._set(code)
+        if len(code) == 7 and code != self._colour:
+            self._choose_colour(code)
 
     def _on_part(self, _value: float, dragged: bool) -> None:
         hue, saturation, brightness = (part.value for part in self._parts)
-        colour = QColor.fromHsvF(hue / 360, saturation / 100, brightness / 100)
-        if self.bridge is not None and colour.name() != self.bridge.job.settings.backing.colour:
-            self._set(colour.name(), dragged=dragged)
+        colour = QColor.fromHsvF(hue / 360, saturation / 100, brightness / 100).name()
+        if colour != self._colour or not dragged:
+            self._choose_colour(colour, gesture="backing colour", ends=not dragged)
+
+
+def _state(job: Job, stages: Stages, solving: float | None) -> StepState:
+    del stages, solving
+    backing = job.settings.recipe.backing
+    plain = backing.kind == "colour"
+    return StepState(backing.colour if plain else "nothing", plain)
+
+
+STEP = StepSpec(Step.BACKING, BackingPanel, _state)

@@ -2,12 +2,14 @@
 
 from peel.desk.controls.number_field import NumberField
 from peel.desk.panels.panel import Panel, words
-from peel.job import edits
+from peel.desk.steps import Step, StepSpec, StepState
+from peel.desk.tools.brush import BandBrush, ExactBrush, ZoneBrush
 from peel.job.job import Job
 from peel.job.settings import Band
 from peel.work.shares import zone_shares
+from peel.work.stages import Stages
 
-__all__ = ["EdgePanel"]
+__all__ = ["STEP", "EdgePanel"]
 
 
 class EdgePanel(Panel):
@@ -16,7 +18,7 @@ class EdgePanel(Panel):
     title = "The unsure band"
 
     def build(self) -> None:
-        """Put the two widths into the column."""
+        """Put the widths into the column."""
         advice = (
             "Inside the band each pixel is computed. Too narrow loses strands; too deep makes the inside see-through."
         )
@@ -34,30 +36,30 @@ class EdgePanel(Panel):
             "both ways, where exact", low=0, high=40, default=default.exact_px, unit="px", step=0.5,
             tip="How far the band reaches along edges that were drawn or brushed as exact.",
         )  # fmt: skip
-        for field in (self.outward, self.inward, self.exact):
+        for field, name in ((self.outward, "outward_px"), (self.inward, "inward_px"), (self.exact, "exact_px")):
             self.column.addWidget(field)
-            field.changed.connect(self._on_changed)
+            # Laying the band over a whole photo takes longer than a frame.
+            self.bind(field, f"recipe.band.{name}", "Band width", live=False)
         self._shares = words("")
         self.column.addWidget(self._shares)
         self.rule()
         self.column.addWidget(
             words(
                 "Brush Band over wisps that reach further, Exact along hard edges. "
-                "Certain says what is surely subject, or with Alt backdrop.",
+                "Certain says what is surely subject, or with the right button backdrop.",
                 "muted",
             )
         )
 
-    def show_job(self, job: Job) -> None:
-        """Show the widths."""
-        self.outward.show_value(job.settings.band.outward_px)
-        self.inward.show_value(job.settings.band.inward_px)
-        self.exact.show_value(job.settings.band.exact_px)
-        shares = zone_shares(job)
-        self._shares.setText(f"unsure: {shares.some * 100:.1f} % of the photo")
+    def show_rest(self, job: Job) -> None:
+        """Show how much is unsure."""
+        self._shares.setText(f"unsure: {zone_shares(job).some * 100:.1f} % of the photo")
 
-    def _on_changed(self, _value: float, dragged: bool) -> None:
-        # Laying the band over a whole photo takes longer than a frame, so a drag shows its result when it ends.
-        if not dragged:
-            band = Band(outward_px=self.outward.value, inward_px=self.inward.value, exact_px=self.exact.value)
-            self.edit("Band width", lambda job: edits.set_band(job, band) if job.settings.band != band else job)
+
+def _state(job: Job, stages: Stages, solving: float | None) -> StepState:
+    del stages, solving
+    unsure = zone_shares(job).some
+    return StepState(f"unsure {unsure * 100:.1f} %" if job.has_subject else "no band yet", unsure > 0)
+
+
+STEP = StepSpec(Step.EDGE, EdgePanel, _state, (BandBrush, ZoneBrush, ExactBrush))

@@ -7,14 +7,20 @@ from PySide6.QtWidgets import QButtonGroup, QGridLayout, QPushButton
 
 from peel.desk.controls.number_field import NumberField
 from peel.desk.panels.panel import Panel, words
+from peel.desk.steps import Command, Step, StepSpec, StepState
+from peel.desk.tools.alike import AlikeTool
+from peel.desk.tools.brush import MarkBrush
 from peel.desk.tools.contour import ContourTool
+from peel.desk.tools.fill import FillTool
+from peel.desk.tools.sweep import SweepTool
 from peel.job import contours
 from peel.job.job import Job
 from peel.job.marking import Change
 from peel.work.shares import zone_shares
+from peel.work.stages import Stages
 from peel.work.views import ZONE_HUES
 
-__all__ = ["MarkPanel"]
+__all__ = ["STEP", "MarkPanel"]
 
 _TIPS = {
     Change.GROW: "Move the boundary of the mark outward",
@@ -30,7 +36,7 @@ class MarkPanel(Panel):
 
     Signals
     -------
-    propose_asked, swap_asked, clear_asked, area_asked, everywhere_asked : ()
+    swap_asked, clear_asked, area_asked, everywhere_asked : ()
     change_tried : (object, float)
         A Change (or None) and its amount in pixels, to be shown but not made yet.
     change_asked : (object, float)
@@ -38,7 +44,6 @@ class MarkPanel(Panel):
         How strongly the zones are shown, and the band's hue ("" for one found by Peel).
     """
 
-    propose_asked = Signal()
     swap_asked = Signal()
     clear_asked = Signal()
     area_asked = Signal()
@@ -51,9 +56,10 @@ class MarkPanel(Panel):
 
     def build(self) -> None:
         """Put everything into the column."""
-        self._contour_tool: ContourTool | None = None
+        own = self.desk.tools[Step.MARK]
+        self._contour_tool = next((tool for tool in own if isinstance(tool, ContourTool)), None)
         self._advice = words("Mark roughly, and stop short of where hair turns see-through.", "muted")
-        self.propose = self.button("Propose a subject", self.propose_asked.emit, role="chief",
+        self.propose = self.button("Propose a subject", self.desk.ask.propose.emit, role="chief",
                                    tip="Mark what differs from the picture's border, to start from (P)")  # fmt: skip
         self.propose.setObjectName("chief")
         self._shares = words("")
@@ -132,10 +138,6 @@ class MarkPanel(Panel):
         number = next((n for n in range(len(Change)) if self._changes.button(n).isChecked()), -1)
         return list(Change)[number] if number >= 0 else None
 
-    def use_tool(self, tool: ContourTool) -> None:
-        """Work on the points of a contour tool."""
-        self._contour_tool = tool
-
     def _ask(self, what: Callable[[ContourTool], object]) -> None:
         if self._contour_tool is not None:
             what(self._contour_tool)
@@ -177,7 +179,7 @@ class MarkPanel(Panel):
         self._hue = hues[(hues.index(self._hue) + 1) % len(hues)]
         self.tell_look()
 
-    def show_job(self, job: Job) -> None:
+    def show_rest(self, job: Job) -> None:
         """Show what is marked."""
         shares = zone_shares(job)
         self._shares.setText(
@@ -189,10 +191,10 @@ class MarkPanel(Panel):
         if self.chosen is not None:
             self._try(self.chosen)  # what it would do may have changed with the job
         self.do_it.setEnabled(self.chosen is not None)
-        self._clear.setEnabled(job.has_subject or bool(job.settings.contours))
+        self._clear.setEnabled(job.has_subject or bool(job.settings.photo.contours))
 
     def _show_contours(self, job: Job) -> None:
-        drawn = job.settings.contours
+        drawn = job.settings.photo.contours
         drawing = contours.open_contour(job)
         holes = sum(contour.hole for contour in drawn)
         point = self._contour_tool.selected_node() if self._contour_tool is not None else None
@@ -216,7 +218,24 @@ class MarkPanel(Panel):
         self._ask(ContourTool.close_line)
 
     def _on_back(self) -> None:
-        self.edit("Take back a point", contours.take_back_node)
+        self.desk.edit("Take back a point", contours.take_back_node)
+
+
+def _state(job: Job, stages: Stages, solving: float | None) -> StepState:
+    del stages, solving
+    if contours.open_contour(job) is not None:
+        return StepState("contour open", job.has_subject)
+    said = f"subject {zone_shares(job).full * 100:.0f} %" if job.has_subject else "no subject yet"
+    return StepState(said, job.has_subject)
+
+
+STEP = StepSpec(
+    Step.MARK,
+    MarkPanel,
+    _state,
+    (ContourTool, SweepTool, AlikeTool, MarkBrush, FillTool),
+    (Command("Propose", ("P",), lambda desk: desk.ask.propose.emit(), section="Tools"),),
+)
 
 
 def _warning(backdrop: float, subject: float) -> str:

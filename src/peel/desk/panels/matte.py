@@ -2,20 +2,24 @@
 
 from functools import partial
 
-from PySide6.QtCore import QRectF, QSize, Signal
+from PySide6.QtCore import QRectF, QSize
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QWidget
 
 from peel.desk.controls.number_field import NumberField
 from peel.desk.panels.panel import Panel, words
+from peel.desk.steps import Step, StepSpec, StepState
 from peel.desk.theme import current
-from peel.job.edits import set_mixing, set_own_colours
+from peel.desk.tools.brush import BandBrush, ExactBrush, ZoneBrush
+from peel.desk.tools.pick import PickTool
+from peel.job.edits import set_value
 from peel.job.job import Job
-from peel.job.settings import MOST_OWN_COLOURS, Point
+from peel.job.settings import MOST_SHEER_COLOURS
 from peel.work.shares import Shares, matte_shares
 from peel.work.sheer import add_sheer
+from peel.work.stages import Stages
 
-__all__ = ["MattePanel"]
+__all__ = ["STEP", "MattePanel"]
 
 
 class _ShareBar(QWidget):
@@ -53,20 +57,12 @@ class _ShareBar(QWidget):
 
 
 class MattePanel(Panel):
-    """How solid the matte is, whether it is up to date, and what is known of sheer material.
-
-    Signals
-    -------
-    pick_asked : ()
-        A colour of sheer material is to be picked in the picture.
-    """
-
-    pick_asked = Signal()
+    """How solid the matte is, whether it is up to date, and what is known of sheer material."""
 
     title = "The matte"
 
     def build(self) -> None:
-        """Put the shares into the column."""
+        """Put the shares, how strands mix, and sheer colours into the column."""
         self._state = words("", "muted")
         self._bar = _ShareBar()
         self._shares = words("")
@@ -85,9 +81,13 @@ class MattePanel(Panel):
             "Ticked where Peel found it so: right for most photographs as the camera made them.\n"
             "Unticked, half-covered pixels count by their values, as in pictures put together on a screen."
         )
-        self.mixing.clicked.connect(self._on_mixing)
+        self.mixing.clicked.connect(lambda on: self._set("Mixing", "photo.mixing", "light" if on else "value"))
         self.column.addWidget(self.mixing)
         self.rule()
+        self._build_sheer()
+        self.desk.solving_changed.connect(self._show_state)
+
+    def _build_sheer(self) -> None:
         self.column.addWidget(
             words("Sheer cloth, smoke, glass: pick a spot of it, and say how much it covers there.", "muted")
         )
@@ -96,24 +96,28 @@ class MattePanel(Panel):
             tip="How much of the backdrop the material hides at the spot you pick: 100 % where nothing shows through.\n"
             "The photo alone does not tell. Too much: the cloth comes out too faint; too little: too solid.",
         )  # fmt: skip
-        self.pick = self.button("Pick a spot", self.pick_asked.emit, tip="Press on the cloth in the picture next")
+        self._pick_tool = PickTool("Press on the sheer material, where only backdrop shows through")
+        self._pick_tool.picked.connect(self._on_picked)
+        self.pick = self.button(
+            "Pick a spot", lambda: self.desk.borrow(self._pick_tool), tip="Press on the cloth in the picture next"
+        )
         self.row(self.covers, self.pick)
         self._picked = QHBoxLayout()
         self._picked.setSpacing(4)
         self.column.addLayout(self._picked)
         self._shown_colours: tuple[str, ...] = ()
-        self._solving: float | None = None
 
-    def add_sheer(self, spot: Point) -> None:
-        """Take the sheer material's own colour from a spot of the photo."""
+    def _on_picked(self, across: float, down: float) -> None:
         solid = self.covers.value / 100
-        self.edit("Sheer colour", lambda job: add_sheer(job, spot, solid))
+        self.desk.edit("Sheer colour", lambda job: add_sheer(job, (across, down), solid))
+        self.desk.take_up(self.desk.last_tool)
 
     def _drop_colour(self, colour: str) -> None:
-        self.edit(
-            "Drop a sheer colour",
-            lambda job: set_own_colours(job, tuple(c for c in job.settings.matte.own_colours if c != colour)),
-        )
+        def drop(job: Job) -> Job:
+            kept = tuple(other for other in job.settings.photo.sheer_colours if other != colour)
+            return set_value(job, "photo.sheer_colours", kept)
+
+        self.desk.edit("Drop a sheer colour", drop)
 
     def _show_colours(self, colours: tuple[str, ...]) -> None:
         """Show the picked colours, each as a button that drops it."""
@@ -135,32 +139,40 @@ class MattePanel(Panel):
             self._picked.addWidget(chip)
         self._picked.addStretch(1)
 
-    def _on_mixing(self, linear: bool) -> None:
-        self.edit("Mixing", lambda job: set_mixing(job, "light" if linear else "value"))
+    def show_rest(self, job: Job) -> None:
+        """Show the shares, and what is known of the material."""
+        photo = job.settings.photo
+        self.mixing.setVisible(photo.known_mixing is not None)
+        self.mixing.setChecked(photo.is_linear)
+        self._show_colours(photo.sheer_colours)
+        self.pick.setEnabled(len(photo.sheer_colours) < MOST_SHEER_COLOURS)
+        if self.session is not None:
+            shares = matte_shares(self.session.stages, job)
+            self._bar.show_shares(shares)
+            clear, some, solid = (f"{share * 100:.1f} %" for share in (shares.none, shares.some, shares.full))
+            self._shares.setText(f"clear {clear}   half-clear {some}   solid {solid}")
+        self._show_state()
 
-    def show_solving(self, share: float | None) -> None:
-        """Show how far the solve is."""
-        self._solving = share
-        if self.bridge is not None:
-            self.show_job(self.bridge.job)
-
-    def show_job(self, job: Job) -> None:
-        """Show the shares."""
-        mixing = job.settings.matte.mixing
-        self.mixing.setVisible(mixing is not None)
-        self.mixing.setChecked(job.settings.matte.is_linear)
-        self._show_colours(job.settings.matte.own_colours)
-        self.pick.setEnabled(len(job.settings.matte.own_colours) < MOST_OWN_COLOURS)
-        shares = matte_shares(job)
-        self._bar.show_shares(shares)
-        self._shares.setText(
-            f"clear {shares.none * 100:.1f} %   half-clear {shares.some * 100:.1f} %   solid {shares.full * 100:.1f} %"
-        )
-        if not job.has_subject:
+    def _show_state(self) -> None:
+        job, solving = self.desk.job, self.desk.solving
+        if job is None or not job.has_subject:
             self._state.setText("Nothing is marked yet: begin with Mark.")
-        elif self._solving is not None:
-            self._state.setText(f"Solving, {self._solving * 100:.0f} %")
+        elif solving is not None:
+            self._state.setText(f"Solving, {solving * 100:.0f} %")
         else:
             self._state.setText(
                 "Solved from the zones." if job.is_solved else "Mark both subject and backdrop to solve it."
             )
+
+
+def _state(job: Job, stages: Stages, solving: float | None) -> StepState:
+    if solving is not None:
+        return StepState(f"solving {solving * 100:.0f} %", False)
+    if not job.has_subject:
+        return StepState("nothing to solve", False)
+    if not job.is_solved:
+        return StepState("mark both sides", False)
+    return StepState(f"solved, solid {matte_shares(stages, job).full * 100:.0f} %", True)
+
+
+STEP = StepSpec(Step.MATTE, MattePanel, _state, (BandBrush, ZoneBrush, ExactBrush))

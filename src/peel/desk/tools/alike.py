@@ -29,7 +29,7 @@ class AlikeTool(FindingTool):
         self.target = Choice(
             "target",
             ("Subject", "Backdrop"),
-            "What the picked colours are taken for. Alt while pressing: the other",
+            "What the picked colours are taken for. The right button: the other",
             "T",
         )
         self.extent = Choice(
@@ -51,7 +51,7 @@ class AlikeTool(FindingTool):
         side = "backdrop" if (self.target.chosen == 1) != reverse else "subject"
         return (
             f"Press on a colour: what is alike becomes {side} · drag right to widen, left to narrow · "
-            "with Shift one colour more"
+            "Shift adds a colour"
         )
 
     def _zone(self, press: Press) -> Zone:
@@ -109,10 +109,10 @@ class AlikeTool(FindingTool):
     def paint(self, painter: QPainter) -> None:
         """Paint what is alike, the picked spots, and how much it is."""
         self._paint_found(painter)
-        if self.canvas is None or self._from is None:
+        if self.host is None or self._from is None:
             return
         for point in self._points:
-            spot = self.canvas.frame.to_widget(QPointF(*point))
+            spot = self.host.frame.to_widget(QPointF(*point))
             for colour, width in ((QColor(0, 0, 0), 3.4), (QColor(255, 255, 255), 1.6)):
                 painter.setPen(QPen(colour, width))
                 painter.drawLine(spot - QPointF(6, 6), spot + QPointF(6, 6))

@@ -17,6 +17,7 @@ class AreaTool(Tool):
     """Draws an area and is done with it; the area itself is shown by the canvas."""
 
     name = "Area"
+    reverses = False
 
     def __init__(self) -> None:
         super().__init__()
@@ -35,14 +36,14 @@ class AreaTool(Tool):
 
     def move(self, press: Press) -> None:
         """Draw on."""
-        if self._points and self.canvas is not None:
+        if self._points and self.host is not None:
             self._points.append(press.xy)
-            self.canvas.show_area(tuple(self._points))
+            self.host.show_area(tuple(self._points))
 
     def release(self, press: Press) -> None:
         """Finish the area; a mere click makes none."""
         del press
-        scale = self.canvas.frame.scale if self.canvas is not None else 1.0
+        scale = self.host.frame.scale if self.host is not None else 1.0
         points = simplify_run(self._points, 0.7 / scale)
         self._points = []
         self.drawn.emit(tuple(points) if len(points) > 2 else ())

@@ -11,20 +11,13 @@ from peel.desk.tools.tool import Press, Tool
 from peel.job.job import Job
 from peel.job.marking import Stroke, Zone, paint_exact, paint_mark, paint_zone, release_zone
 
-__all__ = ["BandBrush", "BrushSize", "ExactBrush", "MarkBrush", "ZoneBrush", "paint_ring"]
+__all__ = ["BandBrush", "ExactBrush", "MarkBrush", "ZoneBrush", "paint_ring"]
 
 _INKS = {
     Zone.SUBJECT: QColor(40, 150, 90, 110),
     Zone.BACKDROP: QColor(40, 60, 90, 120),
     Zone.UNSURE: QColor(236, 180, 20, 130),
 }
-
-
-class BrushSize:
-    """The size that all brushes share, as a diameter in photo pixels."""
-
-    def __init__(self, diameter_px: float = 80.0) -> None:
-        self.diameter_px = diameter_px
 
 
 def paint_ring(painter: QPainter, at: QPointF, radius: float) -> None:
@@ -41,9 +34,8 @@ class _Brush(Tool):
     sized = True
     cursor = Qt.CursorShape.BlankCursor
 
-    def __init__(self, size: BrushSize) -> None:
+    def __init__(self) -> None:
         super().__init__()
-        self.size = size
         self._points: list[tuple[float, float]] = []
         self._last: tuple[float, float] | None = None
         self._at: QPointF | None = None
@@ -85,16 +77,16 @@ class _Brush(Tool):
         """End the stroke and make the edit."""
         if not self._points:
             return
-        stroke = Stroke(tuple(self._points), self.size.diameter_px / 2)
+        host = self.host
+        stroke = Stroke(tuple(self._points), (host.brush_px if host is not None else 1.0) / 2)
         self._last = self._points[-1]
         self._points = []
-        canvas = self.canvas
-        if canvas is not None and canvas.bridge is not None:
+        if host is not None:
             label, edit = self._edit(stroke, self._reverse)
             if not self._watches:
-                canvas.settled.connect(self._clear_overlay)
+                host.when_settled(self._clear_overlay)
                 self._watches = True
-            canvas.bridge.session.apply(label, edit)
+            self.apply(label, edit)
         self._reverse = press.reverse
 
     def leave(self) -> None:
@@ -108,8 +100,8 @@ class _Brush(Tool):
 
     def paint(self, painter: QPainter) -> None:
         """Paint the stroke under way and the ring."""
-        canvas = self.canvas
-        if canvas is None:
+        host = self.host
+        if host is None:
             return
         if self._overlay is not None and self._frame_key == self._key():
             painter.drawImage(0, 0, self._overlay)
@@ -122,29 +114,29 @@ class _Brush(Tool):
                 painter.drawLine(self._at - QPointF(0, 4), self._at + QPointF(0, 4))
 
     def _radius(self) -> float:
-        canvas = self.canvas
-        return max(self.size.diameter_px / 2 * (canvas.frame.scale if canvas is not None else 1.0), 1.0)
+        host = self.host
+        return max(host.brush_px / 2 * host.frame.scale, 1.0) if host is not None else 1.0
 
     def _key(self) -> object:
-        canvas = self.canvas
-        if canvas is None:
+        host = self.host
+        if host is None:
             return None
-        origin = canvas.frame.origin
-        return (canvas.frame.scale, origin.x(), origin.y(), canvas.width(), canvas.height())
+        origin = host.frame.origin
+        return (host.frame.scale, origin.x(), origin.y(), host.size())
 
     def _ink_between(self, start: tuple[float, float], end: tuple[float, float]) -> None:
         """Add a piece of stroke to the overlay; only that piece is painted anew."""
-        canvas = self.canvas
-        if canvas is None:
+        host = self.host
+        if host is None:
             return
         if self._overlay is None or self._frame_key != self._key():
-            ratio = canvas.devicePixelRatioF()
-            size = canvas.size() * ratio
+            ratio = host.devicePixelRatioF()
+            size = host.size() * ratio
             self._overlay = QImage(size, QImage.Format.Format_ARGB32_Premultiplied)
             self._overlay.setDevicePixelRatio(ratio)
             self._overlay.fill(Qt.GlobalColor.transparent)
             self._frame_key = self._key()
-        a, b = canvas.frame.to_widget(QPointF(*start)), canvas.frame.to_widget(QPointF(*end))
+        a, b = host.frame.to_widget(QPointF(*start)), host.frame.to_widget(QPointF(*end))
         radius = self._radius()
         painter = QPainter(self._overlay)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, radius < 40)
@@ -158,23 +150,23 @@ class _Brush(Tool):
         painter.end()
         reach = radius + 3
         dirty = QRectF(a, b).normalized().adjusted(-reach, -reach, reach, reach)
-        canvas.update(dirty.toAlignedRect())
+        host.redraw(dirty.toAlignedRect())
 
     def _clear_overlay(self) -> None:
         if self._points:
             return
         self._overlay = None
-        if self.canvas is not None:
-            self.canvas.update()
+        if self.host is not None:
+            self.host.redraw()
 
     def _follow(self, press: Press | None) -> None:
-        canvas = self.canvas
-        if canvas is None:
+        host = self.host
+        if host is None:
             return
         reach = math.ceil(self._radius()) + 4
         for point in (self._at, press.widget_point if press else None):
             if point is not None:
-                canvas.update(QRect(int(point.x()) - reach, int(point.y()) - reach, 2 * reach + 1, 2 * reach + 1))
+                host.redraw(QRect(int(point.x()) - reach, int(point.y()) - reach, 2 * reach + 1, 2 * reach + 1))
         self._at = press.widget_point if press else None
 
 
@@ -184,8 +176,8 @@ class MarkBrush(_Brush):
     name = "Brush"
     key_name = "B"
 
-    def __init__(self, size: BrushSize) -> None:
-        super().__init__(size)
+    def __init__(self) -> None:
+        super().__init__()
         self.zone = zone_choice()
         self.choices = [self.zone]
 
@@ -198,11 +190,11 @@ class MarkBrush(_Brush):
             return (
                 "Brush gives back what was made unsure."
                 if reverse
-                else "Brush makes unsure what it touches · with Alt gives it back"
+                else "Brush makes unsure what it touches · the right button gives it back"
             )
         if self._target(reverse) is Zone.BACKDROP:
             return "Brush takes away from the subject; the band follows."
-        return "Brush adds to the subject · with Alt takes away · with Shift goes straight on from the last stroke"
+        return "Brush adds to the subject · the right button takes away · Shift goes straight on from the last stroke"
 
     def _ink(self, reverse: bool) -> QColor:
         return _INKS[self._target(reverse)]
@@ -225,7 +217,7 @@ class BandBrush(_Brush):
         """Say what a press will do."""
         if reverse:
             return "Band goes back to how it was laid; the matte follows."
-        return "Band makes unsure what it touches · with Alt gives it back · the matte follows"
+        return "Band makes unsure what it touches · the right button gives it back · the matte follows"
 
     def _ink(self, reverse: bool) -> QColor:
         return _INKS[Zone.BACKDROP if reverse else Zone.UNSURE]
@@ -244,7 +236,7 @@ class ZoneBrush(_Brush):
         """Say what a press will do."""
         if reverse:
             return "Certain makes all it touches backdrop; the matte follows."
-        return "Certain makes all it touches subject · with Alt backdrop · the matte follows"
+        return "Certain makes all it touches subject · the right button backdrop · the matte follows"
 
     def _ink(self, reverse: bool) -> QColor:
         return _INKS[Zone.BACKDROP if reverse else Zone.SUBJECT]
@@ -264,7 +256,7 @@ class ExactBrush(_Brush):
         """Say what a press will do."""
         if reverse:
             return "Exact makes the edge it touches loose: the band is wide there."
-        return "Exact makes the edge it touches hard: a band of a few pixels · with Alt loose again"
+        return "Exact makes the edge it touches hard: a band of a few pixels · the right button loose again"
 
     def _ink(self, reverse: bool) -> QColor:
         return _INKS[Zone.UNSURE if reverse else Zone.SUBJECT]

@@ -3,7 +3,7 @@
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Final
+from typing import ClassVar, Final
 
 import numpy as np
 from numpy.typing import NDArray
@@ -50,6 +50,13 @@ class ContourTool(Tool):
 
     name = "Contour"
     key_name = "C"
+    key_hints: ClassVar[tuple[tuple[str, str], ...]] = (
+        ("Enter", "close the contour"),
+        ("Backspace", "take back a point"),
+        ("Escape", "leave the contour"),
+        ("Delete", "remove a point; with Shift the contour"),
+        ("Q", "turn a point smooth or sharp"),
+    )
 
     def __init__(self) -> None:
         super().__init__()
@@ -82,7 +89,7 @@ class ContourTool(Tool):
             )
         if reverse:
             return "Contour begins a hole in the subject."
-        return "Contour goes around the subject · with Alt around a hole · drag points and lines to change them"
+        return "Contour goes around the subject · the right button around a hole · drag points and lines to change them"
 
     # what there is
 
@@ -91,21 +98,21 @@ class ContourTool(Tool):
         return self.line.chosen == 1
 
     def _contours(self) -> tuple[Contour, ...]:
-        return self.job.settings.contours if self.job is not None else ()
+        return self.job.settings.photo.contours if self.job is not None else ()
 
     def _open(self) -> Contour | None:
         return contours.open_contour(self.job) if self.job is not None else None
 
     def _widget(self, point: Point) -> QPointF:
-        assert self.canvas is not None
-        return self.canvas.frame.to_widget(QPointF(*point))
+        assert self.host is not None
+        return self.host.frame.to_widget(QPointF(*point))
 
     @property
     def _scale(self) -> float:
-        return self.canvas.frame.scale if self.canvas is not None else 1.0
+        return self.host.frame.scale if self.host is not None else 1.0
 
     def _is_exact(self, press: Press) -> bool:
-        return (self.stretch.chosen == 1) != press.other
+        return (self.stretch.chosen == 1) != press.alternate
 
     # the hand
 
@@ -223,8 +230,8 @@ class ContourTool(Tool):
             self.selected = (hold.contour, hold.node if hold.node else len(self._contours()[hold.contour].nodes))
         else:
             self.selected = (hold.contour, hold.node)
-            if self.canvas is not None:
-                self.canvas.ways_changed.emit()
+            if self.host is not None:
+                self.host.announce_ways()
 
     def _set_run(self, press: Press) -> None:
         assert self._down is not None
@@ -321,8 +328,8 @@ class ContourTool(Tool):
 
     def take_up(self) -> None:
         """Get ready to follow the photo's edges."""
-        bridge = self.canvas.bridge if self.canvas is not None else None
-        self._tracer = Tracer(bridge.session.stages.pyramid) if bridge is not None else None
+        session = self.host.session if self.host is not None else None
+        self._tracer = Tracer(session.stages.pyramid) if session is not None else None
         self._lane = self._lane or Lane("trace")
 
     def _trace(self, press: Press) -> None:
@@ -361,9 +368,9 @@ class ContourTool(Tool):
 
     def paint(self, painter: QPainter) -> None:
         """Paint every contour, the run under way, and the points."""
-        if self.canvas is None or self.job is None:
+        if self.host is None or self.job is None:
             return
-        frame, band = self.canvas.frame, self.job.settings.band
+        frame, band = self.host.frame, self.job.settings.recipe.band
         for number, contour in enumerate(self._contours()):
             hold = self._hold
             held = hold is not None and hold.contour == number and hold.preview is not None
@@ -392,13 +399,13 @@ class ContourTool(Tool):
     def _paint_selected(self, painter: QPainter) -> None:
         """Paint the selected point and its handles, as they would be if what is held were let go."""
         found, hold = self._selected_node(), self._hold
-        if found is None or self.canvas is None:
+        if found is None or self.host is None:
             return
         contour, index, node = found
         preview = hold.preview if hold is not None and hold.contour == contour else None
         if preview is not None and index < len(preview.nodes):
             node = preview.nodes[index]
-        paint_handles(painter, node, self.canvas.frame)
+        paint_handles(painter, node, self.host.frame)
 
 
 def _kept_straight(start: Point, to: Point) -> Point:

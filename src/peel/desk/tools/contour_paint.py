@@ -82,7 +82,7 @@ def _shown(shape: ContourShape, frame: Frame, cursor: QPointF | None) -> list[in
         return list(range(len(shape.points)))
     if cursor is None:
         return [0]
-    at = frame.to_photo(cursor)
+    at = frame.to_space(cursor)
     near = np.abs(shape.points - (at.x(), at.y())).sum(axis=1) < _NEAR_PX / frame.scale
     return [0, *np.flatnonzero(near).tolist()]
 

@@ -9,12 +9,12 @@ _ZONES = (Zone.SUBJECT, Zone.UNSURE, Zone.BACKDROP)
 
 
 def zone_choice() -> Choice:
-    """Return a choice of zones."""
+    """Make a choice of zones."""
     return Choice("zone", ("Subject", "Unsure", "Backdrop"), "What becomes of the pixels touched", "T")
 
 
 def chosen_zone(choice: Choice, *, reverse: bool) -> Zone:
-    """Return the chosen zone; the other side with Alt."""
+    """Return the chosen zone, or the opposite one."""
     zone = _ZONES[choice.chosen]
     return {Zone.SUBJECT: Zone.BACKDROP, Zone.BACKDROP: Zone.SUBJECT}.get(zone, Zone.SUBJECT) if reverse else zone
 

@@ -29,23 +29,25 @@ class FindingTool(Tool):
         self._words = ""
         self._token: object = None
         self._watches = False
+        self._pauses = False
         self._news = _News()
         self._news.found.connect(self._on_found)
 
     def take_up(self) -> None:
         """Get a finder for the photo."""
-        bridge = self.canvas.bridge if self.canvas is not None else None
-        self.finder = bridge.session.finder if bridge is not None else None
+        session = self.host.session if self.host is not None else None
+        self.finder = session.finder if session is not None else None
         if self.finder is not None:
             finder = self.finder
             self._lane = self._lane or Lane(f"{self.name.lower()} tool")
             self._lane.submit("ready", lambda _ticket: finder.get_ready())
-        if self.canvas is not None and not self._watches:
-            self.canvas.settled.connect(self._clear_when_settled)
+        if self.host is not None and not self._watches:
+            self.host.when_settled(self._clear_when_settled)
             self._watches = True
 
     def put_down(self) -> None:
-        """Forget what was found."""
+        """Forget what was found, in mid-press too."""
+        self._resume()
         self._forget()
 
     def close(self) -> None:
@@ -72,17 +74,23 @@ class FindingTool(Tool):
 
     def _begin(self) -> None:
         """Begin to look: the matte can wait, and what is found from now on belongs to this press."""
-        if self.canvas is not None and self.canvas.bridge is not None:
-            self.canvas.bridge.session.rest()
+        self._pauses = True
+        if self.host is not None and self.host.session is not None:
+            self.host.session.pause_solving()
         self._token = object()
 
     def _end(self, label: str, edit: Callable[[Job], Job]) -> None:
         """End in an edit; what was found stays over the picture until the edit shows."""
         self._token, self._words = None, ""
         self.apply(label, edit)
-        if self.canvas is not None and self.canvas.bridge is not None:
-            self.canvas.bridge.session.resume_solving()
+        self._resume()
         self.redraw()
+
+    def _resume(self) -> None:
+        """Let the matte be solved again, however the press ended."""
+        if self._pauses and self.host is not None and self.host.session is not None:
+            self.host.session.resume_solving()
+        self._pauses = False
 
     def _on_found(self, token: object, image: QImage, words: str) -> None:
         if token is self._token:
@@ -91,9 +99,7 @@ class FindingTool(Tool):
 
     def _hue(self, *, taken: bool) -> QColor:
         """Return the hue of what is added or taken away, as it suits the photo."""
-        if self.canvas is None:
-            return QColor(0, 0, 0)
-        return self.canvas.taken_hue if taken else self.canvas.added_hue
+        return self.host.hue(taken=taken) if self.host is not None else QColor(0, 0, 0)
 
     def _forget(self) -> None:
         self._token = None
@@ -107,17 +113,17 @@ class FindingTool(Tool):
             self.redraw()
 
     def _paint_found(self, painter: QPainter) -> None:
-        if self._overlay is not None and self.canvas is not None:
-            painter.drawImage(self.canvas.frame.photo_rect(), self._overlay)
+        if self._overlay is not None and self.host is not None:
+            painter.drawImage(self.host.frame.space_rect(), self._overlay)
 
     def _paint_words(self, painter: QPainter, at: QPointF) -> None:
         """Write beside the cursor, within the canvas."""
-        if not self._words or self.canvas is None:
+        if not self._words or self.host is None:
             return
         metrics = QFontMetricsF(painter.font())
         width, height = metrics.horizontalAdvance(self._words) + 18, metrics.height() + 10
-        left = min(at.x() + 18, self.canvas.width() - width - 6)
-        top = at.y() + 22 if at.y() + 22 + height < self.canvas.height() else at.y() - height - 14
+        left = min(at.x() + 18, self.host.size().width() - width - 6)
+        top = at.y() + 22 if at.y() + 22 + height < self.host.size().height() else at.y() - height - 14
         box = QRectF(left, top, width, height)
         painter.setPen(QColor(0, 0, 0, 60))
         painter.setBrush(current().colour("surface"))

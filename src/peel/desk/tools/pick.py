@@ -21,6 +21,7 @@ class PickTool(Tool):
     """
 
     name = "Pick"
+    reverses = False
 
     def __init__(self, sentence: str) -> None:
         super().__init__()

@@ -4,7 +4,7 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPen
 
 from peel.desk.display.overlay import overlay_image
-from peel.desk.tools.brush import BrushSize, paint_ring
+from peel.desk.tools.brush import paint_ring
 from peel.desk.tools.finding_tool import FindingTool
 from peel.desk.tools.tool import Press
 from peel.job.job import Job
@@ -21,9 +21,8 @@ class SweepTool(FindingTool):
     sized = True
     cursor = Qt.CursorShape.BlankCursor
 
-    def __init__(self, size: BrushSize) -> None:
+    def __init__(self) -> None:
         super().__init__()
-        self.size = size
         self._points: tuple[tuple[float, float], ...] = ()
         self._at: QPointF | None = None
         self._reverse = False
@@ -32,7 +31,7 @@ class SweepTool(FindingTool):
         """Say what a press will do."""
         if reverse:
             return "Sweep takes away from the subject what the stroke runs across, up to its boundary."
-        return "Sweep across the subject: it grows to its boundary as you go · with Alt takes away"
+        return "Sweep across the subject: it grows to its boundary as you go · the right button takes away"
 
     def press(self, press: Press) -> None:
         """Begin a stroke."""
@@ -52,9 +51,13 @@ class SweepTool(FindingTool):
             self._reverse = press.reverse
         self.redraw()
 
+    @property
+    def _radius_px(self) -> float:
+        return (self.host.brush_px if self.host is not None else 2.0) / 2
+
     def _show(self) -> None:
         finder, job, points = self.finder, self.job, self._points
-        radius, subject = self.size.diameter_px / 2, not self._reverse
+        radius, subject = self._radius_px, not self._reverse
         if finder is not None and job is not None:
             colour = self._hue(taken=self._reverse)
             self._look(lambda: _shown(finder, job, points, radius, subject, colour))
@@ -65,7 +68,7 @@ class SweepTool(FindingTool):
         finder, points, subject = self.finder, self._points, not self._reverse
         if not points or finder is None:
             return
-        radius = self.size.diameter_px / 2
+        radius = self._radius_px
         self._points = ()
         label = "Sweep the subject" if subject else "Sweep the backdrop"
         self._end(label, lambda job: finder.mark_swept(job, points, radius, subject=subject))
@@ -83,15 +86,15 @@ class SweepTool(FindingTool):
     def paint(self, painter: QPainter) -> None:
         """Paint what the stroke grew to, the stroke, and the ring."""
         self._paint_found(painter)
-        if self.canvas is None:
+        if self.host is None:
             return
-        radius = max(self.size.diameter_px / 2 * self.canvas.frame.scale, 1.0)
+        radius = max(self.host.brush_px / 2 * self.host.frame.scale, 1.0)
         if self._points:
             pen = QPen(QColor(255, 255, 255, 70), 2 * radius)
             pen.setCapStyle(Qt.PenCapStyle.RoundCap)
             pen.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
             painter.setPen(pen)
-            line = [self.canvas.frame.to_widget(QPointF(*point)) for point in self._points]
+            line = [self.host.frame.to_widget(QPointF(*point)) for point in self._points]
             painter.drawPolyline([*line, line[-1] + QPointF(0.01, 0)])
         if self._at is not None:
             paint_ring(painter, self._at, radius)

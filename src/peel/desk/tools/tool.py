@@ -3,34 +3,19 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, ClassVar
 
-from PySide6.QtCore import QPointF, Qt
+from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent, QPainter
+
+from peel.desk.tools.host import Press, ToolHost
 
 if TYPE_CHECKING:
     from collections.abc import Callable
 
-    from peel.desk.canvas.canvas import Canvas
     from peel.job.job import Job
 
 __all__ = ["Choice", "Press", "Tool"]
-
-
-@dataclass(frozen=True)
-class Press:
-    """Where the hand is, and which of its keys are held."""
-
-    widget_point: QPointF
-    photo_point: QPointF
-    reverse: bool = False
-    straight: bool = False
-    other: bool = False
-
-    @property
-    def xy(self) -> tuple[float, float]:
-        """The photo point as numbers."""
-        return self.photo_point.x(), self.photo_point.y()
 
 
 @dataclass
@@ -40,7 +25,7 @@ class Choice:
     Attributes
     ----------
     name : str
-        For people who cannot see it.
+        For people who cannot see it, and for the key sheet.
     labels : tuple of str
     chosen : int
     tip : str
@@ -66,16 +51,20 @@ class Choice:
 
 
 class Tool:
-    """A tool: override what it does; the canvas calls it on the main thread.
+    """A tool: override what it does; its host calls it on the main thread.
 
     Attributes
     ----------
     name : str
-        The word on its button.
+        The word on its button; its drawing is the icon of that name.
     key_name : str
         The key that takes it up.
     sized : bool
         Whether it has a size.
+    reverses : bool
+        Whether its press has another way round.
+    key_hints : tuple of (key, meaning)
+        Keys that the tool takes by itself, for the key sheet.
     choices : list of Choice
         The ways in which it works.
     """
@@ -83,30 +72,32 @@ class Tool:
     name = ""
     key_name = ""
     sized = False
+    reverses = True
     cursor = Qt.CursorShape.CrossCursor
+    key_hints: ClassVar[tuple[tuple[str, str], ...]] = ()
 
     def __init__(self) -> None:
-        self.canvas: Canvas | None = None
+        self.host: ToolHost | None = None
         self.choices: list[Choice] = []
 
     def sentence(self, *, reverse: bool = False) -> str:
-        """Say what a press will do, with Alt held or not."""
+        """Say what a press will do, or what it will do the other way round."""
         raise NotImplementedError
 
     def press(self, press: Press) -> None:
-        """Answer the button going down."""
+        """React to the button going down."""
 
     def move(self, press: Press) -> None:
-        """Answer the cursor moving, button down or not."""
+        """React to the cursor moving, button down or not."""
 
     def release(self, press: Press) -> None:
-        """Answer the button coming up."""
+        """React to the button coming up."""
 
     def leave(self) -> None:
-        """Answer the cursor leaving the canvas."""
+        """React to the cursor leaving the canvas."""
 
     def key(self, event: QKeyEvent) -> bool:
-        """Take a key, or answer False."""
+        """Take a key, or return False."""
         return self._choose_by_key(event)
 
     def paint(self, painter: QPainter) -> None:
@@ -116,7 +107,7 @@ class Tool:
         """Get ready: the tool is in the hand, on a photo."""
 
     def put_down(self) -> None:
-        """Another tool is taken up, or the photo is closed."""
+        """Forget what is under way: another tool is taken up, or another photo shown."""
 
     def close(self) -> None:
         """End what the tool runs beside the window."""
@@ -124,17 +115,17 @@ class Tool:
     @property
     def job(self) -> Job | None:
         """The open job."""
-        return self.canvas.job if self.canvas is not None else None
+        return self.host.job if self.host is not None else None
 
     def apply(self, label: str, edit: Callable[[Job], Job]) -> None:
         """Make an edit of the open job."""
-        if self.canvas is not None and self.canvas.bridge is not None:
-            self.canvas.bridge.session.apply(label, edit)
+        if self.host is not None and self.host.session is not None:
+            self.host.session.apply(label, edit)
 
     def redraw(self) -> None:
-        """Paint the canvas anew."""
-        if self.canvas is not None:
-            self.canvas.update()
+        """Paint the canvas again."""
+        if self.host is not None:
+            self.host.redraw()
 
     def _choose_by_key(self, event: QKeyEvent) -> bool:
         if event.modifiers() & ~Qt.KeyboardModifier.ShiftModifier:
@@ -142,7 +133,7 @@ class Tool:
         for choice in self.choices:
             if choice.key_name and event.text().upper() == choice.key_name:
                 choice.next()
-                if self.canvas is not None:
-                    self.canvas.ways_changed.emit()
+                if self.host is not None:
+                    self.host.announce_ways()
                 return True
         return False

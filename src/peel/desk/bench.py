@@ -1,0 +1,239 @@
+"""The bench: the page on which a photo is worked on. Puts the parts together and passes news between them."""
+
+from dataclasses import replace
+from pathlib import Path
+from typing import Final
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QImage
+from PySide6.QtWidgets import QProgressBar, QSizePolicy, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+
+from peel.desk.canvas.canvas import Canvas
+from peel.desk.canvas.proofs import Proofs
+from peel.desk.commands import add_commands
+from peel.desk.controls.key_sheet import KeySheet
+from peel.desk.controls.shelf import Shelf
+from peel.desk.controls.step_line import StepLine
+from peel.desk.desk_state import DeskState
+from peel.desk.display.tiles import DisplayTiles
+from peel.desk.file_desk import FileDesk
+from peel.desk.held_keys import HeldKeys
+from peel.desk.layout import in_column, in_row, side_column
+from peel.desk.marking_desk import MarkingDesk
+from peel.desk.panels.deliver import DeliverPanel
+from peel.desk.panels.mark import MarkPanel
+from peel.desk.panels.panel import Panel
+from peel.desk.register import STEPS, all_commands, key_sections, make_tools
+from peel.desk.side_tasks import SideTasks
+from peel.desk.steps import Step
+from peel.job.job import Job
+from peel.work import memory
+from peel.work.stages import Stages
+from peel.work.views import View
+
+__all__ = ["Bench"]
+
+_PROOFS_PX: Final = 196  # first width of the proofs' column
+
+
+class Bench(QWidget):
+    """Everything that is seen while a photo is open.
+
+    Parameters
+    ----------
+    window : QWidget
+        Gets the commands, and is the parent of dialogs and the key sheet.
+    """
+
+    def __init__(self, window: QWidget) -> None:
+        super().__init__(window)
+        tools = make_tools()
+        self.desk = DeskState(tools, self)
+        self._make_parts(window)
+        self._lay_out()
+        self._connect()
+        self.key_sheet = KeySheet(key_sections(tools), window)
+        self.desk.ask.keys.connect(self.key_sheet.toggle)
+        self.step_line.keys_pressed.connect(self.key_sheet.toggle)
+        add_commands(window, self.desk, all_commands(tools))
+        self.desk.show_step(Step.MARK)
+
+    def _make_parts(self, window: QWidget) -> None:
+        desk = self.desk
+        self.tiles = DisplayTiles(self)
+        self.step_line, self.shelf = StepLine(), Shelf(desk)
+        self.canvas, self.proofs = Canvas(desk, self.tiles), Proofs(desk)
+        self.panels: dict[Step, Panel] = {step: spec.panel(desk) for step, spec in STEPS.items()}
+        self.side_tasks, self.held_keys = SideTasks(self), HeldKeys(desk)
+        self.files = FileDesk(desk, self.canvas, window)
+        marking = self.panels[Step.MARK]
+        assert isinstance(marking, MarkPanel)
+        self.marking_desk = MarkingDesk(desk, marking)
+        self.progress = QProgressBar()
+        self.progress.setObjectName("solving")
+        self.progress.setTextVisible(False)
+        self.progress.setFixedHeight(4)
+        self.progress.setRange(0, 100)
+        self.progress.setAccessibleName("Solving")
+
+    def _lay_out(self) -> None:
+        self._pages = QStackedWidget()
+        for panel in self.panels.values():
+            self._pages.addWidget(panel)
+        middle = in_column(self.canvas, self.progress, grows=self.canvas)
+        self.columns = QSplitter(Qt.Orientation.Horizontal)
+        self.columns.setObjectName("columns")
+        self.columns.setHandleWidth(5)
+        self.columns.addWidget(self.proofs)
+        self.columns.addWidget(middle)
+        self.columns.setStretchFactor(1, 1)
+        self.columns.setCollapsible(1, False)
+        width = memory.read_preference("proofs width")
+        self._proofs_px = width if isinstance(width, int) and 0 < width < 1000 else _PROOFS_PX
+        self.columns.setSizes([self._proofs_px, 1000])
+        self.columns.splitterMoved.connect(self._on_proofs_dragged)
+        desk = in_row(self.columns, side_column(self._pages), grows=self.columns)
+        page = QVBoxLayout(self)
+        page.setContentsMargins(0, 0, 0, 0)
+        page.addWidget(in_column(self.step_line, desk, self.shelf, grows=desk))
+
+    def _connect(self) -> None:
+        desk = self.desk
+        self.step_line.chosen.connect(desk.show_step)
+        self.step_line.undo_pressed.connect(desk.undo)
+        self.step_line.redo_pressed.connect(desk.redo)
+        self.canvas.cursor_moved.connect(self.proofs.follow)
+        self.canvas.zoomed.connect(self.shelf.show_zoom)
+        self.canvas.zoomed.connect(self.proofs.set_scale)
+        self.canvas.pressed.connect(self._on_pressed)
+        self.held_keys.alt_held.connect(lambda held: self.shelf.say_what_a_press_does(turned=held))
+        self.proofs.swapped.connect(self._on_swapped)
+        self.side_tasks.loud_found.connect(self._on_loud_found)
+        self.side_tasks.thumb_drawn.connect(self._on_thumb_drawn)
+        desk.session_changed.connect(self._on_session)
+        desk.job_changed.connect(self._on_changed)
+        desk.solving_changed.connect(self._on_solving)
+        desk.step_changed.connect(self._on_step)
+        desk.tool_changed.connect(self.canvas.setFocus)
+        desk.ways_changed.connect(self._on_ways)
+        desk.ask.deliver.connect(self.deliver)
+        desk.ask.fold_proofs.connect(self.fold_proofs)
+
+    @property
+    def is_drawn(self) -> bool:
+        """Whether everything in sight has been drawn."""
+        return self.tiles.is_idle and self.proofs.is_idle
+
+    def close_all(self) -> None:
+        """Close every photo and end every worker; waits until all is on disk."""
+        self.files.close()
+        for panel in self.panels.values():
+            if isinstance(panel, DeliverPanel):
+                panel.close_lane()
+        self.proofs.close_lane()
+        self.tiles.close()
+        self.side_tasks.close()
+        self.marking_desk.close()
+        for tool in {tool for own in self.desk.tools.values() for tool in own}:
+            tool.close()
+
+    # news
+
+    def _on_session(self) -> None:
+        bridge = self.desk.bridge
+        self.tiles.set_stages(bridge.session.stages if bridge is not None else None)
+        if bridge is None:
+            return
+        bridge.stored.connect(self._on_stored)
+        photo = bridge.session.photo
+        self.step_line.show_photo(photo.name, f"{photo.width} × {photo.height} · {photo.bits} bit")
+        self.side_tasks.draw_thumb(bridge.session.stages, bridge.job)
+        self._on_stored(bridge.session.is_stored)
+
+    def _on_changed(self, job: Job, before: Job) -> None:
+        bridge, desk = self.desk.bridge, self.desk
+        if bridge is None:
+            return
+        self.panels[desk.step].show_job(job)
+        history = bridge.session.history
+        self.step_line.show_history(history.undo_label, history.redo_label)
+        if job.is_solved and job.has_subject and (job.matte is not before.matte or job is before):
+            self.side_tasks.find_loud(bridge.session.stages, job)
+        if job.has_subject and not before.has_subject and desk.view is View.PHOTO:
+            desk.show_view(View.ZONES)  # the first mark shows what was laid around it
+        self.shelf.say_what_a_press_does()
+        self._show_states()
+
+    def _on_solving(self) -> None:
+        self.progress.setValue(round((self.desk.solving or 0.0) * 100))
+        self._show_states()
+
+    def _show_states(self) -> None:
+        bridge = self.desk.bridge
+        if bridge is not None:
+            for step, spec in STEPS.items():
+                self.step_line.show_state(step, spec.state(bridge.job, bridge.session.stages, self.desk.solving))
+
+    def _on_stored(self, complete: bool) -> None:
+        self.step_line.show_stored("every change is on disk" if complete else "writing to disk")
+
+    def _on_step(self) -> None:
+        step = self.desk.step
+        self.step_line.show_step(step)
+        for other, panel in self.panels.items():
+            # a page that is not shown must not make the others as tall as itself
+            fit = QSizePolicy.Policy.Preferred if other is step else QSizePolicy.Policy.Ignored
+            panel.setSizePolicy(QSizePolicy.Policy.Preferred, fit)
+        self._pages.setCurrentWidget(self.panels[step])
+        self._pages.adjustSize()
+        if self.desk.job is not None:
+            self.panels[step].show_job(self.desk.job)
+
+    def _on_ways(self) -> None:
+        if self.desk.job is not None:
+            self.panels[self.desk.step].show_job(self.desk.job)
+        self.canvas.setFocus()
+
+    def _on_pressed(self, reverse: bool) -> None:
+        """While a press is under way, say what it does."""
+        self.shelf.say_what_a_press_does(turned=reverse != self.desk.is_reversed if reverse else False)
+
+    def _on_swapped(self, view: View, proof: object) -> None:
+        mine = self.desk.view
+        self.desk.show_view(view)
+        self.proofs.give(proof, mine)
+
+    def _on_loud_found(self, stages: Stages, colour: str) -> None:
+        if self._has_open(stages):
+            self.desk.set_look(lambda look: replace(look, loud=colour))
+
+    def _on_thumb_drawn(self, stages: Stages, image: QImage) -> None:
+        if self._has_open(stages):
+            self.step_line.show_thumb(image)
+
+    def _has_open(self, stages: Stages) -> bool:
+        """Return whether a late answer is about the photo that is open now."""
+        return self.desk.bridge is not None and self.desk.bridge.session.stages is stages
+
+    # commands
+
+    def deliver(self) -> None:
+        """Go to Deliver and begin."""
+        self.desk.show_step(Step.DELIVER)
+        panel = self.panels[Step.DELIVER]
+        assert isinstance(panel, DeliverPanel)
+        panel.start()
+
+    def fold_proofs(self) -> None:
+        """Fold the proofs away, or show them again at their width."""
+        shown, total = self.columns.sizes()
+        self.columns.setSizes([0, total + shown] if shown else [self._proofs_px, total - self._proofs_px])
+
+    def _on_proofs_dragged(self, position: int, _index: int) -> None:
+        if position > 0:
+            self._proofs_px = position
+            memory.write_preference("proofs width", position)
+
+    def open_path(self, path: Path) -> None:
+        """Open a photo or a job."""
+        self.files.open_path(path)

@@ -1,0 +1,232 @@
+"""The state of the desk: the open job, the step, the tool in the hand, the view, and what is laid over the picture.
+
+Commands, held keys, panels and the marking desk know this object; none of them knows the window. Main thread only.
+"""
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+
+from PySide6.QtCore import QObject, QPointF, Signal
+from PySide6.QtGui import QColor, QImage
+
+from peel.desk.bridge import SessionBridge
+from peel.desk.steps import Step
+from peel.desk.tools.tool import Tool
+from peel.job.job import Job
+from peel.job.settings import Point
+from peel.work.session_events import Trouble
+from peel.work.views import Look, View
+
+__all__ = ["Asks", "DeskState", "Overlay"]
+
+
+class Asks(QObject):
+    """What is asked of the window by a key or a button, and carried out by whoever is in charge of it.
+
+    Signals
+    -------
+    open_file, keep, close_photo, quit, full_screen, theme, keys : ()
+    fit, full_size : ()
+        How the picture is shown.
+    zoom : (float,)
+        A factor.
+    propose, deliver, fold_proofs : ()
+    """
+
+    open_file = Signal()
+    keep = Signal()
+    close_photo = Signal()
+    quit = Signal()
+    full_screen = Signal()
+    theme = Signal()
+    keys = Signal()
+    fit = Signal()
+    full_size = Signal()
+    zoom = Signal(float)
+    propose = Signal()
+    deliver = Signal()
+    fold_proofs = Signal()
+
+
+@dataclass(frozen=True)
+class Overlay:
+    """What lies over the picture: a picture of regions, and an outline that changes are kept to."""
+
+    image: QImage | None = None
+    area: tuple[Point, ...] = ()
+
+
+class DeskState(QObject):
+    """See the module.
+
+    Signals
+    -------
+    session_changed : ()
+        Another session is open, or none.
+    job_changed : (Job, Job)
+        The open session's job now and before.
+    solving_changed : ()
+    step_changed, tool_changed, view_changed, look_changed, brush_changed, wipe_changed, overlay_changed : ()
+    ways_changed : ()
+        The tool in the hand works in another way now, or holds something else.
+    said : (Trouble,)
+        Something to be shown to the person.
+    """
+
+    session_changed = Signal()
+    job_changed = Signal(object, object)
+    solving_changed = Signal()
+    step_changed = Signal()
+    tool_changed = Signal()
+    view_changed = Signal()
+    look_changed = Signal()
+    brush_changed = Signal()
+    wipe_changed = Signal()
+    overlay_changed = Signal()
+    ways_changed = Signal()
+    said = Signal(object)
+
+    def __init__(self, tools: Mapping[Step, Sequence[Tool]], parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.ask = Asks(self)
+        self.tools = tools
+        self.bridge: SessionBridge | None = None
+        self.solving: float | None = None
+        self.step = Step.MARK
+        self.tool: Tool | None = None
+        self.view = View.PHOTO
+        self.look = Look()
+        self.brush_px = 80.0
+        self.wipes = False
+        self.is_reversed = False
+        self.overlay = Overlay()
+        self.compared: Job | None = None
+        self.added_hue, self.taken_hue = QColor(38, 170, 96), QColor(214, 64, 120)
+        self.spot = QPointF(0, 0)
+        self._last_tool: dict[Step, Tool | None] = {step: next(iter(own), None) for step, own in tools.items()}
+
+    # the open job
+
+    @property
+    def job(self) -> Job | None:
+        """The open job."""
+        return self.bridge.job if self.bridge is not None else None
+
+    def set_session(self, bridge: SessionBridge | None) -> None:
+        """Work on another session, or none."""
+        if self.bridge is not None:
+            self.bridge.release()
+        self.bridge, self.solving, self.compared, self.overlay = bridge, None, None, Overlay()
+        if bridge is not None:
+            bridge.changed.connect(self.job_changed)
+            bridge.solving.connect(self._on_solving)
+            bridge.trouble.connect(self.said)
+        self.session_changed.emit()
+        self.solving_changed.emit()
+
+    def edit(self, label: str, edit: Callable[[Job], Job], *, gesture: object = None, ends: bool = True) -> None:
+        """Edit the open job; see `peel.work.session.Session.apply`."""
+        if self.bridge is not None:
+            self.bridge.session.apply(label, edit, gesture=gesture, ends=ends)
+
+    def undo(self) -> None:
+        """Step back."""
+        if self.bridge is not None:
+            self.bridge.session.undo()
+
+    def redo(self) -> None:
+        """Step forward again."""
+        if self.bridge is not None:
+            self.bridge.session.redo()
+
+    def _on_solving(self, share: float | None) -> None:
+        self.solving = share
+        self.solving_changed.emit()
+
+    # step and tool
+
+    def show_step(self, step: Step) -> None:
+        """Go to a step, with the tool that was last used there."""
+        if self.step is not step and step is Step.EDGE and self.view is View.PHOTO:
+            self.show_view(View.ZONES)
+        self.step = step
+        self.step_changed.emit()
+        self.take_up(self._last_tool[step])
+
+    def walk(self, by: int) -> None:
+        """Go some steps on, or back."""
+        steps = list(Step)
+        self.show_step(steps[min(max(steps.index(self.step) + by, 0), len(steps) - 1)])
+
+    @property
+    def last_tool(self) -> Tool | None:
+        """The tool last used in this step."""
+        return self._last_tool[self.step]
+
+    def take_up(self, tool: Tool | None) -> None:
+        """Put one of the step's tools in the hand."""
+        self._last_tool[self.step] = tool
+        self.borrow(tool)
+
+    def borrow(self, tool: Tool | None) -> None:
+        """Put a tool in the hand that is no tool of the step, until another one is taken up."""
+        self.tool = tool
+        self.tool_changed.emit()
+
+    def take_up_named(self, name: str) -> None:
+        """Take up a tool by its name, in this step if it has it, else in the first step that does."""
+        for step in (self.step, *Step):
+            for tool in self.tools[step]:
+                if tool.name == name:
+                    if step is not self.step:
+                        self.show_step(step)
+                    self.take_up(tool)
+                    return
+
+    def turn_round(self) -> None:
+        """Make every press do the other way round, or no longer."""
+        self.is_reversed = not self.is_reversed
+        self.ways_changed.emit()
+
+    def set_brush(self, diameter_px: float) -> None:
+        """Set the brush's diameter in photo pixels."""
+        self.brush_px = min(max(diameter_px, 2.0), 1200.0)
+        self.brush_changed.emit()
+
+    # what is shown
+
+    def show_view(self, view: View) -> None:
+        """Show a view."""
+        self.view = view
+        self.view_changed.emit()
+
+    def show_wipe(self, on: bool) -> None:
+        """Show or hide the wipe line."""
+        self.wipes = on
+        self.wipe_changed.emit()
+
+    def set_look(self, change: Callable[[Look], Look]) -> None:
+        """Change how views are drawn."""
+        look = change(self.look)
+        if look != self.look:
+            self.look = look
+            self.look_changed.emit()
+
+    def show_overlay(self, image: QImage | None) -> None:
+        """Lay a picture over the whole photo; None takes it away."""
+        self.overlay = Overlay(image, self.overlay.area)
+        self.overlay_changed.emit()
+
+    def show_area(self, area: tuple[Point, ...]) -> None:
+        """Show the area that changes are kept to; an empty one means everywhere."""
+        self.overlay = Overlay(self.overlay.image, area)
+        self.overlay_changed.emit()
+
+    def compare(self, job: Job | None) -> None:
+        """Show another job in the place of the open one, for a before/after; None ends it."""
+        self.compared = job
+        self.overlay_changed.emit()
+
+    def say(self, message: str, hint: str = "", trace: str = "") -> None:
+        """Show a sentence to the person."""
+        self.said.emit(Trouble(message, hint, trace))

@@ -1,0 +1,83 @@
+"""What a tool knows of the place it works in, and what it is told of a press."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Protocol
+
+from PySide6.QtCore import QPointF, QRect, QSize
+from PySide6.QtGui import QColor
+
+from peel.desk.display.frame import Frame
+from peel.job.job import Job
+from peel.job.settings import Point
+from peel.work.session import Session
+
+__all__ = ["Press", "ToolHost"]
+
+
+@dataclass(frozen=True)
+class Press:
+    """Where the hand is, and what it holds.
+
+    Attributes
+    ----------
+    widget_point, photo_point : QPointF
+    reverse : bool
+        Whether the press does the other way round: by the right button, a pen's eraser end, or the latch.
+    straight : bool
+        Whether Shift is held.
+    alternate : bool
+        Whether Ctrl is held.
+    """
+
+    widget_point: QPointF
+    photo_point: QPointF
+    reverse: bool = False
+    straight: bool = False
+    alternate: bool = False
+
+    @property
+    def xy(self) -> tuple[float, float]:
+        """The photo point as numbers."""
+        return self.photo_point.x(), self.photo_point.y()
+
+
+class ToolHost(Protocol):
+    """The canvas, as far as tools know it. Main thread only."""
+
+    @property
+    def frame(self) -> Frame:
+        """Where the photo lies."""
+
+    @property
+    def job(self) -> Job | None:
+        """The open job."""
+
+    @property
+    def session(self) -> Session | None:
+        """The open session."""
+
+    @property
+    def brush_px(self) -> float:
+        """The diameter that all brushes share, in photo pixels."""
+
+    def hue(self, *, taken: bool) -> QColor:
+        """Return the hue of what is added or taken away, as it suits the photo."""
+
+    def size(self) -> QSize:
+        """Return the size in widget pixels."""
+
+    def devicePixelRatioF(self) -> float:  # noqa: N802 - Qt's name
+        """Return screen pixels for a widget pixel."""
+
+    def redraw(self, area: QRect | None = None) -> None:
+        """Paint again, all or a part."""
+
+    def when_settled(self, call: Callable[[], None]) -> None:
+        """Call a function each time the picture is up to date again."""
+
+    def show_area(self, area: tuple[Point, ...]) -> None:
+        """Show an outline over the picture."""
+
+    def announce_ways(self) -> None:
+        """Announce that the tool works in another way now, or holds something else."""
