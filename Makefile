@@ -20,7 +20,7 @@ demo: setup
 	$(BIN)/peel demo
 
 test: setup
-	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -q
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -q -n auto
 
 lint: setup
 	$(BIN)/ruff format --check src tests bench tools

@@ -37,6 +37,7 @@ class Visit:
         self.app = make_app()
         self.window = Window()
         self.window.show_welcome()
+        self.window.resize(1280, 800)  # whatever the screen is
         self.window.show()
         self.until(lambda: self.window.bench is not None)
 
@@ -85,16 +86,13 @@ class Visit:
         """Move the cursor over a photo point."""
         QTest.mouseMove(self.bench.canvas, self.at(x, y))
 
-    def drag(
-        self, points: list[tuple[float, float]], held: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier
-    ) -> None:
-        """Draw a stroke."""
-        canvas = self.bench.canvas
-        QTest.mousePress(canvas, Qt.MouseButton.LeftButton, held, self.at(*points[0]))
+    def drag(self, points: list[tuple[float, float]], *, right: bool = False) -> None:
+        """Draw a stroke, with the left button or the right one."""
+        canvas, button = self.bench.canvas, Qt.MouseButton.RightButton if right else Qt.MouseButton.LeftButton
+        QTest.mousePress(canvas, button, Qt.KeyboardModifier.NoModifier, self.at(*points[0]))
         for point in points[1:]:
             QTest.mouseMove(canvas, self.at(*point))
-        QTest.mouseRelease(canvas, Qt.MouseButton.LeftButton, held, self.at(*points[-1]))
-        QTest.mouseClick(canvas, Qt.MouseButton.RightButton)  # the test library goes on holding Alt otherwise
+        QTest.mouseRelease(canvas, button, Qt.KeyboardModifier.NoModifier, self.at(*points[-1]))
 
     def press(self, name: str) -> None:
         """Press a button."""
@@ -102,11 +100,11 @@ class Visit:
         assert button is not None, name
         button.click()
 
-    def hold(
-        self, points: list[tuple[float, float]], held: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier
-    ) -> None:
+    def hold(self, points: list[tuple[float, float]]) -> None:
         """Draw a stroke and keep the button down."""
-        QTest.mousePress(self.bench.canvas, Qt.MouseButton.LeftButton, held, self.at(*points[0]))
+        QTest.mousePress(
+            self.bench.canvas, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, self.at(*points[0])
+        )
         for point in points[1:]:
             QTest.mouseMove(self.bench.canvas, self.at(*point))
             self.until(lambda: False, 0.05)

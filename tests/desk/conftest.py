@@ -21,6 +21,7 @@ def make_window(qtbot: QtBot) -> Iterator[Callable[[], Hand]]:
         window = Window()
         windows.append(window)
         window.show_welcome()
+        window.resize(1280, 800)  # whatever the screen is
         with qtbot.waitExposed(window):
             window.show()
         return Hand(window, qtbot)

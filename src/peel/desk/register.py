@@ -7,7 +7,8 @@ from peel.desk.commands import COMMANDS
 from peel.desk.controls.key_sheet import KeySheetSection
 from peel.desk.desk_state import DeskState
 from peel.desk.panels import backing, colour, deliver, edge, mark, matte
-from peel.desk.steps import Command, Step, StepSpec
+from peel.desk.panels.spec import Command, StepSpec
+from peel.desk.steps import Step
 from peel.desk.tools.tool import Tool
 from peel.work.views import View
 

@@ -8,7 +8,8 @@ from PySide6.QtWidgets import QAbstractButton, QGridLayout, QLineEdit, QPushButt
 
 from peel.desk.controls.number_field import NumberField
 from peel.desk.panels.panel import Panel, words
-from peel.desk.steps import Step, StepSpec, StepState
+from peel.desk.panels.spec import StepSpec
+from peel.desk.steps import Step, StepState
 from peel.desk.theme import current
 from peel.job.edits import set_value
 from peel.job.job import Job

@@ -8,7 +8,8 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QLineEdit, QPro
 
 from peel.desk.controls.number_field import NumberField
 from peel.desk.panels.panel import Panel, words
-from peel.desk.steps import Command, Step, StepSpec, StepState
+from peel.desk.panels.spec import Command, StepSpec
+from peel.desk.steps import Step, StepState
 from peel.errors import PeelError
 from peel.job.job import Job
 from peel.job.settings import value_of

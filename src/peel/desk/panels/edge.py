@@ -2,7 +2,8 @@
 
 from peel.desk.controls.number_field import NumberField
 from peel.desk.panels.panel import Panel, words
-from peel.desk.steps import Step, StepSpec, StepState
+from peel.desk.panels.spec import StepSpec
+from peel.desk.steps import Step, StepState
 from peel.desk.tools.brush import BandBrush, ExactBrush, ZoneBrush
 from peel.job.job import Job
 from peel.job.settings import Band

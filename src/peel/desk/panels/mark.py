@@ -7,7 +7,8 @@ from PySide6.QtWidgets import QButtonGroup, QGridLayout, QPushButton
 
 from peel.desk.controls.number_field import NumberField
 from peel.desk.panels.panel import Panel, words
-from peel.desk.steps import Command, Step, StepSpec, StepState
+from peel.desk.panels.spec import Command, StepSpec
+from peel.desk.steps import Step, StepState
 from peel.desk.tools.alike import AlikeTool
 from peel.desk.tools.brush import MarkBrush
 from peel.desk.tools.contour import ContourTool

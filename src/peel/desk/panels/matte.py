@@ -8,7 +8,8 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QWidget
 
 from peel.desk.controls.number_field import NumberField
 from peel.desk.panels.panel import Panel, words
-from peel.desk.steps import Step, StepSpec, StepState
+from peel.desk.panels.spec import StepSpec
+from peel.desk.steps import Step, StepState
 from peel.desk.theme import current
 from peel.desk.tools.brush import BandBrush, ExactBrush, ZoneBrush
 from peel.desk.tools.pick import PickTool
