@@ -48,3 +48,25 @@ def test_what_is_left_of_a_damaged_old_file_is_brought_home(tmp_path: Path) -> N
     height = session.job.zones.height
     session.close()
     assert height == 120
+
+
+def test_a_file_of_the_second_format_opens_with_its_settings_in_two_halves(tmp_path: Path) -> None:
+    path = tmp_path / "old.peel"
+    shutil.copy(DATA / "version-2.peel", path)
+
+    session = Session.resume(ProjectFile.open(path))
+    session.wait_idle(60)
+
+    photo, recipe = session.job.settings.photo, session.job.settings.recipe
+    assert photo.sheer_colours == ("#e6dbb3",)
+    assert photo.known_mixing == "value"
+    assert photo.contours[1].hole
+    assert (recipe.backing.colour, recipe.colour.clean, recipe.delivery.matte_bits) == ("#3f6c8f", 0.5, 16)
+    assert session.job.is_solved
+    assert set(np.unique(session.job.stretches.read())) >= {0, 3}
+    before = session.job.matte.read()
+    session.undo()
+    session.redo()
+    session.wait_idle(60)
+    assert np.array_equal(session.job.matte.read(), before)
+    session.close()

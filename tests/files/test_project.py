@@ -12,10 +12,12 @@ from peel.files.photo import decode_photo
 from peel.files.project import ProjectFile
 from peel.files.project_checks import DamagedProjectError
 from peel.files.salvage import salvage
+from peel.files.tile_store import TileStore
 from peel.job import contours, marking
 from peel.job.job import Job, new_job
 from peel.job.marking import Stroke, Zone
 from peel.job.planes import PLANES
+from peel.job.rect import Rect
 
 
 @pytest.fixture
@@ -211,4 +213,96 @@ def test_settings_out_of_bounds_are_damage(saved: tuple[Path, list[Job]]) -> Non
     with pytest.raises(DamagedProjectError):
         project.load(project.history().current.number, photo)
 
+    project.close()
+
+
+def test_codes_that_are_not_legal_in_a_plane_are_damage(saved: tuple[Path, list[Job]]) -> None:
+    path, jobs = saved
+    project = ProjectFile.open(path)
+    odd = jobs[1].marks.write(Rect(3, 3, 9, 9), np.full((6, 6), 7, np.uint8))
+    number = project.append("Odd", jobs[1].with_planes(marks=odd))
+
+    with pytest.raises(DamagedProjectError):
+        project.load(number, jobs[1].photo)
+
+    project.close()
+
+
+def test_a_plane_that_a_state_does_not_name_holds_its_default(saved: tuple[Path, list[Job]]) -> None:
+    path, jobs = saved
+    project = ProjectFile.open(path)
+    number = project.append("Bare", new_job(jobs[0].photo))
+
+    loaded = project.load(number, jobs[0].photo)
+
+    assert loaded.planes == {}
+    assert not loaded.has_subject
+    project.close()
+
+
+def test_a_plane_that_was_saved_last_is_not_looked_at_again(
+    saved: tuple[Path, list[Job]], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    path, jobs = saved
+    project = ProjectFile.open(path)
+    project.append("Again", jobs[-1])
+    stored: list[object] = []
+    monkeypatch.setattr(TileStore, "_save_tile", lambda _store, tile: stored.append(tile))
+
+    project.append("Colour", jobs[-1].with_recipe(colour={"clean": 0.5}))
+
+    assert stored == []
+    monkeypatch.undo()
+    assert _same(
+        project.load(project.history().states[-1].number, jobs[-1].photo), jobs[-1].with_recipe(colour={"clean": 0.5})
+    )
+    project.close()
+
+
+def test_what_a_failed_transaction_saved_is_saved_again(
+    saved: tuple[Path, list[Job]], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    path, jobs = saved
+    project = ProjectFile.open(path)
+    project.append("Nothing", jobs[0])
+    monkeypatch.setattr(ProjectFile, "_put", lambda *_: 1 // 0)
+    with pytest.raises(ZeroDivisionError):
+        project.append("Failed", jobs[-1])
+    monkeypatch.undo()
+
+    number = project.append("Again", jobs[-1])
+
+    assert _same(project.load(number, jobs[-1].photo), jobs[-1])
+    project.close()
+
+
+def test_keeping_over_a_job_that_is_open_elsewhere_is_refused(saved: tuple[Path, list[Job]], tmp_path: Path) -> None:
+    path, _ = saved
+    other = tmp_path / "other.peel"
+    theirs = ProjectFile.create(other, b"photo", "theirs.jpg")
+    mine = ProjectFile.open(path)
+
+    with pytest.raises(ProjectError, match="already open in another Peel window"):
+        mine.copied_to(other)
+
+    assert theirs.photo()[0] == "theirs.jpg"
+    assert [p.name for p in tmp_path.iterdir() if p.suffix == ".part"] == []
+    theirs.close()
+    mine.close()
+
+
+def test_a_journal_left_beside_a_file_is_not_rolled_into_what_is_kept_over_it(
+    saved: tuple[Path, list[Job]], tmp_path: Path
+) -> None:
+    path, jobs = saved
+    target = tmp_path / "target.peel"
+    target.write_bytes(b"not a job at all")
+    target.with_name("target.peel-journal").write_bytes(bytes(4096))
+    project = ProjectFile.open(path)
+
+    kept = project.copied_to(target)
+
+    assert not target.with_name("target.peel-journal").exists()
+    assert len(kept.history().states) == len(jobs)
+    kept.close()
     project.close()

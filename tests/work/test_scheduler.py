@@ -66,3 +66,47 @@ def test_failures_are_reported_and_the_lane_goes_on() -> None:
     assert isinstance(failed[0], ZeroDivisionError)
     assert done == [2]
     lane.close()
+
+
+def test_a_share_of_a_lane_is_waited_for_and_cancelled_by_itself(gate: threading.Event) -> None:
+    lane, done = Lane("test"), []
+    mine, theirs = lane.share(), lane.share()
+    theirs.submit("work", lambda _ticket: gate.wait(5), lambda _answer: done.append("theirs"))
+    mine.submit("work", lambda _ticket: "mine", done.append)
+
+    mine.keep_only(lambda _key: False)
+    assert mine.wait_idle(1)
+    assert not theirs.is_idle
+    gate.set()
+
+    assert theirs.wait_idle(5)
+    assert done == ["theirs"]
+    lane.close()
+
+
+def test_nothing_can_be_submitted_to_what_is_closed() -> None:
+    lane = Lane("test")
+    share = lane.share()
+    share.close()
+    with pytest.raises(RuntimeError, match="closed"):
+        share.submit(None, lambda _ticket: None)
+    lane.close()
+
+    with pytest.raises(RuntimeError, match="closed"):
+        lane.submit(None, lambda _ticket: None)
+
+
+def test_a_cancelled_request_reports_no_failure(gate: threading.Event) -> None:
+    lane, failures = Lane("test"), []
+
+    def fail(_ticket: Ticket) -> None:
+        gate.wait(5)
+        raise OSError
+
+    ticket = lane.submit(None, fail, None, failures.append)
+    ticket.cancel()
+    gate.set()
+
+    assert lane.wait_idle(5)
+    assert failures == []
+    lane.close()

@@ -1,4 +1,5 @@
 import math
+import threading
 from pathlib import Path
 from typing import Any
 
@@ -230,3 +231,90 @@ def test_a_sheer_colour_given_brings_the_matte_nearer_to_the_truth() -> None:
         return float(np.abs(solved.alpha(solved.photo.bounds) - alpha)[:, 70:130].mean())
 
     assert error(told) < 0.6 * error(plain)
+
+
+def test_a_dragged_value_is_written_to_disk_when_the_gesture_ends(session: Session) -> None:
+    session.wait_idle()
+    for clean in (0.9, 0.6, 0.3):
+        session.apply(
+            "Strength", lambda job, c=clean: edits.set_value(job, "recipe.colour.clean", c), gesture=1, ends=False
+        )
+    session.wait_idle()
+    assert not session.is_stored
+    assert len(session.project.history().states) == 1
+
+    session.apply("Strength", lambda job: job, gesture=1)
+    session.wait_idle()
+
+    assert session.is_stored
+    assert [state.label for state in session.project.history().states] == ["Open", "Strength"]
+    assert session.job.settings.recipe.colour.clean == 0.3
+    session.undo()
+    session.wait_idle()
+    assert session.job.settings.recipe.colour.clean == 1
+
+
+def test_a_gesture_that_is_left_open_is_written_when_anything_else_happens(session: Session) -> None:
+    session.apply("Strength", lambda job: edits.set_value(job, "recipe.colour.clean", 0.4), gesture=1, ends=False)
+    session.apply("Band", lambda job: edits.set_value(job, "recipe.band.outward_px", 30))
+    session.apply("Strength", lambda job: edits.set_value(job, "recipe.colour.clean", 0.2), gesture=1, ends=False)
+    session.wait_idle()
+    path = session.project.path
+
+    session.close()
+
+    again = ProjectFile.open(path)
+    assert [state.label for state in again.history().states] == ["Open", "Strength", "Band", "Strength"]
+    again.close()
+
+
+def test_switching_how_colours_mix_while_the_first_solve_runs_solves_it_that_way(
+    session: Session, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    started, go_on = threading.Event(), threading.Event()
+    real = solve_job
+
+    def slow(job: Job, *given: Any, **named: Any) -> Any:
+        started.set()
+        go_on.wait(10)
+        return real(job, *given, **named)
+
+    monkeypatch.setattr("peel.work.session.solve_job", slow)
+    _mark(session)
+    assert started.wait(10)
+
+    session.apply("Mixing", lambda job: edits.set_value(job, "photo.mixing", "light"))
+    go_on.set()
+
+    assert session.wait_idle(60)
+    assert session.job.is_solved
+    assert session.job.settings.photo.is_linear
+    assert session.is_stored
+
+
+def test_edits_made_while_a_job_is_kept_are_in_the_kept_file(session: Session, tmp_path: Path) -> None:
+    keeping = threading.Thread(target=session.keep_as, args=(tmp_path / "kept.peel",))
+    for number in range(30):
+        session.apply(f"{number}", lambda job, n=number: edits.set_value(job, "recipe.band.outward_px", 20 + n))
+        if number == 10:
+            keeping.start()
+    keeping.join(30)
+    session.wait_idle(60)
+    assert session.is_stored
+    session.close()
+
+    kept = ProjectFile.open(tmp_path / "kept.peel")
+    assert [state.label for state in kept.history().states][1:] == [str(number) for number in range(30)]
+    kept.close()
+
+
+def test_a_failed_keep_leaves_the_session_as_it_was(session: Session, tmp_path: Path) -> None:
+    before = session.project.path
+
+    with pytest.raises(ProjectError):
+        session.keep_as(tmp_path / "no such folder" / "kept.peel")
+    session.apply("Band", lambda job: edits.set_value(job, "recipe.band.outward_px", 31))
+    session.wait_idle()
+
+    assert session.project.path == before
+    assert session.is_stored

@@ -4,8 +4,8 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Final
 
-from PySide6.QtCore import QEvent, QMargins, QSize, Signal
-from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QShowEvent
+from PySide6.QtCore import QEvent, QMargins, QSize, QTimer, Signal
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QPaintEvent
 from PySide6.QtWidgets import QApplication, QMainWindow, QStackedWidget
 
 from peel.desk import theme
@@ -56,6 +56,7 @@ class Window(QMainWindow):
         self.welcome.demo_chosen.connect(self._on_demo_chosen)
         self._loader = Loader("peel.desk.bench", self)
         self._loader.finished.connect(self._on_loaded)
+        self._loads = False
 
     def _fit_screen(self, frame: QMargins) -> None:
         """Take the size Peel is designed for, or as much of it as the screen has room for beside the frame."""
@@ -63,11 +64,12 @@ class Window(QMainWindow):
         self.setMinimumSize(_LEAST.boundedTo(room))
         self.resize(_SIZE.boundedTo(room))
 
-    def showEvent(self, event: QShowEvent) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:
         """Begin to load the bench once there is something to see."""
-        super().showEvent(event)
-        if self.bench is None:
-            self._loader.start()
+        super().paintEvent(event)
+        if not self._loads:
+            self._loads = True
+            QTimer.singleShot(0, self._loader.start)
 
     # loading
 
