@@ -98,6 +98,7 @@ def measure(name: str = "tin-drummer") -> list[str]:
         lines += _strokes(bench, view)
     lines += _solves(bench)
     window.close()
+    _until(lambda: window.is_closed)
     return lines
 
 

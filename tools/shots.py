@@ -252,6 +252,7 @@ def main() -> int:
     desk.show_view(View.ZONES)
     visit.shoot("dark")
     window.close()
+    visit.until(lambda: window.is_closed)
     return 0
 
 

@@ -4,7 +4,9 @@ Exit codes: 0 done, 2 the command makes no sense, 3 an input cannot be read or d
 written, 5 an error Peel did not expect.
 """
 
+import errno
 import json
+import os
 import sys
 from collections.abc import Callable
 from pathlib import Path
@@ -25,8 +27,7 @@ app = typer.Typer(
     pretty_exceptions_enable=False,
 )
 _errors = Console(stderr=True)
-
-_COMMANDS = ("cut", "deliver", "demo", "window")
+_COMMANDS = ("compact", "cut", "deliver", "demo", "window")
 
 
 @app.command()
@@ -68,10 +69,12 @@ def cut(
     """Cut a photo by zones drawn in a picture."""
     from peel.work.cut import CutFiles
     from peel.work.cut import cut as run_cut
+    from peel.work.leftovers import tidy_up
 
     files = CutFiles(matte, cutout, flat, _colour(on))
     _check_outputs([path for path in (matte, cutout, flat) if path is not None], [photo, zones])
     settings = _photo_settings(mixing, own_colour or [])
+    tidy_up()
     with _progress() as tell:
         report = run_cut(photo, zones, files, tell, settings)
     if as_json:
@@ -121,8 +124,11 @@ def deliver(
     from peel.files.project import ProjectFile
     from peel.work.delivery import deliver as run_deliver
     from peel.work.delivery import orders_of
+    from peel.work.leftovers import tidy_up
     from peel.work.session import Session
+    from peel.work.solving import check_solvable
 
+    tidy_up()
     session = Session.resume(ProjectFile.open(job))
     try:
         if not session.job.has_subject:
@@ -130,7 +136,11 @@ def deliver(
             raise SolveError(message, "Open it in the window and mark one.")
         with _progress() as tell:
             tell("Solving", 0.0)
+            check_solvable(session.job)
             session.wait_idle(24 * 3600)
+            if not session.job.is_solved:
+                message = f"The matte of {job} could not be solved."
+                raise SolveError(message, "Open it in the window to see why.")
             delivered = run_deliver(
                 session.job, session.stages, orders_of(session.job, to), _share_of(tell, "Delivering")
             )
@@ -142,6 +152,23 @@ def deliver(
     else:
         for item in delivered:
             typer.echo(f"{item.path}  {item.what}")
+
+
+@app.command()
+def compact(
+    job: Annotated[Path, typer.Argument(help="The .peel job.")],
+) -> None:
+    """Forget a job's steps of undo, and give back the room they take."""
+    from peel.files.project import ProjectFile
+    from peel.work.session import Session
+
+    session = Session.resume(ProjectFile.open(job))
+    before = job.stat().st_size
+    try:
+        session.compact()
+    finally:
+        session.close()
+    typer.echo(f"{job}: {before / 1e6:.1f} MB before, {job.stat().st_size / 1e6:.1f} MB now")
 
 
 def _share_of(tell: Callable[[str, float], None], stage: str) -> Callable[[float], bool]:
@@ -199,6 +226,12 @@ def main(arguments: list[str] | None = None) -> int:
         given = ["window", *given]
     try:
         code = app(given, standalone_mode=False, prog_name="peel")
+        sys.stdout.flush()
+    except OSError as error:
+        if not _concerns_output(error):
+            return _unexpected(error)
+        _leave_stdout()
+        return _exit_code(DeliveryError("Standard output cannot be written."))
     except PeelError as error:
         typer.echo(f"peel: {error}", err=True)
         return _exit_code(error)
@@ -214,14 +247,29 @@ def main(arguments: list[str] | None = None) -> int:
     return int(code or 0)
 
 
+def _concerns_output(error: OSError) -> bool:
+    """Return whether an error is about standard output: full, or closed by whoever read it."""
+    return error.errno in {errno.ENOSPC, errno.EPIPE, errno.EIO, errno.EBADF} and error.filename is None
+
+
+def _leave_stdout() -> None:
+    """Say that standard output cannot be written, and keep the interpreter from trying once more."""
+    os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+    typer.echo("peel: standard output cannot be written: the disk is full, or nobody reads it.", err=True)
+
+
 def _unexpected(error: Exception) -> int:
     import traceback
 
     from peel.work.memory import log_file
 
-    with log_file().open("a", encoding="utf-8") as log:
-        traceback.print_exception(error, file=log)
-    typer.echo(f"peel: an error Peel did not expect; the details are in {log_file()}.", err=True)
+    try:
+        with log_file().open("a", encoding="utf-8") as log:
+            traceback.print_exception(error, file=log)
+        where = f"the details are in {log_file()}"
+    except (OSError, PeelError):
+        where = f"and it could not be logged: {error!r}"
+    typer.echo(f"peel: an error Peel did not expect; {where}.", err=True)
     return 5
 
 

@@ -64,10 +64,10 @@ class Cancelled(Exception):  # noqa: N818 - not an error: the work was overtaken
     """The computation was cancelled before it was done."""
 
 
-def os_reason(error: OSError) -> str:
+def os_reason(error: OSError | ValueError) -> str:
     """Say in plain words why the system refused a file.
 
     >>> os_reason(PermissionError(13, "Permission denied"))
     'permission denied'
     """
-    return (error.strerror or str(error) or type(error).__name__).lower()
+    return (getattr(error, "strerror", None) or str(error) or type(error).__name__).lower()

@@ -4,9 +4,9 @@ import sys
 from pathlib import Path
 from typing import Final
 
-__all__ = ["COMMANDS", "main"]
+__all__ = ["main"]
 
-COMMANDS: Final = ("cut", "deliver", "demo", "window")
+_WITHOUT_A_WINDOW: Final = ("compact", "cut", "deliver")
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -16,7 +16,7 @@ def main(arguments: list[str] | None = None) -> int:
     command line takes as long to import as the window's first paint.
     """
     given = sys.argv[1:] if arguments is None else arguments
-    if any(argument.startswith("-") for argument in given) or (given and given[0] in ("cut", "deliver")):
+    if any(argument.startswith("-") for argument in given) or (given and given[0] in _WITHOUT_A_WINDOW):
         from peel.cli import main as run_command
 
         return run_command(given)

@@ -29,6 +29,7 @@ def make_window(qtbot: QtBot) -> Iterator[Callable[[], Hand]]:
     yield make
     for window in windows:
         window.close()
+        qtbot.waitUntil(lambda window=window: window.is_closed, timeout=60_000)
         window.deleteLater()
 
 

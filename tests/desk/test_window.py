@@ -230,7 +230,8 @@ def test_keeping_under_a_name_goes_on_in_that_file(
     marked: Hand, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     target = tmp_path / "kept.peel"
-    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_args: (str(target), ""))
+    monkeypatch.setattr(QFileDialog, "exec", lambda _dialog: QFileDialog.DialogCode.Accepted)
+    monkeypatch.setattr(QFileDialog, "selectedFiles", lambda _dialog: [str(target)])
 
     marked.bench.files.ask_keep()
     marked.wait(lambda: "Kept as" in marked.window.message.text)

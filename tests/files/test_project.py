@@ -73,6 +73,7 @@ def test_closing_sweeps_what_nothing_refers_to(saved: tuple[Path, list[Job]]) ->
     project = ProjectFile.open(path)
     project.stand_at(project.history().states[0].number)
     project.append("Nothing", jobs[0])
+    project.trust()
     project.close()
 
     with sqlite3.connect(path) as sql:

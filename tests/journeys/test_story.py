@@ -84,6 +84,7 @@ def test_from_a_photo_to_delivered_files_and_back(make_window: Callable[[], Hand
     before = desk.bridge.job
     labels = [state.label for state in desk.bridge.session.history.states]
     window.close()
+    hand.wait(lambda: window.is_closed)
 
     matte = np.asarray(Image.open(tmp_path / "out" / "bramble-matte.png"), np.float32) / 255
     cutout = imagecodecs.png_decode((tmp_path / "out" / "bramble-cutout.png").read_bytes())

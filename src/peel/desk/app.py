@@ -47,6 +47,8 @@ def run(files: list[Path], *, demo: bool) -> int:
     """
     app = make_app()
     window = Window()
+    app.setQuitOnLastWindowClosed(False)
+    window.closed.connect(app.quit)
     logging.basicConfig(filename=memory.log_file(), level=logging.WARNING)
     sys.excepthook = lambda kind, error, trace: _on_unexpected(window, kind, error, trace)
     window.show_welcome()

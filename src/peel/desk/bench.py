@@ -1,5 +1,6 @@
 """The bench: the page on which a photo is worked on. Puts the parts together and passes news between them."""
 
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 from typing import Final
@@ -124,18 +125,14 @@ class Bench(QWidget):
         """Whether everything in sight has been drawn."""
         return self.tiles.is_idle and self.proofs.is_idle
 
-    def close_all(self) -> None:
-        """Close every photo and end every worker; waits until all is on disk."""
-        self.files.close()
-        for panel in self.panels.values():
-            if isinstance(panel, DeliverPanel):
-                panel.close_lane()
-        self.proofs.close_lane()
-        self.tiles.close()
-        self.side_tasks.close()
-        self.marking_desk.close()
-        for tool in {tool for own in self.desk.tools.values() for tool in own}:
-            tool.close()
+    def begin_to_close(self) -> list[Callable[[], object]]:
+        """Take the photo off the desk; return what is still to be done, on any thread, before the process may end."""
+        self.files.put_all_aside()
+        deliver = self.panels[Step.DELIVER]
+        assert isinstance(deliver, DeliverPanel)
+        tools = {tool for own in self.desk.tools.values() for tool in own}
+        workers = (deliver.close_lane, self.proofs.close_lane, self.tiles.close, self.side_tasks.close)
+        return [self.files.close, *workers, self.marking_desk.close, *(tool.close for tool in tools)]
 
     # news
 

@@ -78,7 +78,9 @@ class FileDesk(QObject):
         """Ask for a name and keep the job under it."""
         if self._desk.job is not None:
             chosen = ask_job_name(self._window, self._desk.job.photo.name)
-            if chosen:
+            if chosen is not None and chosen.suffix != ".peel":
+                self._desk.say(f"{chosen.name} is no name for a job.", "Choose one that ends in .peel.")
+            elif chosen is not None:
                 self.keep_as(chosen)
 
     def keep_as(self, path: Path) -> None:
@@ -101,13 +103,17 @@ class FileDesk(QObject):
             session = bridge.session
             self._take_off()
             self._aside = None
-            self.assignment.close_session(session)
+            self.opener.close_session(session)
         memory.write_open_job(None)
         self.emptied.emit()
 
-    def close(self) -> None:
-        """Close every photo; waits until all is on disk."""
+    def put_all_aside(self) -> None:
+        """Take the open photo off the desk, and open none any more."""
         self._take_off()
+        self.opener.blockSignals(True)
+
+    def close(self) -> None:
+        """Close every photo; waits until all is on disk. Any thread."""
         self.opener.close()
         self.assignment.close()
 

@@ -26,8 +26,9 @@ def ask_photo_or_job(parent: QWidget) -> Path | None:
 def ask_job_name(parent: QWidget, photo_name: str) -> Path | None:
     """Ask under which name to keep a job; None if nothing was chosen."""
     suggested = Path.home() / f"{Path(photo_name).stem}.peel"
-    chosen, _ = QFileDialog.getSaveFileName(parent, "Keep the job as", str(suggested), "Peel jobs (*.peel)")
-    if not chosen:
-        return None
-    path = Path(chosen)
-    return path if path.suffix == ".peel" else path.with_suffix(".peel")
+    dialog = QFileDialog(parent, "Keep the job as", str(suggested), "Peel jobs (*.peel)")
+    dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
+    dialog.setDefaultSuffix("peel")  # added before the dialog asks about a file that is there
+    chosen = dialog.selectedFiles() if dialog.exec() == QFileDialog.DialogCode.Accepted else []
+    dialog.deleteLater()
+    return Path(chosen[0]) if chosen else None

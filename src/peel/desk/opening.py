@@ -17,6 +17,7 @@ from peel.files.photo import read_bytes, read_preview
 from peel.job.space import Space
 from peel.work import job_files
 from peel.work.assignment import Assignment
+from peel.work.leftovers import tidy_up
 from peel.work.recovery import Opened
 from peel.work.scheduler import Lane, Ticket
 from peel.work.session import Session
@@ -68,6 +69,7 @@ class Opener(QObject):
         self._assignment = assignment
         self._lane = Lane("open")
         self._keeping = Lane("keep", in_order=True)
+        self._keeping.submit(None, lambda _ticket: tidy_up())
         self._latest: Ticket | None = None
         self._looked.connect(self._on_looked)
         self._done.connect(self._on_done)
@@ -88,6 +90,10 @@ class Opener(QObject):
         """Go on with the demo job on a photo, or begin one."""
         photo = demo_photo(name).photo
         self._submit(lambda ticket: self._resume_or_begin(photo, ticket))
+
+    def close_session(self, session: Session) -> None:
+        """Close a session that was taken off the desk."""
+        self._keeping.submit(None, lambda _ticket: self._assignment.close_session(session))
 
     def keep(self, session: Session, path: Path) -> None:
         """Keep a job under a name, whatever else is being opened."""

@@ -1,10 +1,11 @@
-"""Load the numeric modules beside the window's thread, so that the window is drawn and answers meanwhile."""
+"""What is done beside the window's thread when Peel starts and when it ends: loading modules, writing what is left."""
 
 import importlib
+from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import QObject, QThread
 
-__all__ = ["Loader"]
+__all__ = ["Closing", "Loader"]
 
 
 class Loader(QThread):
@@ -31,3 +32,21 @@ class Loader(QThread):
         """Raise what went wrong while loading, if anything did."""
         if self._error is not None:
             raise self._error
+
+
+class Closing(QThread):
+    """Carries out what waits for disks and workers, one after another.
+
+    Parameters
+    ----------
+    steps : sequence of callables
+    """
+
+    def __init__(self, steps: Sequence[Callable[[], object]], parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._steps = steps
+
+    def run(self) -> None:
+        """Carry them out; called by Qt on the new thread."""
+        for step in self._steps:
+            step()

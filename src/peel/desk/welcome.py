@@ -1,14 +1,16 @@
 """The empty window: open, drop a file here, go on with recent jobs, or take the demo assignment."""
 
+import contextlib
 import html
+from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Final
 
-from PySide6.QtCore import QRectF, QSize, Qt, QThread, Signal
+from PySide6.QtCore import QObject, QRectF, QSize, Qt, QThread, Signal
 from PySide6.QtGui import QImage, QImageReader, QPainter, QPaintEvent, QShowEvent
 from PySide6.QtWidgets import (
     QAbstractButton,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QSizePolicy,
     QVBoxLayout,
@@ -18,9 +20,13 @@ from PySide6.QtWidgets import (
 from peel.demo.photos import ASSIGNMENT, NAMES, DemoPhoto, demo_photo
 from peel.desk.controls.labels import words
 from peel.desk.theme import current
+from peel.errors import PeelError
 from peel.work import job_files
+from peel.work.leftovers import OldJobs, clear, old_jobs
 
 __all__ = ["Welcome"]
+
+_SHOWN: Final = 3  # jobs of a sort
 
 
 class _Card(QAbstractButton):
@@ -98,6 +104,40 @@ class _Pictures(QThread):
             self.read.emit(name, reader.read())
 
 
+@dataclass(frozen=True)
+class _Listed:
+    """The jobs that the empty window offers, and the demo photos that have been begun."""
+
+    recent: list[Path] = field(default_factory=list)
+    unkept: list[Path] = field(default_factory=list)
+    demo: frozenset[str] = frozenset()
+    old: OldJobs = field(default_factory=lambda: OldJobs((), 0))
+
+
+class _Listing(QThread):
+    """Looks at the disk for jobs beside the window's thread."""
+
+    def __init__(self, parent: QObject) -> None:
+        super().__init__(parent)
+        self.found = _Listed()
+        self._to_clear: OldJobs | None = None
+
+    def clear_first(self, old: OldJobs) -> None:
+        """Delete old jobs before looking the next time."""
+        self._to_clear = old
+
+    def run(self) -> None:
+        """Look; called by Qt on the new thread."""
+        with contextlib.suppress(PeelError):  # without a state folder there is nothing to offer
+            if self._to_clear is not None:
+                clear(self._to_clear)
+                self._to_clear = None
+            demo = {name: job_files.unkept_for(f"{name}.jpg") for name in NAMES}
+            others = [path for path in job_files.unkept() if path not in demo.values()]
+            begun = frozenset(name for name, path in demo.items() if path is not None)
+            self.found = _Listed(job_files.recent()[:_SHOWN], others[:_SHOWN], begun, old_jobs())
+
+
 class Welcome(QWidget):
     """What an empty window shows.
 
@@ -154,6 +194,8 @@ class Welcome(QWidget):
         self._wait = words("Laying out the tools…", "muted")
         self._wait.hide()
         column.addWidget(self._wait)
+        self._listing, self._again = _Listing(self), False
+        self._listing.finished.connect(self._on_listed)
         self._pictures = _Pictures(self)
         self._pictures.read.connect(self._on_picture)
 
@@ -163,9 +205,10 @@ class Welcome(QWidget):
         if not self._pictures.isRunning() and not self._pictures.isFinished():
             self._pictures.start()
 
-    def close_thread(self) -> None:
-        """Wait for the pictures."""
+    def close_threads(self) -> None:
+        """Wait for what runs beside the window."""
         self._pictures.wait()
+        self._listing.wait()
 
     def _on_picture(self, name: str, image: QImage) -> None:
         for card in self.cards:
@@ -177,27 +220,45 @@ class Welcome(QWidget):
         self._wait.show()
 
     def refresh(self) -> None:
-        """Look again at which jobs there are."""
+        """Look again at which jobs there are; the disk is looked at on a thread."""
         self._wait.hide()
+        if self._listing.isRunning():
+            self._again = True
+        else:
+            self._listing.start()
+
+    def _on_listed(self) -> None:
+        if self._again:
+            self._again = False
+            self._listing.start()
+            return
+        listed = self._listing.found
         while (item := self._jobs.takeAt(0)) is not None:
             widget = item.widget()
             if widget is not None:
                 widget.hide()
                 widget.deleteLater()
-        demo_names = {f"{name}.jpg" for name in NAMES}
-        kept, unkept = job_files.recent()[:3], job_files.unkept()
-        others = [path for path in unkept if not any(job_files.unkept_for(name) == path for name in demo_names)][:3]
-        for title, paths in (("Recent jobs", kept), ("Not kept under a name yet", others)):
+        for title, paths in (("Recent jobs", listed.recent), ("Not kept under a name yet", listed.unkept)):
             if paths:
                 self._jobs.addSpacing(6)
-                label = QLabel(title)
-                label.setObjectName("title")
-                self._jobs.addWidget(label)
+                self._jobs.addWidget(words(title, "title"))
             for path in paths:
                 self._jobs.addWidget(self._job_button(path))
+        if listed.old.paths:
+            self._jobs.addWidget(self._clear_button(listed.old))
         for card in self.cards:
-            card.continues = job_files.unkept_for(f"{card.photo.name}.jpg") is not None
+            card.continues = card.photo.name in listed.demo
             card.update()
+
+    def _clear_button(self, old: OldJobs) -> QPushButton:
+        count, size = len(old.paths), old.size_bytes / 1e6
+        what = "job" if count == 1 else f"{count} jobs"
+        button = QPushButton(f"Clear the {what} never kept and not touched for a month ({size:.0f} MB)")
+        button.setObjectName("link")
+        button.setToolTip("Deletes them for good; jobs that were kept under a name stay")
+        button.clicked.connect(lambda _checked=False: self._listing.clear_first(old))
+        button.clicked.connect(lambda _checked=False: self.refresh())
+        return button
 
     def _job_button(self, path: Path) -> QPushButton:
         name = path.stem.rpartition("-")[0] if job_files.is_unkept(path) else path.name

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QApplication, QMainWindow, QStackedWidget
 
 from peel.desk import theme
 from peel.desk.controls.message_bar import MessageBar
-from peel.desk.starting import Loader
+from peel.desk.starting import Closing, Loader
 from peel.desk.welcome import Welcome
 from peel.work import memory
 from peel.work.session_events import Trouble
@@ -35,9 +35,12 @@ class Window(QMainWindow):
     -------
     ready : ()
         The bench has been loaded.
+    closed : ()
+        The window is gone and everything on disk: the process may end.
     """
 
     ready = Signal()
+    closed = Signal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -57,6 +60,7 @@ class Window(QMainWindow):
         self._loader = Loader("peel.desk.bench", self)
         self._loader.finished.connect(self._on_loaded)
         self._loads = False
+        self._closing: Closing | None = None
 
     def _fit_screen(self, frame: QMargins) -> None:
         """Take the size Peel is designed for, or as much of it as the screen has room for beside the frame."""
@@ -144,12 +148,27 @@ class Window(QMainWindow):
     # events
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        """Close; every change is on disk already."""
-        self._loader.wait()
-        self.welcome.close_thread()
-        if self.bench is not None:
-            self.bench.close_all()
-        event.accept()
+        """Hide at once; close when what still has to be written is on disk."""
+        if self.is_closed:
+            event.accept()
+            return
+        event.ignore()
+        self.hide()
+        if self._closing is None:
+            self._loader.wait()
+            self.welcome.close_threads()
+            self._closing = Closing(self.bench.begin_to_close() if self.bench is not None else (), self)
+            self._closing.finished.connect(self._on_closed)
+            self._closing.start()
+
+    def _on_closed(self) -> None:
+        self.close()
+        self.closed.emit()
+
+    @property
+    def is_closed(self) -> bool:
+        """Whether everything is on disk and every thread has ended."""
+        return self._closing is not None and self._closing.isFinished()
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         """Take files."""

@@ -1,14 +1,18 @@
 """Write files whole or not at all."""
 
+import contextlib
 import os
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
-from typing import BinaryIO
+from typing import BinaryIO, Final
 
 from peel.errors import DeliveryError, os_reason
 
-__all__ = ["current_umask", "write_whole"]
+__all__ = ["current_umask", "remove_leftovers", "write_whole"]
+
+_SUFFIX: Final = ".part"
+_notes: Path | None = None
 
 
 def write_whole(path: Path, write: Callable[[BinaryIO], object]) -> None:
@@ -27,25 +31,59 @@ def write_whole(path: Path, write: Callable[[BinaryIO], object]) -> None:
         If the folder cannot be written or the disk is full.
     """
     temporary: Path | None = None
+    note: Path | None = None
     try:
+        if path.exists() and not path.is_file():
+            message = f"{path} is a device or a folder, not a file."
+            raise DeliveryError(message, "Choose another name.")
         path.parent.mkdir(parents=True, exist_ok=True)
-        descriptor, name = tempfile.mkstemp(prefix=f".{path.name[:40]}.", suffix=".part", dir=path.parent)
+        descriptor, name = tempfile.mkstemp(prefix=f".{path.name[:40]}.", suffix=_SUFFIX, dir=path.parent)
         temporary = Path(name)
+        note = _noted(temporary)
         with os.fdopen(descriptor, "wb") as file:
             write(file)
             file.flush()
             os.fsync(file.fileno())
         temporary.chmod(0o666 & ~current_umask())
         temporary.replace(path)
-    except OSError as error:
-        if temporary is not None:
-            temporary.unlink(missing_ok=True)
+    except (OSError, ValueError) as error:  # a name with a NUL in it is a ValueError
         message = f"{path} could not be written: {os_reason(error)}."
         raise DeliveryError(message, "Choose another folder or make room, then try again.") from error
-    except BaseException:
-        if temporary is not None:
-            temporary.unlink(missing_ok=True)
-        raise
+    finally:
+        for leftover in (temporary, note):
+            if leftover is not None:
+                leftover.unlink(missing_ok=True)
+
+
+def _noted(temporary: Path) -> Path | None:
+    """Note a temporary file where `remove_leftovers` finds it should the program be killed."""
+    if _notes is None:
+        return None
+    note = _notes / f"{os.getpid()}-{temporary.name[-20:]}"
+    with contextlib.suppress(OSError):  # not worth failing a delivery for
+        note.write_text(str(temporary), "utf-8")
+    return note
+
+
+def remove_leftovers(notes: Path) -> None:
+    """Remove the temporary files of programs that were killed, and note new ones there from now on.
+
+    Parameters
+    ----------
+    notes : Path
+        A folder of Peel's own; made if it is not there.
+    """
+    global _notes
+    with contextlib.suppress(OSError):
+        notes.mkdir(parents=True, exist_ok=True)
+        for note in notes.iterdir():
+            pid = note.name.partition("-")[0]
+            if pid.isdigit() and not Path(f"/proc/{pid}").exists():
+                leftover = Path(note.read_text("utf-8"))
+                if leftover.suffix == _SUFFIX and leftover.name.startswith(".") and leftover.is_file():
+                    leftover.unlink(missing_ok=True)
+                note.unlink(missing_ok=True)
+        _notes = notes
 
 
 def current_umask() -> int:

@@ -29,7 +29,9 @@ __all__ = [
 
 SUFFIXES: Final = (".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp")
 MAX_MEGAPIXELS: Final = 150
-_MAX_BYTES: Final = 2 * 1024**3
+_MAX_BYTES: Final = 2 * 1024**3 - 2**20  # what a value in a job file can hold
+_MAX_SCANS: Final = 100  # of a progressive JPEG; encoders write about ten
+_STRIP: Final = 256  # rows per step where a whole picture of floats would take too much memory
 _ORIENTATION: Final = 0x0112
 # Broken files must not spend memory before they are found out; the limit is checked by hand, with a sentence.
 Image.MAX_IMAGE_PIXELS = None
@@ -49,14 +51,19 @@ def read_bytes(path: Path) -> bytes:
         if path.is_dir():
             message = f"{path} is a folder, not a photo."
             raise PhotoError(message, "Choose a file in it.")
-        if path.stat().st_size > _MAX_BYTES:
+        if not path.is_file() and path.exists():
+            message = f"{path} is not a file but a device or a pipe."
+            raise PhotoError(message, "Choose a photo.")
+        with path.open("rb") as file:
+            content = file.read(_MAX_BYTES + 1)  # whatever the system says about its size
+        if len(content) > _MAX_BYTES:
             message = f"{path} is larger than 2 GB."
             raise PhotoError(message, "Save a smaller copy and open that.")
-        return path.read_bytes()
+        return content
     except FileNotFoundError as error:
         message = f"{path} is not there (any more)."
         raise PhotoError(message, "Check the name, or whether the disk it is on is connected.") from error
-    except OSError as error:
+    except (OSError, ValueError) as error:  # a name with a NUL in it
         message = f"{path} could not be read: {os_reason(error)}."
         raise PhotoError(message, "Check that you may read it.") from error
 
@@ -98,6 +105,7 @@ def _decoded(content: bytes, name: str) -> tuple[Pixels, bytes | None]:
         try:
             with Image.open(io.BytesIO(content), formats=("JPEG", "PNG", "TIFF", "WEBP")) as image:
                 _check_size(image.size, name)
+                _check_scans(image, content, name)
                 if _is_sixteen_bit(content, image):
                     return _sixteen_bit(content, image, name)
                 return _eight_bit(image)
@@ -108,19 +116,7 @@ def _decoded(content: bytes, name: str) -> tuple[Pixels, bytes | None]:
         except MemoryError as error:
             message = f"{name} needs more memory than there is."
             raise PhotoError(message, "Close other programs, or open a smaller copy.") from error
-        # The decoders' errors are many, and a damaged file can raise any of them.
-        except (
-            OSError,
-            ValueError,
-            SyntaxError,
-            RuntimeError,
-            IndexError,
-            KeyError,
-            TypeError,
-            OverflowError,
-        ) as error:
-            raise _damaged(name) from error
-        except ImageCms.PyCMSError as error:
+        except Exception as error:
             raise _damaged(name) from error
 
 
@@ -148,6 +144,13 @@ def _check_size(size: tuple[int, int], name: str) -> None:
         raise PhotoError(message, "Open a picture of at least 3 × 3 pixels.")
 
 
+def _check_scans(image: Image.Image, content: bytes, name: str) -> None:
+    """Refuse a progressive JPEG whose hundreds of scans would each be decoded over the whole picture."""
+    if image.format == "JPEG" and content.count(b"\xff\xda") > _MAX_SCANS:
+        message = f"{name} is a JPEG of more than {_MAX_SCANS} scans, which would take minutes to decode."
+        raise PhotoError(message, "Save it again as a plain JPEG and open that.")
+
+
 def _is_sixteen_bit(content: bytes, image: Image.Image) -> bool:
     if image.format == "PNG":
         return content[24:25] == b"\x10"
@@ -160,6 +163,8 @@ def _is_sixteen_bit(content: bytes, image: Image.Image) -> bool:
 def _sixteen_bit(content: bytes, image: Image.Image, name: str) -> tuple[Pixels, bytes | None]:
     """Decode 16 bits a channel, which Pillow would cut to 8."""
     pixels = imagecodecs.png_decode(content) if image.format == "PNG" else _tiff_pixels(content, name)
+    if pixels.size == 0:
+        raise _damaged(name)
     if pixels.dtype != np.uint16:
         message = f"{name} holds {pixels.dtype} values; Peel reads 8- and 16-bit whole numbers."
         raise PhotoError(message, "Save it as 16-bit and open that.")
@@ -177,11 +182,15 @@ def _tiff_pixels(content: bytes, name: str) -> Pixels:
     try:
         with tifffile.TiffFile(io.BytesIO(content)) as file:
             page = file.pages[0]
-            pixels = page.asarray()
+            pixels = (
+                page.asarray() if page.nbytes <= MAX_MEGAPIXELS * 8_000_000 else np.empty(0)
+            )  # what its tags ask for
             if int(getattr(page, "planarconfig", 1) or 1) == 2 and pixels.ndim == 3:
                 pixels = np.moveaxis(pixels, 0, -1)
             return np.asarray(pixels)
-    except (tifffile.TiffFileError, imagecodecs.DelayedImportError, IndexError) as error:
+    except PhotoError:
+        raise
+    except Exception as error:
         raise _damaged(name) from error
 
 
@@ -189,12 +198,20 @@ def _three_channels(pixels: Pixels) -> Pixels:
     """Make gray RGB, and lay transparency on white."""
     if pixels.ndim == 2:
         pixels = pixels[..., None]
-    if pixels.shape[2] in {2, 4}:
-        top = np.iinfo(pixels.dtype).max
-        alpha = pixels[..., -1:].astype(np.float32) / top
-        mixed = pixels[..., :-1] * alpha + top * (1 - alpha)
-        pixels = np.round(mixed).astype(pixels.dtype)
-    return np.repeat(pixels, 3, axis=2) if pixels.shape[2] == 1 else pixels
+    height, width, channels = pixels.shape
+    if channels == 3:
+        return pixels
+    out = np.empty((height, width, 3), pixels.dtype)
+    for top in range(0, height, _STRIP):
+        strip = pixels[top : top + _STRIP]
+        out[top : top + _STRIP] = _on_white(strip) if channels in {2, 4} else strip
+    return out
+
+
+def _on_white(pixels: Pixels) -> Pixels:
+    most = np.iinfo(pixels.dtype).max
+    alpha = pixels[..., -1:].astype(np.float32) / most
+    return np.round(pixels[..., :-1] * alpha + most * (1 - alpha)).astype(pixels.dtype)
 
 
 def _turned(pixels: Pixels, orientation: int) -> Pixels:
@@ -219,8 +236,18 @@ def _eight_bit(image: Image.Image) -> tuple[Pixels, bytes | None]:
         if converted is not None:
             return np.asarray(converted), None
     if upright.mode in {"RGBA", "LA", "PA"} or "transparency" in upright.info:
-        return _three_channels(np.asarray(upright.convert("RGBA"))), rgb_profile_or_none(embedded)
+        return _laid_on_white(upright), rgb_profile_or_none(embedded)
     return np.asarray(upright.convert("RGB")), rgb_profile_or_none(embedded)
+
+
+def _laid_on_white(image: Image.Image) -> Pixels:
+    """Lay a picture with transparency on white, some rows at a time."""
+    out = np.empty((image.height, image.width, 3), np.uint8)
+    for top in range(0, image.height, _STRIP):
+        bottom = min(top + _STRIP, image.height)
+        strip = image.crop((0, top, image.width, bottom)).convert("RGBA")
+        out[top:bottom] = _on_white(np.asarray(strip))
+    return out
 
 
 def _to_srgb(image: Image.Image, profile: bytes) -> Image.Image | None:
@@ -243,12 +270,13 @@ def read_preview(content: bytes, name: str, longest_px: int) -> ByteArray | None
     try:
         with Image.open(io.BytesIO(content), formats=("JPEG",)) as image:
             _check_size(image.size, name)
+            _check_scans(image, content, name)
             if image.mode != "RGB":
                 return None
             shrink = max(image.size) / max(longest_px, 1)
-            image.draft("RGB", (int(image.width / shrink), int(image.height / shrink)))
+            image.draft("RGB", (max(int(image.width / shrink), 1), max(int(image.height / shrink), 1)))
             return np.array(ImageOps.exif_transpose(image), np.uint8)
-    except (OSError, ValueError, SyntaxError, PhotoError):
+    except Exception:  # noqa: BLE001 - whatever is wrong is said when the photo itself is decoded
         return None
 
 
@@ -268,12 +296,21 @@ def read_opacity(content: bytes, name: str) -> ByteArray | None:
                     return None
                 alpha = (_turned(pixels, int(image.getexif().get(_ORIENTATION, 1)))[..., -1] >> 8).astype(np.uint8)
             elif image.mode in {"RGBA", "LA", "PA"} or "transparency" in image.info:
-                alpha = np.asarray(ImageOps.exif_transpose(image).convert("RGBA"))[..., 3]
+                alpha = _alpha_of(ImageOps.exif_transpose(image))
             else:
                 return None
-    except (OSError, ValueError, SyntaxError, PhotoError):
-        return None  # whatever is wrong with it is said when the photo itself is decoded
+    except Exception:  # noqa: BLE001 - the same
+        return None
     return None if alpha.min() == alpha.max() else np.ascontiguousarray(alpha)
+
+
+def _alpha_of(image: Image.Image) -> ByteArray:
+    """Return a picture's alpha, some rows at a time."""
+    out = np.empty((image.height, image.width), np.uint8)
+    for top in range(0, image.height, _STRIP):
+        bottom = min(top + _STRIP, image.height)
+        out[top:bottom] = np.asarray(image.crop((0, top, image.width, bottom)).convert("RGBA"))[..., 3]
+    return out
 
 
 def read_zones(path: Path, photo: Photo) -> ByteArray:

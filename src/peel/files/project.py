@@ -10,14 +10,16 @@ import sqlite3
 import tempfile
 import threading
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
-from typing import Any
+from typing import Final, TypeVar
 
 from peel.errors import ProjectError
 from peel.files.atomic import current_umask
+from peel.files.connection import connect, hold, is_open_here, open_checked, release
 from peel.files.migrations import APPLICATION_ID, SCHEMA, VERSION, migrate
-from peel.files.project_checks import check_header, explain, photo_digest
+from peel.files.names import clean_name
+from peel.files.project_checks import explain, photo_digest
 from peel.files.tile_store import TileStore
 from peel.job.history import History, State
 from peel.job.job import Job, Photo
@@ -27,7 +29,11 @@ from peel.job.settings import JobSettings
 
 __all__ = ["ProjectFile"]
 
-_MAX_STATES = 200_000
+_MAX_STATES: Final = 20_000  # the latest ones are offered for undo
+_MAX_LABEL: Final = 200
+_MAX_SETTINGS_BYTES: Final = 50_000_000
+_MAX_NOTE_BYTES: Final = 100_000
+_T = TypeVar("_T")
 
 
 class ProjectFile:
@@ -38,13 +44,17 @@ class ProjectFile:
     path : Path
     connection : sqlite3.Connection
         Use `create` or `open` instead.
+    is_sound : bool
+        Whether all of it is known to be as it was written; else nothing that seems unused is swept on closing.
     """
 
-    def __init__(self, path: Path, connection: sqlite3.Connection) -> None:
+    def __init__(self, path: Path, connection: sqlite3.Connection, *, is_sound: bool = False) -> None:
         self.path = path
         self._sql = connection
         self._turn = threading.RLock()
         self._tiles = TileStore(connection)
+        self._is_sound = is_sound
+        self._held: tuple[int, int] | None = None
 
     @classmethod
     def create(cls, path: Path, photo_bytes: bytes, photo_name: str) -> "ProjectFile":
@@ -53,25 +63,21 @@ class ProjectFile:
         Raises
         ------
         ProjectError
-            If the file is there already or cannot be written.
+            If the file is there already or cannot be written; a file begun in vain is removed.
         """
         with explain(path):
             path.parent.mkdir(parents=True, exist_ok=True)
             with path.open("xb"):
                 pass
-            sql = _connected(path)
-            sql.execute("PRAGMA auto_vacuum = INCREMENTAL")
-            sql.execute(f"PRAGMA application_id = {APPLICATION_ID:d}")
-            sql.execute(f"PRAGMA user_version = {VERSION:d}")
-            sql.execute("BEGIN EXCLUSIVE")
-            for statement in SCHEMA:
-                sql.execute(statement)
-            sql.execute(
-                "INSERT INTO photo (id, name, digest, content) VALUES (1, ?, ?, ?)",
-                (photo_name, photo_digest(photo_bytes), photo_bytes),
-            )
-            sql.execute("COMMIT")
-        return cls(path, sql)
+            try:
+                sql = _begun(path, photo_bytes, photo_name)
+            except BaseException:
+                path.unlink(missing_ok=True)
+                path.with_name(path.name + "-journal").unlink(missing_ok=True)
+                raise
+        project = cls(path, sql, is_sound=True)
+        project._held = hold(path)
+        return project
 
     @classmethod
     def open(cls, path: Path) -> "ProjectFile":
@@ -82,19 +88,17 @@ class ProjectFile:
         ProjectError
             If it is not a job file, is damaged, newer than this Peel, in use, or cannot be read.
         """
-        check_header(path)
-        with explain(path):
-            sql = _connected(path)
-            try:
-                sql.execute("BEGIN EXCLUSIVE")
-                sql.execute("COMMIT")
+        sql = open_checked(path)
+        try:
+            with explain(path):
                 migrate(sql)
-                if sql.execute("PRAGMA quick_check(1)").fetchone()[0] != "ok":
-                    raise sqlite3.DatabaseError("malformed")  # noqa: TRY301 - said in one place, by explain
-            except BaseException:
-                sql.close()
-                raise
-        return cls(path, sql)
+                held = hold(path)
+        except BaseException:
+            sql.close()
+            raise
+        project = cls(path, sql)
+        project._held = held
+        return project
 
     @contextlib.contextmanager
     def _atomic(self) -> Iterator[sqlite3.Connection]:
@@ -103,19 +107,40 @@ class ProjectFile:
             self._sql.execute("BEGIN IMMEDIATE")
             try:
                 yield self._sql
+                self._sql.execute("COMMIT")
             except BaseException:
                 self._tiles.forget_saved()
-                self._sql.execute("ROLLBACK")
+                if self._sql.in_transaction:  # on a full disk SQLite has rolled back already
+                    self._sql.execute("ROLLBACK")
                 raise
-            self._sql.execute("COMMIT")
+
+    def _read(self, read: Callable[[sqlite3.Connection], _T]) -> _T:
+        """Read something; contents that are not what was written there count as damage."""
+        with self._turn, explain(self.path):
+            try:
+                return read(self._sql)
+            except (
+                TypeError,
+                KeyError,
+                ValueError,
+                AttributeError,
+                IndexError,
+                OverflowError,
+                RecursionError,
+            ) as error:
+                raise sqlite3.DatabaseError("malformed") from error
 
     def photo(self) -> tuple[str, bytes]:
-        """Return the photo's name and the bytes of its file."""
-        with self._turn, explain(self.path):
-            row = self._sql.execute("SELECT name, digest, content FROM photo WHERE id = 1").fetchone()
-            if row is None or photo_digest(row[2]) != row[1]:
-                raise sqlite3.DatabaseError("malformed")
-            return str(row[0]), bytes(row[2])
+        """Return the photo's name, fit to be part of a file's name, and the bytes of its file."""
+
+        def read(sql: sqlite3.Connection) -> tuple[str, bytes]:
+            name, digest, content = sql.execute("SELECT name, digest, content FROM photo WHERE id = 1").fetchone()
+            if not isinstance(content, bytes) or photo_digest(content) != digest:
+                msg = "the photo is not what was stored"
+                raise ValueError(msg)
+            return clean_name(str(name)), content
+
+        return self._read(read)
 
     def append(self, label: str, job: Job) -> int:
         """Store a state after the current one, dropping the undone ones; return its number."""
@@ -145,16 +170,19 @@ class ProjectFile:
 
     def history(self) -> History:
         """Return every state by number and label, none of them loaded."""
-        with self._turn, explain(self.path):
-            rows = self._sql.execute(
-                "SELECT number, label FROM state ORDER BY number LIMIT ?", (_MAX_STATES,)
-            ).fetchall()
-            if not rows:
-                raise sqlite3.DatabaseError("malformed")
+
+        def read(sql: sqlite3.Connection) -> History:
+            query = "SELECT number, substr(label, 1, ?) FROM state ORDER BY number DESC LIMIT ?"
+            rows = sql.execute(query, (_MAX_LABEL, _MAX_STATES)).fetchall()[::-1]
             states = tuple(State(int(number), str(label), None) for number, label in rows)
+            if not states:
+                msg = "no state"
+                raise ValueError(msg)
             cursor = self._cursor()
             numbers = [state.number for state in states]
             return History(states, numbers.index(cursor) if cursor in numbers else len(states) - 1)
+
+        return self._read(read)
 
     def load(self, number: int, photo: Photo) -> Job:
         """Read a state.
@@ -164,14 +192,16 @@ class ProjectFile:
         ProjectError
             If parts of it are missing or do not fit the photo.
         """
-        with self._turn, explain(self.path):
-            row = self._sql.execute("SELECT settings, planes FROM state WHERE number = ?", (number,)).fetchone()
-            try:
-                planes = self._planes(json.loads(row[1]), photo)
-                settings = JobSettings.model_validate_json(row[0])
-            except (TypeError, KeyError, ValueError) as error:
-                raise sqlite3.DatabaseError("malformed") from error
-            return Job(photo, planes, settings)
+
+        def read(sql: sqlite3.Connection) -> Job:
+            query = (
+                "SELECT settings, planes FROM state WHERE number = ? AND length(settings) < ? AND length(planes) < ?"
+            )
+            row = sql.execute(query, (number, _MAX_SETTINGS_BYTES, _MAX_NOTE_BYTES)).fetchone()
+            planes = self._planes(json.loads(row[1]), photo)
+            return Job(photo, planes, JobSettings.model_validate_json(row[0]))
+
+        return self._read(read)
 
     def _planes(self, digests: dict[str, str], photo: Photo) -> dict[str, Plane]:
         """Load the planes that a state names; those it does not name hold their default."""
@@ -181,6 +211,10 @@ class ProjectFile:
             if name in digests
         }
 
+    def trust(self) -> None:
+        """Take the file for sound from now on: its photo and its current state have been read."""
+        self._is_sound = True
+
     def write_note(self, key: str, value: str) -> None:
         """Store a remark about the job, such as the view it was left in."""
         with self._atomic():
@@ -188,9 +222,29 @@ class ProjectFile:
 
     def read_note(self, key: str) -> str | None:
         """Return a stored remark, or None."""
-        with self._turn, explain(self.path):
-            row = self._sql.execute("SELECT value FROM note WHERE key = ?", (key,)).fetchone()
+
+        def read(sql: sqlite3.Connection) -> str | None:
+            query = "SELECT value FROM note WHERE key = ? AND length(value) < ?"
+            row = sql.execute(query, (key, _MAX_NOTE_BYTES)).fetchone()
             return str(row[0]) if row else None
+
+        return self._read(read)
+
+    def compact(self, number: int) -> None:
+        """Forget every state but one, and give back the room that the others took."""
+        with self._atomic() as sql:
+            sql.execute("DELETE FROM state WHERE number <> ?", (number,))
+            self._put("cursor", str(number))
+            self._tiles.sweep()
+        self._tiles.forget_saved()
+        with self._turn, explain(self.path):
+            self._sql.execute("PRAGMA incremental_vacuum").fetchall()
+
+    def size_bytes(self) -> int:
+        """Return the bytes that the file takes."""
+        with self._turn, explain(self.path):
+            pages = self._sql.execute("PRAGMA page_count").fetchone()[0]
+            return int(pages * self._sql.execute("PRAGMA page_size").fetchone()[0])
 
     def copied_to(self, path: Path) -> "ProjectFile":
         """Write a copy of the whole file under a name, and open it.
@@ -201,8 +255,11 @@ class ProjectFile:
         Raises
         ------
         ProjectError
-            If it cannot be written, or another window has a job of that name open; this file is as it was.
+            If it cannot be written, or a window has a job of that name open; this file is as it was.
         """
+        if is_open_here(path):
+            message = f"{path} is already open in another Peel window."
+            raise ProjectError(message, "Choose another name, or close that window first.")
         with self._turn, explain(path):
             descriptor, name = tempfile.mkstemp(prefix=f".{path.name[:40]}.", suffix=".part", dir=path.parent)
             os.close(descriptor)
@@ -215,16 +272,23 @@ class ProjectFile:
             except BaseException:
                 temporary.unlink(missing_ok=True)
                 raise
-        return ProjectFile.open(path)
+        kept = ProjectFile.open(path)
+        kept._is_sound = self._is_sound
+        return kept
 
     def close(self) -> None:
-        """Sweep what no state refers to any more, and close."""
+        """Sweep what no state refers to any more, if the file is sound, and close. A second call does nothing."""
         with self._turn:
-            with contextlib.suppress(ProjectError, sqlite3.Error):
-                with self._atomic():
-                    self._tiles.sweep()
-                self._sql.execute("PRAGMA incremental_vacuum").fetchall()
+            if self._is_sound:
+                self._is_sound = False
+                with contextlib.suppress(ProjectError, sqlite3.Error):
+                    with self._atomic():
+                        self._tiles.sweep()
+                    self._sql.execute("PRAGMA incremental_vacuum").fetchall()
             self._sql.close()
+            if self._held is not None:
+                release(self._held)
+                self._held = None
 
     def _row(self, job: Job) -> tuple[str, str]:
         planes = {name: self._tiles.save_plane(name, plane) for name, plane in job.planes.items()}
@@ -232,34 +296,40 @@ class ProjectFile:
 
     def _cursor(self) -> int | None:
         row = self._sql.execute("SELECT value FROM note WHERE key = 'cursor'").fetchone()
-        return int(row[0]) if row and str(row[0]).isdigit() else None
+        text = str(row[0])[:20] if row else ""
+        return int(text) if text.isascii() and text.isdigit() else None
 
     def _put(self, key: str, value: str) -> None:
         self._sql.execute("INSERT OR REPLACE INTO note (key, value) VALUES (?, ?)", (key, value))
 
 
-def _connected(path: Path) -> sqlite3.Connection:
-    """Connect with every caution that SQLite offers, and hold the file for ourselves."""
-    sql = sqlite3.connect(path, timeout=0.4, isolation_level=None, check_same_thread=False)
-    pragmas: dict[str, Any] = {
-        "trusted_schema": "OFF",
-        "locking_mode": "EXCLUSIVE",
-        "journal_mode": "DELETE",
-        "synchronous": "FULL",
-        "cell_size_check": "ON",
-        "temp_store": "MEMORY",
-    }
-    for name, value in pragmas.items():
-        sql.execute(f"PRAGMA {name} = {value}")
+def _begun(path: Path, photo_bytes: bytes, photo_name: str) -> sqlite3.Connection:
+    """Lay out the tables of a new file, with its photo."""
+    sql = connect(path)
+    try:
+        sql.execute("PRAGMA auto_vacuum = INCREMENTAL")
+        sql.execute(f"PRAGMA application_id = {APPLICATION_ID:d}")
+        sql.execute(f"PRAGMA user_version = {VERSION:d}")
+        sql.execute("BEGIN EXCLUSIVE")
+        for statement in SCHEMA:
+            sql.execute(statement)
+        sql.execute(
+            "INSERT INTO photo (id, name, digest, content) VALUES (1, ?, ?, ?)",
+            (photo_name, photo_digest(photo_bytes), photo_bytes),
+        )
+        sql.execute("COMMIT")
+    except BaseException:
+        sql.close()
+        raise
     return sql
 
 
 def _replace_job(path: Path, finished: Path) -> None:
-    """Give a finished file its name, over another one if need be; refuse if that is in use."""
+    """Rename a finished file over the place of another one, which must not be in use."""
     held = None
     try:
         if path.exists():
-            held = _held(path)
+            held = _locked(path)
         for suffix in ("-journal", "-wal", "-shm"):
             path.with_name(path.name + suffix).unlink(missing_ok=True)
         with finished.open("rb") as file:
@@ -270,7 +340,7 @@ def _replace_job(path: Path, finished: Path) -> None:
             held.close()
 
 
-def _held(path: Path) -> sqlite3.Connection | None:
+def _locked(path: Path) -> sqlite3.Connection | None:
     """Lock the file that is to be replaced, which also settles its journal; None if it is no database."""
     sql = sqlite3.connect(path, timeout=0.4, isolation_level=None)
     try:

@@ -3,14 +3,19 @@
 import sqlite3
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Final
 
 from peel.errors import PhotoError, ProjectError
+from peel.files.connection import check_schema, connect, deadline, is_open_here
 from peel.files.photo import decode_photo
 from peel.files.project import ProjectFile
 from peel.files.project_checks import check_header, explain
 from peel.job.job import Job, Photo, new_job
 
 __all__ = ["Salvage", "salvage"]
+
+_MOST_STATES: Final = 2_000  # the latest ones are looked at
+_MOST_S: Final = 8.0
 
 
 @dataclass(frozen=True)
@@ -29,14 +34,26 @@ def salvage(path: Path, copy: Path) -> Salvage:
     ProjectError
         If not even the photo can be read.
     """
+    if is_open_here(path):
+        message = f"{path} is already open in another Peel window."
+        raise ProjectError(message, "Use that window, or close it first.")
     check_header(path)
     with explain(path):
-        sql = sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro&immutable=1", uri=True, isolation_level=None)
+        sql = connect(path, read_only=True, immutable=True)
     damaged = ProjectFile(path, sql)
     try:
-        name, content, photo = _photo(damaged, sql, path)
-        project = ProjectFile.create(copy, content, name)
-        kept, total = 0, 0
+        with explain(path), deadline(sql, _MOST_S):
+            check_schema(sql, path)
+            return _copied(damaged, sql, path, copy)
+    finally:
+        sql.close()
+
+
+def _copied(damaged: ProjectFile, sql: sqlite3.Connection, path: Path, copy: Path) -> Salvage:
+    name, content, photo = _photo(damaged, path)
+    project = ProjectFile.create(copy, content, name)
+    kept, total = 0, 0
+    try:
         for number, label in _numbers(sql):
             total += 1
             job = _readable(damaged, number, photo)
@@ -45,13 +62,15 @@ def salvage(path: Path, copy: Path) -> Salvage:
                 kept += 1
         if kept == 0:
             project.append("Open", new_job(photo))
-    finally:
-        sql.close()
+    except BaseException:
+        project.close()
+        copy.unlink(missing_ok=True)
+        raise
     lost = "nothing that could be found" if total and kept == total else f"{max(total - kept, 0) or 'all'} of its steps"
     return Salvage(project, f"{path.name} is damaged; what could be read was opened as a copy, and {lost} was lost.")
 
 
-def _photo(damaged: ProjectFile, sql: sqlite3.Connection, path: Path) -> tuple[str, bytes, Photo]:
+def _photo(damaged: ProjectFile, path: Path) -> tuple[str, bytes, Photo]:
     try:
         name, content = damaged.photo()
         return name, content, decode_photo(content, name)
@@ -63,11 +82,11 @@ def _photo(damaged: ProjectFile, sql: sqlite3.Connection, path: Path) -> tuple[s
 def _numbers(sql: sqlite3.Connection) -> list[tuple[int, str]]:
     found: list[tuple[int, str]] = []
     try:
-        for number, label in sql.execute("SELECT number, label FROM state ORDER BY number"):
-            found.append((int(number), str(label)))
-    except (sqlite3.Error, UnicodeDecodeError):
+        query = "SELECT number, substr(label, 1, 200) FROM state ORDER BY number DESC LIMIT ?"
+        found.extend((int(number), str(label)) for number, label in sql.execute(query, (_MOST_STATES,)))
+    except (sqlite3.Error, UnicodeDecodeError, ValueError, TypeError):
         pass
-    return found
+    return found[::-1]
 
 
 def _readable(damaged: ProjectFile, number: int, photo: Photo) -> Job | None:

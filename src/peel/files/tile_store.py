@@ -15,6 +15,8 @@ from peel.job.planes import PlaneSpec
 __all__ = ["TileStore"]
 
 _DTYPES: Final = {"u1": np.dtype("u1"), "u2": np.dtype("<u2")}  # as they lie in the file
+_TILE_BYTES: Final = 2 * TILE * TILE
+_MAX_BODY_BYTES: Final = 1_000_000  # of the largest photo it is a tenth of that
 _LEVEL: Final = 1  # zlib's quickest: zones and mattes shrink well at any level
 
 
@@ -66,7 +68,8 @@ class TileStore:
         ValueError
             If it is missing, damaged, of another size or dtype, or holds values that are not legal in it.
         """
-        row = self._sql.execute("SELECT body FROM plane WHERE digest = ?", (digest,)).fetchone()
+        query = "SELECT body FROM plane WHERE digest = ? AND length(body) < ?"
+        row = self._sql.execute(query, (digest, _MAX_BODY_BYTES)).fetchone()
         if row is None:
             msg = f"plane {digest} is missing"
             raise ValueError(msg)
@@ -86,17 +89,21 @@ class TileStore:
     def _tile(self, entry: int | str, blank: Tile, dtype: np.dtype[Any]) -> Tile:
         shape = blank.values.shape
         if isinstance(entry, int):
+            if not 0 <= entry <= np.iinfo(dtype).max:
+                msg = f"{entry} is no value of a tile"
+                raise ValueError(msg)
             return blank if entry == 0 else Tile(np.broadcast_to(dtype.type(entry), shape))
         known = self._loaded.get(entry)
         if known is not None and known.values.shape == shape and known.values.dtype == dtype:
             return known
-        row = self._sql.execute("SELECT content FROM tile WHERE digest = ?", (str(entry),)).fetchone()
+        query = "SELECT content FROM tile WHERE digest = ? AND length(content) < ?"
+        row = self._sql.execute(query, (str(entry), 2 * _TILE_BYTES)).fetchone()
         if row is None:
             msg = f"tile {entry} is missing"
             raise ValueError(msg)
         try:
             # never unpack more than a tile can hold, whatever the file says
-            content = zlib.decompressobj().decompress(row[0], TILE * TILE * 2 + 1)
+            content = zlib.decompressobj().decompress(row[0], _TILE_BYTES + 1)
         except zlib.error as error:
             msg = f"tile {entry} is damaged"
             raise ValueError(msg) from error
@@ -109,20 +116,27 @@ class TileStore:
         return tile
 
     def sweep(self) -> None:
-        """Drop planes and tiles that no state refers to; none at all where damage hides what is referred to."""
+        """Drop planes and tiles that no state refers to; none at all where anything that is referred to is missing.
+
+        A reference that damage has changed points nowhere, and what it pointed to would be swept.
+        """
         try:
             planes, tiles = self._in_use()
-        except (ValueError, KeyError, TypeError, AttributeError):  # a record that is not what was written there
+        except (ValueError, KeyError, TypeError, AttributeError, RecursionError):  # a record that damage has changed
             return
         for table, used in (("plane", planes), ("tile", tiles)):
-            for (name,) in self._sql.execute(f"SELECT digest FROM {table}").fetchall():  # noqa: S608 - one of two names
+            present = {name for (name,) in self._sql.execute(f"SELECT digest FROM {table}")}  # noqa: S608 - one of two
+            if not used <= present:
+                return
+        for table, used in (("plane", planes), ("tile", tiles)):
+            for (name,) in self._sql.execute(f"SELECT digest FROM {table}").fetchall():  # noqa: S608 - the same
                 if name not in used:
                     self._sql.execute(f"DELETE FROM {table} WHERE digest = ?", (name,))  # noqa: S608 - the same
 
     def _in_use(self) -> tuple[set[str], set[str]]:
         """Return the digests of planes and of tiles that states refer to."""
         rows = self._sql.execute("SELECT planes FROM state").fetchall()
-        planes = {name for (text,) in rows for name in json.loads(text).values()}
+        planes = {str(name) for (text,) in rows for name in json.loads(text).values()}
         tiles: set[str] = set()
         for name, body in self._sql.execute("SELECT digest, body FROM plane").fetchall():
             if name in planes:

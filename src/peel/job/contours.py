@@ -11,10 +11,11 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from peel.errors import MarkError
 from peel.job.job import Job
 from peel.job.lay_band import lay_zones
 from peel.job.rect import Rect
-from peel.job.settings import Contour, Node, Point
+from peel.job.settings import MOST_CONTOURS, Contour, Node, Point
 from peel.matte.marking.coverage import coverage
 from peel.matte.marking.curves import bent, fit_curves, flatten, split
 from peel.matte.marking.strokes import stroke_bounds
@@ -25,6 +26,7 @@ __all__ = [
     "change_contour",
     "close_contour",
     "leave_contour",
+    "make_node",
     "nodes_along",
     "open_contour",
     "outline_of",
@@ -105,8 +107,11 @@ def add_nodes(job: Job, nodes: Sequence[Node], *, out: Point = (0.0, 0.0), hole:
     """Continue the open contour, leaving its last node by the handle `out`; begin one if there is none."""
     current = open_contour(job)
     if current is None:
+        if len(job.settings.photo.contours) >= MOST_CONTOURS:
+            message = f"There are {MOST_CONTOURS} contours already."
+            raise MarkError(message, "Remove some, or mark with Sweep or a brush.")
         return job.with_photo_settings(contours=(*job.settings.photo.contours, Contour(nodes=tuple(nodes), hole=hole)))
-    last = current.nodes[-1].model_copy(update={"out": out})
+    last = _changed(current.nodes[-1], out=out)
     longer = current.model_copy(update={"nodes": (*current.nodes[:-1], last, *nodes)})
     return job.with_photo_settings(contours=(*job.settings.photo.contours[:-1], longer))
 
@@ -129,7 +134,7 @@ def take_back_node(job: Job) -> Job:
     while len(nodes) > 1 and nodes[-1].fitted:
         nodes = nodes[:-1]
     if nodes:
-        last = nodes[-1].model_copy(update={"out": (0.0, 0.0)})
+        last = _changed(nodes[-1], out=(0.0, 0.0))
         drawn = (*drawn, current.model_copy(update={"nodes": (*nodes[:-1], last)}))
     return job.with_photo_settings(contours=drawn)
 
@@ -153,11 +158,11 @@ def close_contour(job: Job, nodes: Sequence[Node] = (), *, out: Point = (0.0, 0.
     rest = job.settings.photo.contours[:-1]
     if len(current.nodes) + max(len(nodes) - 1, 0) < 3:
         return job.with_photo_settings(contours=rest)
-    first = current.nodes[0].model_copy(update={"exact": exact})
+    first = _changed(current.nodes[0], exact=exact)
     drawn = current.nodes
     if nodes:
-        first = first.model_copy(update={"back": nodes[-1].back})
-        drawn = (*drawn[:-1], drawn[-1].model_copy(update={"out": out}), *nodes[:-1])
+        first = _changed(first, back=nodes[-1].back)
+        drawn = (*drawn[:-1], _changed(drawn[-1], out=out), *nodes[:-1])
     closed = current.model_copy(update={"nodes": (first, *drawn[1:]), "closed": True})
     return _redrawn(job.with_photo_settings(contours=(*rest, closed)), None, closed)
 
@@ -245,9 +250,28 @@ def without_point(contour: Contour, node: int) -> Contour:
     return contour.model_copy(update={"nodes": contour.nodes[:node] + contour.nodes[node + 1 :]})
 
 
+def make_node(at: Point, **parts: Any) -> Node:
+    """Make a node, validated: what is stored must be loadable.
+
+    Raises
+    ------
+    MarkError
+        If it would lie too far outside the photo.
+    """
+    try:
+        return Node.model_validate({"at": at, **parts})
+    except ValueError as error:
+        message = "That point would lie too far outside the photo."
+        raise MarkError(message, "Zoom in, and set it nearer.") from error
+
+
+def _changed(node: Node, **change: Any) -> Node:
+    return make_node(**{**dict(node), **change})
+
+
 def _with_node(contour: Contour, node: int, **change: Any) -> Contour:
     nodes = list(contour.nodes)
-    nodes[node] = nodes[node].model_copy(update=change)
+    nodes[node] = _changed(nodes[node], **change)
     return contour.model_copy(update={"nodes": tuple(nodes)})
 
 

@@ -5,6 +5,7 @@ from typing import Annotated, Any, Final, Literal
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 __all__ = [
+    "MOST_CONTOURS",
     "MOST_SHEER_COLOURS",
     "Backing",
     "Band",
@@ -25,6 +26,7 @@ __all__ = [
 ]
 
 MOST_SHEER_COLOURS: Final = 8
+MOST_CONTOURS: Final = 2_000
 
 Coordinate = Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)]
 Point = tuple[Coordinate, Coordinate]
@@ -142,7 +144,7 @@ class PhotoSettings(_Settings):
     """
 
     unmarked: Literal["backdrop", "subject"] = "backdrop"
-    contours: tuple[Contour, ...] = ()
+    contours: Annotated[tuple[Contour, ...], Field(max_length=MOST_CONTOURS)] = ()
     sheer_colours: Annotated[tuple[HexColour, ...], Field(max_length=MOST_SHEER_COLOURS)] = ()
     mixing: Mixing | None = None
     mixing_found: Mixing | None = None

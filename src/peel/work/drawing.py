@@ -6,7 +6,7 @@ import numpy as np
 
 from peel.job import contours
 from peel.job.job import Job
-from peel.job.settings import Node, Point
+from peel.job.settings import Point
 from peel.work.tracing import Tracer
 
 __all__ = ["close_along", "freehand", "set_point"]
@@ -21,7 +21,7 @@ def freehand(job: Job, run: list[Point], tolerance: float, exact: bool, hole: bo
     near = np.hypot(start[0] - run[0][0], start[1] - run[0][1]) < 4 * tolerance
     out, nodes = contours.nodes_along(run if near else [start, *run], tolerance, exact=exact)
     if drawing is None:
-        return contours.add_nodes(job, [Node(at=run[0], out=out, exact=exact), *nodes], hole=hole)
+        return contours.add_nodes(job, [contours.make_node(run[0], out=out, exact=exact), *nodes], hole=hole)
     return contours.add_nodes(job, nodes, out=out)
 
 
@@ -33,7 +33,7 @@ def set_point(job: Job, to: Point, reach: float, exact: bool, hole: bool, tracer
     if tracer is not None:
         to = tracer.snapped(to, reach)
     if drawing is None or tracer is None:
-        return contours.add_node(job, Node(at=to, exact=exact), hole=hole)
+        return contours.add_node(job, contours.make_node(to, exact=exact), hole=hole)
     line = tracer.path(drawing.nodes[-1].at, to)
     out, nodes = contours.nodes_along([(float(x), float(y)) for x, y in line], _TRACED_PX, exact=exact)
     return contours.add_nodes(job, nodes, out=out) if nodes else job

@@ -1,11 +1,12 @@
-"""Where job files lie: those never kept under a name, and those opened lately. Needs nothing else of Peel."""
+"""Where job files lie: those never kept under a name, and those opened lately. Needs nothing heavy."""
 
 import re
 import time
 from pathlib import Path
 from typing import Final
 
-from peel.work.memory import read_state, state_folder, write_state
+from peel.errors import ProjectError, os_reason
+from peel.work.memory import is_file, read_state, state_folder, write_state
 
 __all__ = ["forget", "is_unkept", "new_working_path", "note_recent", "recent", "unkept", "unkept_for"]
 
@@ -14,7 +15,11 @@ _MOST_RECENT: Final = 12
 
 def _unkept_folder() -> Path:
     folder = state_folder() / "unkept"
-    folder.mkdir(parents=True, exist_ok=True)
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        message = f"The folder for working files, {folder}, cannot be made: {os_reason(error)}."
+        raise ProjectError(message, "Set XDG_STATE_HOME to a folder that you may write to.") from error
     return folder
 
 
@@ -29,7 +34,14 @@ def new_working_path(photo_name: str) -> Path:
 
 def unkept() -> list[Path]:
     """List the jobs that were never kept under a name, the latest first."""
-    return sorted(_unkept_folder().glob("*.peel"), key=lambda path: path.stat().st_mtime, reverse=True)
+    return sorted(_unkept_folder().glob("*.peel"), key=_changed_at, reverse=True)
+
+
+def _changed_at(path: Path) -> float:
+    try:
+        return path.stat().st_mtime
+    except OSError:  # another window has just removed it
+        return 0.0
 
 
 def unkept_for(photo_name: str) -> Path | None:
@@ -40,7 +52,7 @@ def unkept_for(photo_name: str) -> Path | None:
 
 def is_unkept(path: Path) -> bool:
     """Return whether a job file is a working file that was not kept under a name."""
-    return path.parent == _unkept_folder()
+    return path.parent == state_folder() / "unkept"
 
 
 def forget(path: Path) -> None:
@@ -53,7 +65,7 @@ def recent() -> list[Path]:
     """List the kept jobs opened lately that are still there."""
     listed = read_state("recent")
     paths = [Path(text) for text in listed if isinstance(text, str)] if isinstance(listed, list) else []
-    return [path for path in paths if path.is_file()]
+    return [path for path in paths if is_file(path)]
 
 
 def note_recent(path: Path) -> None:

@@ -1,12 +1,16 @@
-"""What Peel remembers between two starts, and where; needs nothing else of Peel, so that starting can ask for it."""
+"""What Peel keeps between two starts, and where. Needs nothing heavy, so that starting can read it."""
 
 import contextlib
 import json
+import os
 from pathlib import Path
 
 import platformdirs
 
+from peel.errors import ProjectError, os_reason
+
 __all__ = [
+    "is_file",
     "log_file",
     "read_open_job",
     "read_preference",
@@ -19,8 +23,20 @@ __all__ = [
 
 
 def state_folder() -> Path:
-    """Return the folder for working files and what Peel remembers between starts."""
-    return Path(platformdirs.user_state_dir("peel", appauthor=False, ensure_exists=True))
+    """Return the folder for working files and what Peel remembers between starts.
+
+    Raises
+    ------
+    ProjectError
+        If it is not there and cannot be made.
+    """
+    folder = Path(platformdirs.user_state_dir("peel", appauthor=False))
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        message = f"The folder for working files, {folder}, cannot be made: {os_reason(error)}."
+        raise ProjectError(message, "Set XDG_STATE_HOME to a folder that you may write to.") from error
+    return folder
 
 
 def log_file() -> Path:
@@ -35,21 +51,21 @@ def _path() -> Path:
 def _everything() -> dict[str, object]:
     try:
         found = json.loads(_path().read_text("utf-8"))
-    except (OSError, ValueError):
+    except (OSError, ValueError, RecursionError, ProjectError):
         return {}
     return found if isinstance(found, dict) else {}
 
 
 def read_state(key: str) -> object:
-    """Return what was remembered, or None."""
+    """Return what was written under a key, or None."""
     return _everything().get(key)
 
 
 def write_state(key: str, value: object) -> None:
-    """Remember a plain value."""
+    """Keep a plain value."""
     memory = _everything() | {key: value}
-    temporary = _path().with_suffix(".part")
-    with contextlib.suppress(OSError):  # forgetting which files were recent is no reason to bother anyone
+    with contextlib.suppress(OSError, ProjectError):  # forgetting what was recent is no reason to bother anyone
+        temporary = _path().with_suffix(f".{os.getpid()}.part")
         temporary.write_text(json.dumps(memory), "utf-8")
         temporary.replace(_path())
 
@@ -63,7 +79,7 @@ def read_open_job() -> Path | None:
     """Return the job that was open when Peel was last closed or ended, if it is still there."""
     text = read_state("open")
     path = Path(text) if isinstance(text, str) and text else None
-    return path if path is not None and path.is_file() else None
+    return path if path is not None and is_file(path) else None
 
 
 def read_preference(key: str) -> object:
@@ -74,3 +90,11 @@ def read_preference(key: str) -> object:
 def write_preference(key: str, value: object) -> None:
     """Remember a preference."""
     write_state(f"preference {key}", value)
+
+
+def is_file(path: Path) -> bool:
+    """Return whether a path is a file; False for a name that no file can have."""
+    try:
+        return path.is_file()
+    except (OSError, ValueError):
+        return False

@@ -8,6 +8,7 @@ import traceback
 from collections.abc import Callable, Hashable
 from dataclasses import replace
 from pathlib import Path
+from typing import TypeVar
 
 from peel.errors import PeelError, ProjectError, SolveError
 from peel.files.photo import decode_photo, read_bytes, read_opacity
@@ -30,6 +31,7 @@ from peel.work.stages import Stages
 
 __all__ = ["Session"]
 
+_T = TypeVar("_T")
 _log = logging.getLogger(__name__)
 
 
@@ -112,6 +114,7 @@ class Session:
             photo = decode_photo(content, name)
             history = project.history()
             job = project.load(history.current.number, photo)
+            project.trust()
         except BaseException:
             project.close()
             raise
@@ -197,18 +200,7 @@ class Session:
         ProjectError
             If it cannot be written, or another window has that file open; the session goes on as it was.
         """
-        outcome: list[BaseException] = []
-        done = threading.Event()
-
-        def finish(error: BaseException | None = None) -> None:
-            if error is not None:
-                outcome.append(error)
-            done.set()
-
-        self._edits.submit(None, lambda _ticket: self._hand_over(path), lambda _none: finish(), finish)
-        done.wait()
-        if outcome:
-            raise outcome[0]
+        self._on_edits_lane(lambda: self._hand_over(path))
 
     def _hand_over(self, path: Path) -> None:
         self._end_gesture()
@@ -218,6 +210,46 @@ class Session:
         old.close()
         if is_unkept(old.path):
             forget(old.path)
+
+    def compact(self) -> int:
+        """Forget all steps of undo, and give back the room they take; waits. Returns the bytes given back.
+
+        Raises
+        ------
+        ProjectError
+            If the file cannot be written; then nothing is forgotten.
+        """
+        return self._on_edits_lane(self._compact)
+
+    def _compact(self) -> int:
+        self._end_gesture()
+        self._store_all()
+        before = self.project.size_bytes()
+        current = self._history.current
+        self.project.compact(current.number)
+        self._history = History((current,))
+        self._emit(Changed(self.job, self.job))
+        return before - self.project.size_bytes()
+
+    def _on_edits_lane(self, work: Callable[[], _T]) -> _T:
+        """Do something between two edits, and wait for it; what it raises is raised here."""
+        outcome: list[_T] = []
+        failure: list[BaseException] = []
+        done = threading.Event()
+
+        def run(_ticket: Ticket) -> None:
+            try:
+                outcome.append(work())
+            except BaseException as error:  # noqa: BLE001 - raised again on the caller's thread
+                failure.append(error)
+            finally:
+                done.set()
+
+        self._edits.submit(None, run)
+        done.wait()
+        if failure:
+            raise failure[0]
+        return outcome[0]
 
     def note(self, key: str, value: str) -> None:
         """Store a remark about the job in its file, such as the view it was left in; a failure is not reported."""

@@ -14,7 +14,8 @@ from peel.errors import PeelError
 from peel.job.job import Job
 from peel.job.settings import value_of
 from peel.work import memory
-from peel.work.delivery import Delivered, deliver, orders_of
+from peel.work.delivery import Delivered, Order, deliver, orders_of
+from peel.work.memory import is_file
 from peel.work.scheduler import Lane, Ticket
 from peel.work.stages import Stages
 
@@ -26,6 +27,8 @@ class DeliverPanel(Panel):
 
     _progressed = Signal(float)
     _finished = Signal(object)
+    _planned = Signal(str)
+    _forgotten = Signal(object)
     title = "Files to deliver"
 
     def build(self) -> None:
@@ -68,8 +71,16 @@ class DeliverPanel(Panel):
         self._open.hide()
         self.column.addWidget(self._written)
         self.column.addWidget(self._open)
+        self.rule()
+        self._undo = words("")
+        self._forget = self.button("Forget the steps of undo", self._on_forget, role="link",
+                                   tip="Makes the job's file smaller. What was done cannot be undone then")  # fmt: skip
+        self.column.addWidget(self._undo)
+        self.column.addWidget(self._forget)
+        self._forgotten.connect(self._on_forgotten)
         self._progressed.connect(lambda share: self._bar.setValue(round(share * 100)))
         self._finished.connect(self._on_finished)
+        self._planned.connect(self._names.setText)
 
     def _tick(self, text: str, name: str) -> QCheckBox:
         box = QCheckBox(text)
@@ -89,8 +100,12 @@ class DeliverPanel(Panel):
 
     @property
     def folder(self) -> Path:
-        """Where the files go."""
-        return Path(self._folder.text()).expanduser()
+        """Where the files go; a folder of a user who is not known stays as typed."""
+        typed = Path(self._folder.text())
+        try:
+            return typed.expanduser()
+        except RuntimeError:
+            return typed
 
     def set_folder(self, folder: Path) -> None:
         """Choose where the files go."""
@@ -101,17 +116,20 @@ class DeliverPanel(Panel):
         self._lane.close()
 
     def show_rest(self, job: Job) -> None:
-        """Show which files are asked for."""
+        """Show which files are asked for, and how much there is to undo."""
         del job
         self._show_plan()
+        steps = len(self.session.history.states) - 1 if self.session is not None else 0
+        self._undo.setText(f"{steps} step{'' if steps == 1 else 's'} can be undone")
+        self._forget.setEnabled(steps > 0)
 
     def _show_plan(self) -> None:
+        """Show what will be written; the disk is looked at on the worker."""
         job = self.desk.job
         if job is None:
             return
         orders = orders_of(job, self.folder)
-        lines = [f"{order.path.name}{' (replaces the one there)' if order.path.exists() else ''}" for order in orders]
-        self._names.setText("\n".join(lines) or "No file is ticked.")
+        self._lane.submit("plan", lambda _ticket: _plan_words(orders), self._planned.emit)
         ready = bool(orders) and job.has_subject and job.is_solved and self._ticket is None
         self.go.setEnabled(ready)
         self.go.setToolTip("Write the ticked files (Ctrl+Return)" if ready else "Mark a subject and let it solve first")
@@ -167,6 +185,20 @@ class DeliverPanel(Panel):
         elif answer is not None:
             self.desk.say("Delivery met an error Peel did not expect.", "", repr(answer))
 
+    def _on_forget(self) -> None:
+        session = self.session
+        if session is not None:
+            self._forget.setEnabled(False)
+            self._lane.submit(None, lambda _ticket: session.compact(), self._forgotten.emit, self._forgotten.emit)
+
+    def _on_forgotten(self, answer: int | BaseException) -> None:
+        if isinstance(answer, PeelError):
+            self.desk.say(answer.message, answer.hint)
+        elif isinstance(answer, BaseException):
+            self.desk.say("The steps could not be forgotten.", "", repr(answer))
+        else:
+            self.desk.say(f"The steps are forgotten; the job's file is {answer / 1e6:.1f} MB smaller.")
+
     @property
     def written(self) -> str:
         """What was written last, in words."""
@@ -174,6 +206,12 @@ class DeliverPanel(Panel):
 
     def _on_open(self) -> None:
         QDesktopServices.openUrl(QUrl.fromLocalFile(str(self.folder)))
+
+
+def _plan_words(orders: list[Order]) -> str:
+    """Say which files will be written, and which are there already."""
+    lines = [f"{order.path.name}{' (replaces the one there)' if is_file(order.path) else ''}" for order in orders]
+    return "\n".join(lines) or "No file is ticked."
 
 
 def _state(job: Job, stages: Stages, solving: float | None) -> StepState:

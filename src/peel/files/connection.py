@@ -1,0 +1,133 @@
+"""Connections to job files: opened with every caution, since a file may come from a stranger."""
+
+import contextlib
+import sqlite3
+import threading
+import time
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any, Final
+
+from peel.errors import ProjectError
+from peel.files.migrations import SCHEMA
+from peel.files.project_checks import check_header, explain
+
+__all__ = ["check_schema", "connect", "deadline", "hold", "is_open_here", "open_checked", "release"]
+
+_MAX_VALUE_BYTES: Final = 2**31 - 1  # of a value: the photo's file is one
+_CHECK_S: Final = 5.0  # for checking a whole file; each tile is checked again when it is read
+_SCHEMA_S: Final = 3.0
+_STEPS: Final = 20_000  # of SQLite's machine between two looks at the clock
+
+_open: set[tuple[int, int]] = set()
+_turn = threading.Lock()
+
+
+def is_open_here(path: Path) -> bool:
+    """Return whether this process has a job file open, under whatever name.
+
+    Opening it once more and closing that again would drop the process's locks on it.
+    """
+    with contextlib.suppress(OSError), _turn:
+        return _identity(path) in _open
+    return False
+
+
+def hold(path: Path) -> tuple[int, int]:
+    """Note that this process has a job file open; returns what `release` takes."""
+    with _turn:
+        held = _identity(path)
+        _open.add(held)
+    return held
+
+
+def release(held: tuple[int, int]) -> None:
+    """Note that this process has a job file open no longer."""
+    with _turn:
+        _open.discard(held)
+
+
+def _identity(path: Path) -> tuple[int, int]:
+    found = path.stat()
+    return found.st_dev, found.st_ino
+
+
+def open_checked(path: Path) -> sqlite3.Connection:
+    """Open a job file for work, locked against everyone else; nothing is written before all has been checked.
+
+    Raises
+    ------
+    ProjectError
+        If it is not a job file, is damaged, newer than this Peel, in use, or cannot be read.
+    """
+    if is_open_here(path):
+        message = f"{path} is already open in another Peel window."
+        raise ProjectError(message, "Use that window, or close it first.")
+    check_header(path)
+    with explain(path):
+        if not path.with_name(path.name + "-journal").exists():  # else only a writing connection can read it
+            with contextlib.closing(connect(path, read_only=True)) as reader:
+                _check(reader, path)
+        sql = connect(path)
+        try:
+            sql.execute("BEGIN EXCLUSIVE")
+            sql.execute("COMMIT")
+            check_schema(sql, path)
+        except BaseException:
+            sql.close()
+            raise
+    return sql
+
+
+def connect(path: Path, *, read_only: bool = False, immutable: bool = False) -> sqlite3.Connection:
+    """Connect with every caution that SQLite offers; for writing, in exclusive mode.
+
+    `immutable` reads a file as it is, without looking for a journal: for one that is damaged.
+    """
+    if read_only:
+        uri = f"{path.resolve().as_uri()}?mode=ro{'&immutable=1' if immutable else ''}"
+        sql = sqlite3.connect(uri, uri=True, timeout=0.4, isolation_level=None, check_same_thread=False)
+    else:
+        sql = sqlite3.connect(path, timeout=0.4, isolation_level=None, check_same_thread=False)
+    sql.setlimit(sqlite3.SQLITE_LIMIT_LENGTH, _MAX_VALUE_BYTES)
+    sql.setlimit(sqlite3.SQLITE_LIMIT_ATTACHED, 0)
+    pragmas: dict[str, Any] = {"trusted_schema": "OFF", "cell_size_check": "ON", "temp_store": "MEMORY"}
+    if not read_only:
+        pragmas |= {"locking_mode": "EXCLUSIVE", "journal_mode": "DELETE", "synchronous": "FULL"}
+    for name, value in pragmas.items():
+        sql.execute(f"PRAGMA {name} = {value}")
+    return sql
+
+
+def _check(sql: sqlite3.Connection, path: Path) -> None:
+    check_schema(sql, path)
+    found = "ok"
+    with deadline(sql, _CHECK_S), contextlib.suppress(sqlite3.OperationalError):  # a large file on a slow disk
+        found = sql.execute("PRAGMA quick_check(1)").fetchone()[0]
+    if found != "ok":
+        raise sqlite3.DatabaseError("malformed")
+
+
+def check_schema(sql: sqlite3.Connection, path: Path) -> None:
+    """Make sure that the tables are Peel's own: a view or trigger in their place could compute without end.
+
+    Raises
+    ------
+    ProjectError
+    """
+    with deadline(sql, _SCHEMA_S):
+        rows = sql.execute("SELECT type, sql FROM sqlite_master WHERE name NOT LIKE 'sqlite_%'").fetchmany(50)
+    if sorted(rows) != sorted(("table", statement) for statement in SCHEMA):
+        message = f"{path} does not hold the tables of a Peel job: it is damaged, or another program made it."
+        raise ProjectError(message, "Open a photo, or a file that Peel wrote.")
+
+
+@contextlib.contextmanager
+def deadline(sql: sqlite3.Connection, seconds: float) -> Iterator[None]:
+    """Interrupt whatever SQLite computes within, after a while."""
+    end = time.monotonic() + seconds
+    sql.set_progress_handler(lambda: int(time.monotonic() > end), _STEPS)
+    try:
+        yield
+    finally:
+        sql.set_progress_handler(None, 0)
