@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/ready
 
-.PHONY: setup demo test lint fmt bench shots clean
+.PHONY: setup demo test lint fmt bench campaign shots clean
 
 setup: $(READY)
 
@@ -23,17 +23,20 @@ test: setup
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -q -n auto
 
 lint: setup
-	$(BIN)/ruff format --check src tests bench tools
-	$(BIN)/ruff check src tests bench tools
+	$(BIN)/ruff format --check src tests bench campaign tools
+	$(BIN)/ruff check src tests bench campaign tools
 	$(BIN)/mypy
 	$(BIN)/lint-imports
 
 fmt: setup
-	$(BIN)/ruff format src tests bench tools
-	$(BIN)/ruff check --fix src tests bench tools
+	$(BIN)/ruff format src tests bench campaign tools
+	$(BIN)/ruff check --fix src tests bench campaign tools
 
 bench: setup
 	$(BIN)/python -m bench $(BENCH)
+
+campaign: setup
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m campaign $(CAMPAIGN)
 
 shots: setup
 	QT_QPA_PLATFORM=offscreen $(BIN)/python tools/shots.py

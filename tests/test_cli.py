@@ -1,6 +1,9 @@
 import json
 import shutil
+import subprocess
+import sys
 from pathlib import Path
+from typing import Any
 
 import imagecodecs
 import numpy as np
@@ -9,7 +12,10 @@ from PIL import Image
 
 from conftest import outlined, soft_disc
 from peel.cli import main
-from peel.job import contours
+from peel.files.photo import decode_photo
+from peel.files.project import ProjectFile
+from peel.job import contours, marking
+from peel.job.marking import Stroke
 from peel.work import memory
 from peel.work.session import Session
 
@@ -150,3 +156,43 @@ def test_says_how_the_photo_mixes_and_takes_it_from_the_command_line(
     assert _cut(*pair, *outputs, "--mixing", "oil") == 2
     assert "Choose found, value or light" in capsys.readouterr().err
     assert _cut(*pair, *outputs, "--own-colour", "pink") == 2
+
+
+def test_an_unsolved_job_is_solved_before_it_is_delivered_and_one_without_a_subject_refused(
+    tmp_path: Path, disc_file: Path, capsys: Any
+) -> None:
+    path = tmp_path / "disc.peel"
+    session = Session.begin(disc_file, path)
+    session.wait_idle(60)
+    assert main(["deliver", str(path), "--to", str(tmp_path / "none")]) == 3
+    session.close()
+    assert main(["deliver", str(path), "--to", str(tmp_path / "none")]) == 3
+    assert "no subject" in capsys.readouterr().err
+
+    project = ProjectFile.open(path)
+    photo = decode_photo(project.photo()[1], "x")
+    job = marking.paint_mark(
+        project.load(project.history().current.number, photo), Stroke(((210, 150),), 80), subject=True
+    )
+    assert not job.is_solved
+    project.append("Brush", job)
+    project.close()
+
+    assert main(["deliver", str(path), "--to", str(tmp_path / "out")]) == 0
+    matte = np.asarray(Image.open(tmp_path / "out" / "disc-matte.png"))
+    assert ((matte > 20) & (matte < 235)).any(), "the soft rim was solved"
+
+
+def test_a_full_standard_output_is_said(tmp_path: Path, disc_file: Path) -> None:
+    zones = tmp_path / "zones.png"
+    Image.fromarray(np.where(np.arange(420) < 200, 0, 255).astype(np.uint8)[None].repeat(300, 0)).save(zones)
+    arguments = ["cut", str(disc_file), "--zones", str(zones), "--matte", str(tmp_path / "m.png"), "--json"]
+
+    with Path("/dev/full").open("wb") as full:
+        done = subprocess.run(
+            [sys.executable, "-m", "peel", *arguments], stdout=full, stderr=subprocess.PIPE, text=True, check=False
+        )
+
+    assert done.returncode == 4
+    assert "standard output cannot be written" in done.stderr
+    assert "Traceback" not in done.stderr

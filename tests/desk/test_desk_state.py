@@ -1,5 +1,7 @@
 """The desk: what registers itself, presses the other way round, photos put aside, what lies where."""
 
+import os
+import time
 from pathlib import Path
 
 import numpy as np
@@ -8,15 +10,18 @@ from PIL import Image
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QAction, QWheelEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QLabel
+from PySide6.QtWidgets import QApplication, QLabel, QPushButton
 
 from desk.hand import Hand
 from peel.desk.controls.icons import draw_icon
 from peel.desk.controls.number_field import NumberField
 from peel.desk.register import STEPS, all_commands, make_tools
 from peel.desk.steps import Step
+from peel.files.project import ProjectFile
+from peel.job.edits import set_value
 from peel.job.lay_band import marked_subject
 from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
+from peel.work import job_files
 from peel.work.views import View
 
 RIGHT, NONE = Qt.MouseButton.RightButton, Qt.KeyboardModifier.NoModifier
@@ -344,3 +349,78 @@ def test_what_is_typed_and_is_no_number_changes_nothing(marked: Hand, typed: str
     marked.settle()
 
     assert marked.job is before
+
+
+# what takes time
+
+
+def test_closing_hides_the_window_at_once_and_loses_nothing(marked: Hand, monkeypatch: pytest.MonkeyPatch) -> None:
+    window, session, real = marked.window, marked.session, ProjectFile.append
+
+    def slowly(project: ProjectFile, label: str, job: object) -> int:
+        time.sleep(0.1)
+        return real(project, label, job)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(ProjectFile, "append", slowly)
+    for number in range(8):
+        session.apply(f"{number}", lambda job, n=number: set_value(job, "recipe.band.outward_px", 20 + n))
+
+    since = time.monotonic()
+    window.close()
+    assert time.monotonic() - since < 0.3
+    assert not window.isVisible()
+    marked.wait(lambda: window.is_closed)
+
+    again = ProjectFile.open(session.project.path)
+    assert [state.label for state in again.history().states][-8:] == [str(number) for number in range(8)]
+    again.close()
+
+
+def test_the_steps_of_undo_can_be_forgotten(marked: Hand) -> None:
+    marked.step("Deliver")
+    panel = marked.panel(Step.DELIVER)
+    assert "can be undone" in panel._undo.text()
+
+    panel._forget.click()
+    marked.wait(lambda: "forgotten" in marked.window.message.text)
+    marked.settle()
+
+    assert marked.session.history.undo_label is None
+    assert not panel._forget.isEnabled()
+    assert marked.job.is_solved
+
+
+def test_old_jobs_are_offered_to_be_cleared_with_their_size(hand: Hand) -> None:
+    path = job_files.new_working_path("forgotten.png")
+    path.write_bytes(bytes(3_000_000))
+    then = time.time() - 60 * 24 * 3600
+    os.utime(path, (then, then))
+    hand.window.show_welcome()
+
+    def offered() -> list[QPushButton]:
+        return [
+            b
+            for b in hand.window.welcome.findChildren(QPushButton)
+            if b.text().startswith("Clear the") and b.isVisible()
+        ]
+
+    hand.wait(lambda: bool(offered()))
+    assert "(3 MB)" in offered()[0].text()
+    offered()[0].click()
+
+    hand.wait(lambda: not path.exists() and not offered())
+
+
+@pytest.mark.parametrize("folder", ["~nobody-of-that-name/x", "/proc/no", "x" * 400, ""])
+def test_a_folder_that_cannot_be_is_explained_when_delivering(marked: Hand, folder: str) -> None:
+    marked.step("Deliver")
+    panel = marked.panel(Step.DELIVER)
+    panel._folder.setText(folder)
+    marked.settle()
+    if folder in {"", "~nobody-of-that-name/x"}:  # a folder of that name below the present one
+        return
+
+    panel.go.click()
+    marked.wait(lambda: marked.window.message.isVisible())
+
+    assert "could not be written" in marked.window.message.text

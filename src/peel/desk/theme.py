@@ -64,6 +64,7 @@ def install(app: QApplication, theme: Theme) -> None:
     font = QFont(FONT)
     font.setPixelSize(13)
     app.setFont(font)
+    app.setStyleSheet("")  # dressing undressed widgets takes a third of the time of dressing them anew
     app.setPalette(_palette(theme))
     app.setStyleSheet(_sheet(theme))
 

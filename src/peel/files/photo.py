@@ -1,7 +1,9 @@
 """Read photographs: JPEG, PNG, TIFF and WebP, 8 or 16 bits, upright and with their profile."""
 
+import contextlib
 import io
 import warnings
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any, Final
 
@@ -100,8 +102,7 @@ def decode_photo(content: bytes, name: str) -> Photo:
 
 
 def _decoded(content: bytes, name: str) -> tuple[Pixels, bytes | None]:
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore")  # decoders warn about odd metadata that does not touch the picture
+    with _quietly():
         try:
             with Image.open(io.BytesIO(content), formats=("JPEG", "PNG", "TIFF", "WEBP")) as image:
                 _check_size(image.size, name)
@@ -118,6 +119,14 @@ def _decoded(content: bytes, name: str) -> tuple[Pixels, bytes | None]:
             raise PhotoError(message, "Close other programs, or open a smaller copy.") from error
         except Exception as error:
             raise _damaged(name) from error
+
+
+@contextlib.contextmanager
+def _quietly() -> Iterator[None]:
+    """Keep decoders from warning about odd metadata that does not touch the picture."""
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        yield
 
 
 def _damaged(name: str) -> PhotoError:
@@ -268,7 +277,7 @@ def read_preview(content: bytes, name: str, longest_px: int) -> ByteArray | None
         Upright; the longer side at least `longest_px` where the photo has that many.
     """
     try:
-        with Image.open(io.BytesIO(content), formats=("JPEG",)) as image:
+        with _quietly(), Image.open(io.BytesIO(content), formats=("JPEG",)) as image:
             _check_size(image.size, name)
             _check_scans(image, content, name)
             if image.mode != "RGB":
@@ -288,7 +297,7 @@ def read_opacity(content: bytes, name: str) -> ByteArray | None:
     (H, W) uint8 ndarray or None
     """
     try:
-        with Image.open(io.BytesIO(content), formats=("PNG", "TIFF", "WEBP")) as image:
+        with _quietly(), Image.open(io.BytesIO(content), formats=("PNG", "TIFF", "WEBP")) as image:
             _check_size(image.size, name)
             if image.format == "TIFF" and _is_sixteen_bit(content, image):
                 pixels = _tiff_pixels(content, name)

@@ -382,7 +382,7 @@ class Session:
         job = self.job
         asked = question(job)
         with self._turn:
-            if self._asked == asked:
+            if self._asked == asked or self._is_closed:
                 return
             self._asked = None
         if job.is_solved or not _is_solvable(job):
