@@ -223,7 +223,7 @@ def test_closing_the_photo_shows_the_empty_window_and_another_can_be_opened(mark
     marked.command("Close the photo")
     assert marked.window.welcome.isVisible()
     assert marked.desk.job is None
-    assert marked.bench.files.assignment.sessions == []
+    marked.wait(lambda: marked.bench.files.assignment.sessions == [])
 
     marked.open(second_file)
 
