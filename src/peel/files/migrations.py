@@ -7,7 +7,7 @@ from typing import Final
 __all__ = ["APPLICATION_ID", "SCHEMA", "VERSION", "migrate"]
 
 APPLICATION_ID: Final = 0x5065656C  # "Peel"
-VERSION: Final = 3
+VERSION: Final = 4
 
 SCHEMA: Final = (
     "CREATE TABLE photo (id INTEGER PRIMARY KEY CHECK (id = 1), name TEXT NOT NULL, digest TEXT NOT NULL, "
@@ -30,7 +30,12 @@ def _to_third(sql: sqlite3.Connection) -> None:
     del sql
 
 
-_STEPS: Final[dict[int, Callable[[sqlite3.Connection], None]]] = {1: _to_second, 2: _to_third}
+def _to_fourth(sql: sqlite3.Connection) -> None:
+    """Call the plane of exact and loose stretches what it has become, a plane of kinds; its codes are the same."""
+    sql.execute("""UPDATE state SET planes = replace(planes, '"stretches"', '"kinds"')""")
+
+
+_STEPS: Final[dict[int, Callable[[sqlite3.Connection], None]]] = {1: _to_second, 2: _to_third, 3: _to_fourth}
 """For each older version, the function that brings a file from it to the next."""
 
 

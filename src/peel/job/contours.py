@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from peel.errors import MarkError
 from peel.job.job import Job
+from peel.job.kinds import RELEASED
 from peel.job.lay_band import lay_zones
 from peel.job.rect import Rect
 from peel.job.settings import MOST_CONTOURS, Contour, Node, Point
@@ -299,12 +300,12 @@ def _redrawn(job: Job, old: Contour | None, new: Contour | None) -> Job:
     marks, corrections = job.marks.read(window), job.corrections.read(window)
     marks[touched], corrections[touched] = 0, 0
     inside, exact = _drawn(job, window)
-    stretches = job.stretches.read(window)
-    stretches[stretches < 2] = exact[stretches < 2]
+    kinds = job.kinds.read(window)
+    kinds[kinds < RELEASED] = exact[kinds < RELEASED]
     redrawn = job.with_planes(
         outline=job.outline.write(window, inside),
         marks=job.marks.write(window, marks),
-        stretches=job.stretches.write(window, stretches),
+        kinds=job.kinds.write(window, kinds),
         corrections=job.corrections.write(window, corrections),
     )
     return lay_zones(redrawn, window)

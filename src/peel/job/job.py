@@ -14,6 +14,7 @@ from peel.job.rect import Rect
 from peel.job.settings import JobSettings, PhotoSettings, Recipe
 from peel.job.space import Space
 from peel.matte.arrays import FloatArray, unit_floats
+from peel.matte.edge.laying import reduced, working_step
 from peel.matte.edge.trimap import BACKGROUND
 from peel.matte.solve.noise import NoiseCurve, measure_noise
 
@@ -69,6 +70,14 @@ class Photo:
     def noise(self) -> NoiseCurve:
         """Its noise, measured on first use."""
         return measure_noise(self.pixels)
+
+    @cached_property
+    def working(self) -> FloatArray:
+        """The photo at the size at which its edges are read, float32 in [0, 1]; made on first use."""
+        step = working_step(self.height, self.width)
+        small = reduced(self.pixels, step)
+        small.flags.writeable = False
+        return small
 
     @cached_property
     def blank_planes(self) -> Mapping[str, Plane]:

@@ -11,12 +11,14 @@ import numpy as np
 
 from peel.errors import MarkError
 from peel.job.job import Job
-from peel.job.lay_band import EXACT, LOOSE, lay_zones, marked_subject
+from peel.job.lay_band import lay_zones, marked_subject
+from peel.job.kinds import RELEASED, said, unsolve_kinds
 from peel.job.plane import Plane
 from peel.job.planes import PLANES, Role
 from peel.job.rect import Rect
 from peel.job.settings import Point
 from peel.matte.arrays import BoolArray
+from peel.matte.edge.kinds import Kind
 from peel.matte.marking.coverage import coverage
 from peel.matte.marking.regions import drop_islands, fill_holes, grown, region_at, smoothed
 from peel.matte.marking.strokes import stroke_bounds, stroke_mask
@@ -32,7 +34,7 @@ __all__ = [
     "coverage_of",
     "fill_area",
     "mark_region",
-    "paint_exact",
+    "paint_kind",
     "paint_mark",
     "paint_zone",
     "release_zone",
@@ -89,14 +91,16 @@ def _correct(job: Job, stroke: Stroke, value: int) -> Job:
     return lay_zones(job.with_planes(corrections=_painted(job.corrections, touched, window, value)), window, reach=0)
 
 
-def paint_exact(job: Job, stroke: Stroke, *, exact: bool) -> Job:
-    """Brush over edges whose band is to be exact, a few pixels wide, or loose again."""
+def paint_kind(job: Job, stroke: Stroke, kind: Kind | None) -> Job:
+    """Brush over edges to say of what kind they are; None leaves it to Peel again."""
     window = _window(job, stroke)
     if window.is_empty:
         return job
     touched = stroke_mask(stroke.points, stroke.radius_px, window.as_tuple)
-    stretches = _painted(job.stretches, touched, window, EXACT if exact else LOOSE)
-    return lay_zones(job.with_planes(stretches=stretches), window)
+    code = RELEASED if kind is None else said(kind)
+    before = job
+    job = lay_zones(job.with_planes(kinds=_painted(job.kinds, touched, window, code)), window)
+    return unsolve_kinds(before, job, window)
 
 
 def _window(job: Job, stroke: Stroke) -> Rect:

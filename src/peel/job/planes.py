@@ -70,12 +70,17 @@ PLANES: Final[dict[str, PlaneSpec]] = {
         PlaneSpec("outline", _BYTE, None, 0, Role.MARK),
         # Where Brush, Sweep, Alike and the like overrule the contours: 0 nowhere, 1 backdrop, 2 subject.
         PlaneSpec("marks", _BYTE, frozenset({0, 1, 2}), 0, Role.MARK),
-        # Which edges have an exact band: 0 none, 1 beside a contour's exact stretch, 2 brushed loose, 3 brushed exact.
-        PlaneSpec("stretches", _BYTE, frozenset({0, 1, 2, 3}), 0, Role.MARK),
+        # What the person says an edge is: 0 nothing, 1 hard as it lies beside a contour's exact stretch, 2 brushed to be
+        # as Peel suggests, 3 to 7 brushed hard, soft, strand, lacy, sheer.
+        PlaneSpec("kinds", _BYTE, frozenset(range(8)), 0, Role.MARK),
         # Where the zone brushes overrule the laid band: 0 nowhere, 1 backdrop, 2 unsure, 3 subject.
         PlaneSpec("corrections", _BYTE, frozenset({0, 1, 2, 3}), 0, Role.MARK),
         # The trimap that follows from those above and the band's widths.
         PlaneSpec("zones", _BYTE, frozenset({BACKGROUND, UNKNOWN, FOREGROUND}), BACKGROUND, Role.BAND),
+        # What Peel takes the nearest edge for: 0 nothing, 1 to 5 hard, soft, strand, lacy, sheer.
+        PlaneSpec("suggested", _BYTE, frozenset(range(6)), 0, Role.BAND),
+        # How sure it is of that: 0 to 255.
+        PlaneSpec("confidence", _BYTE, None, 0, Role.BAND),
         # Alpha as solved so far, 65535 for 1; exact wherever the zones are certain.
         PlaneSpec("matte", np.dtype(np.uint16), None, 0, Role.SOLUTION),
         # 1 where the zones changed and the matte has not caught up.

@@ -84,11 +84,31 @@ class Contour(_Settings):
 
 
 class Band(_Settings):
-    """How far the unsure band reaches from the marked boundary, in photo pixels; `exact_px` where that is exact."""
+    """How the unsure band is laid around the marked boundary; lengths in photo pixels.
 
+    Attributes
+    ----------
+    lay : "laid" where the photo is unsure, or "plain": as far from the boundary as the widths say.
+    margin_px : how far a laid band reaches at least, both ways.
+    outward_px, inward_px : how far a plain band reaches into the backdrop and into the subject.
+    exact_px : how far either reaches along hard edges, both ways.
+    kinds : whether Peel's suggestions of kinds count, or only what was brushed.
+    """
+
+    lay: Literal["laid", "plain"] = "laid"
+    margin_px: Annotated[float, Field(ge=0, le=400)] = 4.0
+    kinds: Literal["suggested", "none"] = "suggested"
     outward_px: Annotated[float, Field(ge=0, le=400)] = 14.0
     inward_px: Annotated[float, Field(ge=0, le=400)] = 8.0
     exact_px: Annotated[float, Field(ge=0, le=40)] = 3.0
+
+    @model_validator(mode="before")
+    @classmethod
+    def _from_third_format(cls, data: Any) -> Any:
+        """Take widths that come alone, as in the first three file formats, for those of a plain band without kinds."""
+        if isinstance(data, dict) and data.keys() & {"outward_px", "inward_px"} and not data.keys() & {"lay", "kinds"}:
+            return {**data, "lay": "plain", "kinds": "none"}
+        return data
 
 
 class Solving(_Settings):

@@ -1,0 +1,138 @@
+"""The kinds of edge: how they are told apart, and what each asks of the solve.
+
+A stretch of edge is described by five numbers gathered around it, and compared with typical ones of each kind. The
+typical numbers were measured on drawn edges with known kinds (``python -m bench edge``).
+"""
+
+from dataclasses import dataclass
+from enum import IntEnum
+from typing import Final
+
+import cv2
+import numpy as np
+
+from peel.matte.arrays import ByteArray, FloatArray
+from peel.matte.edge.laying import Reading
+
+__all__ = ["FACTORS", "Factors", "Kind", "Suggestion", "suggest_kinds"]
+
+
+class Kind(IntEnum):
+    """What a stretch of edge is."""
+
+    HARD = 1
+    SOFT = 2
+    STRAND = 3
+    LACY = 4
+    SHEER = 5
+
+
+@dataclass(frozen=True)
+class Factors:
+    """What a kind makes of the weights of `peel.matte.solve.settings.EdgeTerms`; 1 leaves them as they are."""
+
+    sampled_colour: float = 1.0
+    local_colour: float = 1.0
+    sparsity: float = 1.0
+    denoising: float = 1.0
+
+
+FACTORS: Final[dict[Kind, Factors]] = {
+    Kind.HARD: Factors(sampled_colour=0.0, local_colour=0.0),
+    Kind.SOFT: Factors(),
+    Kind.STRAND: Factors(),
+    Kind.LACY: Factors(sampled_colour=2.0),
+    Kind.SHEER: Factors(sparsity=0.0),
+}
+"""Every kind's parameters."""
+
+_WINDOW: Final = 49  # working pixels across in which a stretch is described
+_MARGIN: Final = 3  # working pixels around the boundary that always belong to the band
+_SPREADS: Final = np.array([0.35, 0.25, 0.15, 0.10, 0.20], np.float32)
+_TYPICAL: Final[tuple[tuple[Kind, tuple[float, ...]], ...]] = (
+    # width of the band, steepness, coherence of directions, share of half-clear pixels, ridges against slopes
+    (Kind.HARD, (1.05, 0.32, 0.98, 0.38, 0.68)),
+    (Kind.HARD, (2.2, 0.31, 0.84, 0.45, 0.69)),
+    (Kind.SOFT, (4.1, 0.145, 0.97, 0.33, 0.32)),
+    (Kind.STRAND, (8.1, 0.25, 0.55, 0.77, 1.13)),
+    (Kind.STRAND, (7.5, 0.22, 0.47, 0.45, 1.04)),
+    (Kind.STRAND, (5.0, 0.31, 0.36, 0.38, 0.70)),
+    (Kind.STRAND, (7.0, 0.31, 0.27, 0.61, 0.99)),
+    (Kind.STRAND, (4.0, 0.31, 0.75, 0.50, 0.90)),
+    (Kind.LACY, (7.0, 0.32, 0.19, 0.28, 0.81)),
+    (Kind.SHEER, (5.0, 0.12, 0.66, 0.55, 0.25)),
+)
+
+
+@dataclass(frozen=True)
+class Suggestion:
+    """Which kind each pixel's nearest stretch is likely to be.
+
+    Attributes
+    ----------
+    kinds : (h, w) uint8 ndarray
+        Values of `Kind`.
+    confidence : (h, w) uint8 ndarray
+        255 for certain.
+    """
+
+    kinds: ByteArray
+    confidence: ByteArray
+
+
+def suggest_kinds(reading: Reading) -> Suggestion:
+    """Tell the kind of every stretch from what was read of the edge.
+
+    Parameters
+    ----------
+    reading : Reading
+
+    Returns
+    -------
+    Suggestion
+        Of every pixel, taken from the nearest point of the marked boundary.
+    """
+    on_edge = (reading.distance < 1.6).astype(np.uint8)
+    if not on_edge.any():
+        blank = np.zeros(on_edge.shape, np.uint8)
+        return Suggestion(blank, blank)
+    chosen, confidence = _compared(_descriptions(reading)[on_edge > 0])
+    _, labels = cv2.distanceTransformWithLabels(1 - on_edge, cv2.DIST_L2, 3, labelType=cv2.DIST_LABEL_PIXEL)
+    kinds, sure = (np.zeros(int(labels.max()) + 1, np.uint8) for _ in range(2))
+    at = labels[on_edge > 0]
+    kinds[at], sure[at] = chosen, confidence
+    return Suggestion(kinds[labels], sure[labels])
+
+
+def _compared(described: FloatArray) -> tuple[ByteArray, ByteArray]:
+    """Return the likeliest kind of each (N, 5) description, and how much likelier it is than the others."""
+    logs = np.array([0, 1, 4])
+    described[:, logs] = np.log(np.maximum(described[:, logs], 1e-3))
+    best = np.full((len(Kind), len(described)), -1e9, np.float32)
+    for kind, values in _TYPICAL:
+        typical = np.array(values, np.float32)
+        typical[logs] = np.log(typical[logs])
+        best[kind - 1] = np.maximum(best[kind - 1], -0.5 * (((described - typical) / _SPREADS) ** 2).sum(-1))
+    likely = np.exp(best - best.max(axis=0))
+    confidence = 255 * likely.max(axis=0) / likely.sum(axis=0)
+    return (likely.argmax(axis=0) + 1).astype(np.uint8), np.rint(confidence).astype(np.uint8)
+
+
+def _descriptions(reading: Reading) -> FloatArray:
+    """Return the five numbers of every pixel's surroundings."""
+    cover = cv2.GaussianBlur(reading.cover, (0, 0), 1.0)
+    across, down = (cv2.Sobel(cover, cv2.CV_32F, *order, scale=1 / 8) for order in ((1, 0), (0, 1)))
+    band = (reading.unsure | (reading.distance < _MARGIN)).astype(np.float32)
+    window = (_WINDOW, _WINDOW)
+    share = cv2.blur(band, window)
+
+    def pooled(values: FloatArray) -> FloatArray:
+        return cv2.blur(values * band, window) / np.maximum(share, 1e-6)
+
+    both, along, askew = pooled(across * across), pooled(down * down), pooled(across * down)
+    coherence = np.hypot(both - along, 2 * askew) / (both + along + 1e-9)
+    half_clear = pooled(((cover > 0.15) & (cover < 0.85)).astype(np.float32))
+    ridges = pooled(np.abs(cv2.Laplacian(cover, cv2.CV_32F))) / np.maximum(pooled(np.hypot(across, down)), 1e-4)
+    width = share * _WINDOW / (2 * _MARGIN)
+    steep = cv2.blur(reading.steepness, (9, 9))
+    return np.asarray(np.stack([width, steep, coherence, half_clear, ridges], axis=-1), np.float32)
