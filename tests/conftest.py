@@ -49,7 +49,8 @@ def disc() -> tuple[np.ndarray, np.ndarray, np.ndarray]:
 @pytest.fixture
 def disc_job() -> Job:
     photo, _, _ = soft_disc(300, 420, 90)
-    return new_job(Photo("disc.png", np.round(photo * 255).astype(np.uint8)))
+    job = new_job(Photo("disc.png", np.round(photo * 255).astype(np.uint8)))
+    return job.with_recipe(band={"lay": "plain", "kinds": "none"})
 
 
 @pytest.fixture

@@ -19,7 +19,7 @@ from peel.desk.register import STEPS, all_commands, make_tools
 from peel.desk.steps import Step
 from peel.files.project import ProjectFile
 from peel.job.edits import set_value
-from peel.job.lay_band import marked_subject
+from peel.job.marked import marked_subject
 from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
 from peel.work import job_files
 from peel.work.views import View

@@ -10,7 +10,7 @@ from desk.hand import Hand
 from peel.desk.steps import Step
 from peel.desk.tools.alike import AlikeTool
 from peel.desk.tools.contour import ContourTool
-from peel.job.lay_band import marked_subject
+from peel.job.marked import marked_subject
 from peel.job.marking import Change
 from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
 from peel.work.views import View

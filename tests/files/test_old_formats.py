@@ -63,7 +63,7 @@ def test_a_file_of_the_second_format_opens_with_its_settings_in_two_halves(tmp_p
     assert photo.contours[1].hole
     assert (recipe.backing.colour, recipe.colour.clean, recipe.delivery.matte_bits) == ("#3f6c8f", 0.5, 16)
     assert session.job.is_solved
-    assert set(np.unique(session.job.stretches.read())) >= {0, 3}
+    assert set(np.unique(session.job.kinds.read())) >= {0, 3}
     before = session.job.matte.read()
     session.undo()
     session.redo()

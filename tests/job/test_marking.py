@@ -7,9 +7,10 @@ from conftest import outlined
 from peel.errors import MarkError
 from peel.job import contours, marking
 from peel.job.job import Job, Photo, new_job
-from peel.job.lay_band import marked_subject
+from peel.job.marked import marked_subject
 from peel.job.marking import Change, Stroke, Zone
 from peel.job.settings import Node
+from peel.matte.edge.kinds import Kind
 from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
 
 SQUARE = [(90, 60), (330, 60), (330, 240), (90, 240)]
@@ -49,8 +50,8 @@ def test_stretches_can_be_brushed_exact_and_loose_again(disc_job: Job) -> None:
     job = _marked(disc_job)
     stroke = Stroke(((330, 100), (330, 200)), 15)
 
-    exact = marking.paint_exact(job, stroke, exact=True)
-    loose = marking.paint_exact(exact, stroke, exact=False)
+    exact = marking.paint_kind(job, stroke, Kind.HARD)
+    loose = marking.paint_kind(exact, stroke, None)
 
     assert (exact.zones.read()[150, 300:360] == UNKNOWN).sum() < 9
     assert np.array_equal(loose.zones.read(), job.zones.read())
@@ -120,7 +121,7 @@ def test_an_enclosed_area_is_filled_and_an_open_one_is_not(disc_job: Job) -> Non
 
 
 def test_clearing_leaves_the_settings_and_nothing_else(disc_job: Job) -> None:
-    job = marking.paint_exact(_marked(disc_job), Stroke(((330, 100), (330, 200)), 15), exact=True)
+    job = marking.paint_kind(_marked(disc_job), Stroke(((330, 100), (330, 200)), 15), Kind.HARD)
 
     bare = marking.clear_marks(job)
 

@@ -6,6 +6,7 @@ from peel.job.job import Job
 from peel.job.marking import Stroke, Zone, clear_marks, without_marks
 from peel.job.plane import Plane
 from peel.job.planes import PLANES, PlaneSpec, Role
+from peel.matte.edge.kinds import Kind
 from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
 
 
@@ -48,7 +49,7 @@ def test_clearing_resets_every_mark_by_role_one_that_was_added_later_too(
     monkeypatch.setitem(PLANES, "kinds", PlaneSpec("kinds", np.dtype(np.uint8), frozenset({0, 1}), 0, Role.MARK))
     monkeypatch.setitem(PLANES, "kept", PlaneSpec("kept", np.dtype(np.uint8), None, 9, Role.SOLUTION))
     job = marking.paint_mark(disc_job, Stroke(((200, 150),), 60), subject=True)
-    job = marking.paint_exact(job, Stroke(((260, 150),), 20), exact=True)
+    job = marking.paint_kind(job, Stroke(((260, 150),), 20), Kind.HARD)
     ones = Plane.filled(job.photo.height, job.photo.width, 1)
     job = job.with_planes(kinds=ones, kept=ones)
 

@@ -2,7 +2,7 @@ import numpy as np
 import pytest
 
 from peel.job.job import Job, Photo, new_job
-from peel.job.lay_band import marked_subject
+from peel.job.marked import marked_subject
 from peel.job.marking import Change, Zone, mark_region, reshape
 from peel.matte.edge.trimap import BACKGROUND, UNKNOWN
 from peel.work.finding import AlikePick, Finder, proposal_words

@@ -17,11 +17,13 @@ from peel.desk.controls.shelf import Shelf
 from peel.desk.controls.step_line import StepLine
 from peel.desk.desk_state import DeskState
 from peel.desk.display.tiles import DisplayTiles
+from peel.desk.edge_desk import EdgeDesk
 from peel.desk.file_desk import FileDesk
 from peel.desk.held_keys import HeldKeys
 from peel.desk.layout import in_column, in_row, side_column
 from peel.desk.marking_desk import MarkingDesk
 from peel.desk.panels.deliver import DeliverPanel
+from peel.desk.panels.edge import EdgePanel
 from peel.desk.panels.mark import MarkPanel
 from peel.desk.panels.panel import Panel
 from peel.desk.register import STEPS, all_commands, key_sections, make_tools
@@ -70,6 +72,9 @@ class Bench(QWidget):
         marking = self.panels[Step.MARK]
         assert isinstance(marking, MarkPanel)
         self.marking_desk = MarkingDesk(desk, marking)
+        edge = self.panels[Step.EDGE]
+        assert isinstance(edge, EdgePanel)
+        self.edge_desk = EdgeDesk(desk, edge)
         self.progress = QProgressBar()
         self.progress.setObjectName("solving")
         self.progress.setTextVisible(False)
@@ -132,7 +137,13 @@ class Bench(QWidget):
         assert isinstance(deliver, DeliverPanel)
         tools = {tool for own in self.desk.tools.values() for tool in own}
         workers = (deliver.close_lane, self.proofs.close_lane, self.tiles.close, self.side_tasks.close)
-        return [self.files.close, *workers, self.marking_desk.close, *(tool.close for tool in tools)]
+        return [
+            self.files.close,
+            *workers,
+            self.marking_desk.close,
+            self.edge_desk.close,
+            *(tool.close for tool in tools),
+        ]
 
     # news
 

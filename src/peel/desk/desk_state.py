@@ -4,7 +4,7 @@ Commands, held keys, panels and the marking desk know this object; none of them 
 """
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from PySide6.QtCore import QObject, QPointF, Signal
 from PySide6.QtGui import QColor, QImage
@@ -14,6 +14,7 @@ from peel.desk.steps import Step
 from peel.desk.tools.tool import Tool
 from peel.job.job import Job
 from peel.job.settings import Point
+from peel.work.edge_places import Place
 from peel.work.session_events import Trouble
 from peel.work.views import Look, View
 
@@ -31,6 +32,10 @@ class Asks(QObject):
     zoom : (float,)
         A factor.
     propose, deliver, fold_proofs : ()
+    next_place : ()
+        Walk to the next place in doubt.
+    look_at : (QPointF, float)
+        Show a place of the photo, and so many of its pixels around it.
     """
 
     open_file = Signal()
@@ -46,14 +51,17 @@ class Asks(QObject):
     propose = Signal()
     deliver = Signal()
     fold_proofs = Signal()
+    next_place = Signal()
+    look_at = Signal(object, float)
 
 
 @dataclass(frozen=True)
 class Overlay:
-    """What lies over the picture: a picture of regions, and an outline that changes are kept to."""
+    """What lies over the picture: a picture of regions, an outline that changes are kept to, and places in doubt."""
 
     image: QImage | None = None
     area: tuple[Point, ...] = ()
+    places: tuple[Place, ...] = ()
 
 
 class DeskState(QObject):
@@ -214,13 +222,19 @@ class DeskState(QObject):
 
     def show_overlay(self, image: QImage | None) -> None:
         """Lay a picture over the whole photo; None takes it away."""
-        self.overlay = Overlay(image, self.overlay.area)
+        self.overlay = replace(self.overlay, image=image)
         self.overlay_changed.emit()
 
     def show_area(self, area: tuple[Point, ...]) -> None:
         """Show the area that changes are kept to; an empty one means everywhere."""
-        self.overlay = Overlay(self.overlay.image, area)
+        self.overlay = replace(self.overlay, area=area)
         self.overlay_changed.emit()
+
+    def show_places(self, places: tuple[Place, ...]) -> None:
+        """Mark places of the photo that are in doubt."""
+        if places != self.overlay.places:
+            self.overlay = replace(self.overlay, places=places)
+            self.overlay_changed.emit()
 
     def compare(self, job: Job | None) -> None:
         """Show another job in the place of the open one, for a before/after; None ends it."""

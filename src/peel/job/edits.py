@@ -49,6 +49,7 @@ def _asks_another_matte(before: JobSettings, after: JobSettings) -> bool:
         before.photo.known_mixing != after.photo.known_mixing
         or before.photo.sheer_colours != after.photo.sheer_colours
         or before.recipe.solving != after.recipe.solving
+        or before.recipe.band.kinds != after.recipe.band.kinds
     )
 
 

@@ -74,10 +74,7 @@ class Photo:
     @cached_property
     def working(self) -> FloatArray:
         """The photo at the size at which its edges are read, float32 in [0, 1]; made on first use."""
-        step = working_step(self.height, self.width)
-        small = reduced(self.pixels, step)
-        small.flags.writeable = False
-        return small
+        return reduced(self.pixels, working_step(self.height, self.width))
 
     @cached_property
     def blank_planes(self) -> Mapping[str, Plane]:

@@ -1,5 +1,6 @@
 """What kind each stretch of a job's edge is: as said by the person, else as Peel suggests."""
 
+from collections.abc import Hashable
 from typing import Final
 
 import numpy as np
@@ -10,11 +11,12 @@ from peel.matte.arrays import ByteArray
 from peel.matte.edge.kinds import Kind
 from peel.matte.edge.trimap import BACKGROUND, FOREGROUND
 
-__all__ = ["BESIDE_EXACT", "RELEASED", "kinds_in", "said", "unsolve_kinds"]
+__all__ = ["HARD_CODES", "RELEASED", "kinds_in", "kinds_stamp", "said", "unsolve_kinds"]
 
-BESIDE_EXACT: Final = 1
 RELEASED: Final = 2
 _SAID: Final = 2  # codes of the kinds that were brushed follow upon this
+HARD_CODES: Final = (1, _SAID + Kind.HARD)  # beside an exact stretch of a contour, and brushed
+_SURE: Final = 150  # confidence from which a suggestion counts
 _KIND_OF: Final = np.array([0, Kind.HARD, 0, *Kind], np.uint8)
 
 
@@ -34,7 +36,15 @@ def kinds_in(job: Job, window: Rect) -> ByteArray:
     spoken = _KIND_OF[job.kinds.read(window)]
     if job.settings.recipe.band.kinds == "none":
         return spoken
-    return np.where(spoken == 0, job.suggested.read(window), spoken)
+    suggested = job.suggested.read(window)
+    suggested[job.confidence.read(window) < _SURE] = 0
+    return np.where(spoken == 0, suggested, spoken)
+
+
+def kinds_stamp(job: Job, window: Rect) -> Hashable:
+    """Return all that the kinds in a window depend on."""
+    planes = (job.kinds, job.suggested, job.confidence)
+    return job.settings.recipe.band.kinds, *(plane.stamp(window) for plane in planes)
 
 
 def unsolve_kinds(before: Job, after: Job, window: Rect) -> Job:

@@ -7,48 +7,66 @@ from typing import Final
 import numpy as np
 
 from peel.job.job import MATTE_ONE, Job
+from peel.job.kinds import HARD_CODES, unsolve_kinds
+from peel.job.marked import marked_subject
+from peel.job.read_band import Laid, read_band
 from peel.job.rect import Rect
 from peel.job.settings import Band
-from peel.matte.arrays import BoolArray, ByteArray
+from peel.matte.arrays import ByteArray
 from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN, lay_band
 from peel.matte.parallel import run_all
 
-__all__ = ["EXACT", "LOOSE", "band_reach", "lay_zones", "marked_subject", "sampled_subject"]
+__all__ = ["band_reach", "lay_zones"]
 
-EXACT: Final = 3
-LOOSE: Final = 2
 _BLOCK: Final = 768
 _TRIMAP_OF: Final = np.array([0, BACKGROUND, UNKNOWN, FOREGROUND], np.uint8)
 
 
-def marked_subject(job: Job, window: Rect) -> BoolArray:
-    """Return what is marked as subject, before any band is laid; (H, W) bool."""
-    return _subject(job.marks.read(window), job.outline.read(window))
-
-
-def sampled_subject(job: Job, height: int, width: int) -> BoolArray:
-    """Tell the same of a small picture of the photo, (height, width) bool."""
-    return _subject(job.marks.sampled(height, width), job.outline.sampled(height, width))
-
-
-def _subject(marks: ByteArray, outline: ByteArray) -> BoolArray:
-    return np.where(marks == 0, outline >= 128, marks == 2)
-
-
 def band_reach(band: Band) -> int:
-    """Return how far from a boundary its band can reach, in pixels."""
-    return int(np.ceil(max(band.outward_px, band.inward_px, band.exact_px))) + 2
+    """Return how far from a boundary its margin or plain band can reach, in pixels."""
+    return int(np.ceil(max(*_widths(band), band.exact_px))) + 2
+
+
+def _widths(band: Band) -> tuple[float, float]:
+    return (band.margin_px, band.margin_px) if band.lay == "laid" else (band.outward_px, band.inward_px)
 
 
 def lay_zones(job: Job, changed: Rect, reach: int | None = None) -> Job:
-    """Derive the zones again within reach of a change, and fix the matte wherever they are now certain."""
+    """Derive the zones again within reach of a change, and fix the matte wherever they are now certain.
+
+    Parameters
+    ----------
+    job : Job
+    changed : Rect
+        Where what they follow from has changed.
+    reach : int, optional
+        How many pixels around that to derive them again; as far as the change can matter unless given.
+    """
     band = job.settings.recipe.band
-    distance = band_reach(band)
-    window = changed.grown(distance if reach is None else reach).intersection(job.photo.bounds)
+    is_read = band.lay == "laid" or band.kinds == "suggested"
+    if reach is None:
+        reach = max(band_reach(band), Laid.reach(job) if is_read else 0)
+    window = changed.grown(reach).intersection(job.photo.bounds)
     if window.is_empty:
         return job
+    zones = _margins(job, window)
+    laid = read_band(job, window) if is_read else None
+    if laid is not None and band.lay == "laid":
+        zones[laid.unsure] = UNKNOWN
+    corrections = job.corrections.read(window)
+    if corrections.any():
+        zones = np.where(corrections == 0, zones, _TRIMAP_OF[corrections])
+    derived = _with_zones(job, window, zones)
+    return derived if laid is None else _with_kinds(derived, window, zones, laid)
+
+
+def _margins(job: Job, window: Rect) -> ByteArray:
+    """Lay the band of fixed width: the plain one, or the margin of a laid one."""
+    band = job.settings.recipe.band
+    distance = band_reach(band)
+    outward, inward = _widths(band)
     around = window.grown(distance).intersection(job.photo.bounds)
-    subject, stretches = marked_subject(job, around), job.stretches.read(around)
+    subject, kinds = marked_subject(job, around), job.kinds.read(around)
     zones = np.empty((window.height, window.width), np.uint8)
 
     def lay(block: Rect) -> None:
@@ -57,9 +75,8 @@ def lay_zones(job: Job, changed: Rect, reach: int | None = None) -> Job:
         if inside.all() or not inside.any():
             zones[block.within(window)] = FOREGROUND if inside.any() else BACKGROUND
             return
-        near = stretches[reached.within(around)]
-        exact = (near == 1) | (near == EXACT)
-        laid = lay_band(inside, band.outward_px, band.inward_px, exact, band.exact_px)
+        exact = np.isin(kinds[reached.within(around)], HARD_CODES)
+        laid = lay_band(inside, outward, inward, exact, band.exact_px)
         zones[block.within(window)] = laid[block.within(reached)]
 
     blocks = [
@@ -68,10 +85,7 @@ def lay_zones(job: Job, changed: Rect, reach: int | None = None) -> Job:
         for left in range(window.left, window.right, _BLOCK)
     ]
     run_all([partial(_each, lay, blocks[0::2]), partial(_each, lay, blocks[1::2])])
-    corrections = job.corrections.read(window)
-    if corrections.any():
-        zones = np.where(corrections == 0, zones, _TRIMAP_OF[corrections])
-    return _with_zones(job, window, zones)
+    return zones
 
 
 def _each(work: Callable[[Rect], None], blocks: list[Rect]) -> None:
@@ -93,3 +107,14 @@ def _with_zones(job: Job, window: Rect, zones: ByteArray) -> Job:
         matte=job.matte.write(window, matte),
         unsolved=job.unsolved.write(window, unsolved),
     )
+
+
+def _with_kinds(job: Job, window: Rect, zones: ByteArray, laid: Laid) -> Job:
+    """Note the suggested kinds along the band; where others count than before, the matte is to be solved again."""
+    unsure = zones == UNKNOWN
+    suggested, confidence = (np.where(unsure, plane, 0) for plane in (laid.kinds, laid.confidence))
+    noted = job.with_planes(
+        suggested=job.suggested.write(window, suggested.astype(np.uint8)),
+        confidence=job.confidence.write(window, confidence.astype(np.uint8)),
+    )
+    return unsolve_kinds(job, noted, window)

@@ -11,8 +11,9 @@ import numpy as np
 
 from peel.errors import MarkError
 from peel.job.job import Job
-from peel.job.lay_band import lay_zones, marked_subject
 from peel.job.kinds import RELEASED, said, unsolve_kinds
+from peel.job.lay_band import lay_zones
+from peel.job.marked import marked_subject
 from peel.job.plane import Plane
 from peel.job.planes import PLANES, Role
 from peel.job.rect import Rect

@@ -70,7 +70,7 @@ PLANES: Final[dict[str, PlaneSpec]] = {
         PlaneSpec("outline", _BYTE, None, 0, Role.MARK),
         # Where Brush, Sweep, Alike and the like overrule the contours: 0 nowhere, 1 backdrop, 2 subject.
         PlaneSpec("marks", _BYTE, frozenset({0, 1, 2}), 0, Role.MARK),
-        # What the person says an edge is: 0 nothing, 1 hard as it lies beside a contour's exact stretch, 2 brushed to be
+        # What the person says an edge is: 0 nothing, 1 hard beside a contour's exact stretch, 2 brushed to be
         # as Peel suggests, 3 to 7 brushed hard, soft, strand, lacy, sheer.
         PlaneSpec("kinds", _BYTE, frozenset(range(8)), 0, Role.MARK),
         # Where the zone brushes overrule the laid band: 0 nowhere, 1 backdrop, 2 unsure, 3 subject.

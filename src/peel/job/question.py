@@ -1,6 +1,7 @@
 """The question that a solve answers: everything its matte depends on, as one comparable value."""
 
 from dataclasses import dataclass
+from typing import Literal
 
 from peel.job.job import Job
 from peel.job.plane import Plane
@@ -16,8 +17,10 @@ class Question:
 
     Attributes
     ----------
-    zones : Plane
+    zones, kinds, suggested : Plane
         Compared by identity.
+    use : "suggested" or "none"
+        Whether suggested kinds count.
     mixing : "value", "light" or None
         How colours mix, as the person chose; None leaves it to the solve to find out.
     sheer_colours : tuple of str
@@ -25,6 +28,9 @@ class Question:
     """
 
     zones: Plane
+    kinds: Plane
+    suggested: Plane
+    use: Literal["suggested", "none"]
     mixing: Mixing | None
     sheer_colours: tuple[str, ...]
     solving: Solving
@@ -33,7 +39,9 @@ class Question:
 def question(job: Job) -> Question:
     """Return the question that a job's matte has to answer."""
     photo = job.settings.photo
-    return Question(job.zones, photo.mixing, photo.sheer_colours, job.settings.recipe.solving)
+    recipe = job.settings.recipe
+    planes = job.zones, job.kinds, job.suggested
+    return Question(*planes, recipe.band.kinds, photo.mixing, photo.sheer_colours, recipe.solving)
 
 
 def solve_settings(solving: Solving) -> SolveSettings:

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from peel.files.profiles import to_screen
 from peel.job.job import Job, Photo
-from peel.job.lay_band import sampled_subject
+from peel.job.marked import sampled_subject
 from peel.job.marking import Change, Zone, all_subject, changed_region, mark_region, without_marks
 from peel.job.rect import Rect
 from peel.job.settings import Point
@@ -207,6 +207,8 @@ class Finder:
         """Start anew from a guess, with the band wider where it is unsure."""
         whole = job.photo.bounds
         marked = mark_region(without_marks(job), self._exactly(proposal.region, whole), Zone.SUBJECT)
+        if job.settings.recipe.band.lay == "laid":
+            return marked
         soft = cv2.GaussianBlur(proposal.unsure.astype(np.float32), (0, 0), 1.0)
         size = (self._photo.width, self._photo.height)
         unsure = cv2.resize((soft * 255).astype(np.uint8), size, interpolation=cv2.INTER_CUBIC) >= 110

@@ -9,6 +9,7 @@ import numpy as np
 from peel.errors import SolveError
 from peel.job.edits import with_matte
 from peel.job.job import Job
+from peel.job.kinds import kinds_in
 from peel.job.question import solve_settings
 from peel.job.rect import Rect
 from peel.job.settings import rgb_from_hex
@@ -17,6 +18,7 @@ from peel.matte.edge.trimap import BACKGROUND, FOREGROUND
 from peel.matte.parallel import checkpoint
 from peel.matte.solve.closed_form import ALIGNMENT, COLOUR_MARGIN, solve_matte
 from peel.matte.solve.conjugate_gradients import NOTHING_TO_DO, Progress, SolveReport
+from peel.matte.solve.kind_terms import term_maps
 from peel.matte.solve.mixing import mixes_linearly
 from peel.matte.solve.noise import NoiseCurve
 from peel.matte.solve.sampling import ColourPrior, colour_prior, subject_palette
@@ -196,6 +198,7 @@ def _solve_near(
         noise=_noise(job),
         own_colours=_sheer_colours(job),
         settings=solve_settings(job.settings.recipe.solving),
+        maps=term_maps(kinds_in(job, around)),
         photo_shape=shape,
         progress=progress,
         interim=(lambda alpha: preview(alpha[inner])) if preview else None,

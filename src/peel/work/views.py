@@ -10,12 +10,14 @@ import numpy as np
 
 from peel.files.profiles import to_screen
 from peel.job.job import Job, Photo
+from peel.job.kinds import kinds_stamp
 from peel.job.rect import Rect
 from peel.job.settings import rgb_from_hex
 from peel.job.sheet import sheet_of
 from peel.job.space import Space
-from peel.matte.arrays import ByteArray, FloatArray
+from peel.matte.arrays import BoolArray, ByteArray, FloatArray, IntArray
 from peel.matte.composite.over import checker
+from peel.matte.edge.kinds import Kind
 from peel.matte.edge.trimap import BACKGROUND, FOREGROUND
 from peel.matte.marking.alike import lab_of
 from peel.work.stages import Stages
@@ -25,6 +27,7 @@ __all__ = [
     "ZONE_HUES",
     "Look",
     "View",
+    "kind_pattern",
     "loudest_colour",
     "render",
     "space_of",
@@ -87,7 +90,8 @@ def view_stamp(stages: Stages, job: Job, view: View, rect: Rect, level: int, loo
     if view is View.PHOTO:
         return ()
     if view is View.ZONES:
-        zones = job.zones.stamp(job.photo.space.covered(rect, level))
+        covered = job.photo.space.covered(rect, level)
+        zones = job.zones.stamp(covered), kinds_stamp(job, covered)
         return zones, look.unsure, look.backdrop, look.strength, look.hatch_px
     if view is View.MATTE:
         return stages.matte.stamp(job, rect, level)
@@ -155,15 +159,50 @@ def _zones(stages: Stages, job: Job, rect: Rect, level: int, look: Look) -> Floa
     wash = gray * np.float32(0.55) + np.float32(0.25) + np.float32(0.2) * cool
     wash = np.where(hatched, wash * np.float32(0.78), wash)
     # lighter or darker than the photo beneath, whichever shows better there
-    dots = max(every * 2 // 3, 3)
-    spots = ((rows % dots) < max(dots // 3, 1)) & (
-        ((columns + dots // 2 * (rows // dots % 2)) % dots) < max(dots // 3, 1)
-    )
+    spots = _patterned(stages.kinds(job, rect, level), rows, columns, max(every * 2 // 3, 3))
     tinted = photo + (warm - photo) * (0.65 * strength)
     dot = np.where(gray > 0.5, warm * np.float32(0.55), warm * np.float32(0.5) + np.float32(0.5))
     stippled = np.where(spots[..., None], dot, tinted)
     out = photo + (wash - photo) * (backdrop[..., None] * np.minimum(1.5 * strength, 1))
     return np.asarray(out + (stippled - out) * (unsure[..., None] * np.minimum(1.67 * strength, 1)), np.float32)
+
+
+def _patterned(kinds: ByteArray, rows: IntArray, columns: IntArray, every: int) -> BoolArray:
+    """Return which pixels of the band carry ink: a pattern for each kind of edge, so that nothing depends on hue."""
+    out = kind_pattern(None, rows, columns, every)
+    for kind in Kind:
+        here = kinds == kind
+        if here.any():
+            out = np.where(here, kind_pattern(kind, rows, columns, every), out)
+    return out
+
+
+def kind_pattern(kind: Kind | None, rows: IntArray, columns: IntArray, every: int) -> BoolArray:
+    """Return where the pattern of a kind has ink.
+
+    Parameters
+    ----------
+    kind : Kind or None
+        None for a band without one: small dots.
+    rows : (h, 1) int32 ndarray
+    columns : (1, w) int32 ndarray
+    every : int
+        Distance of its marks, in pixels.
+    """
+    thin = max(every // 3, 1)
+    if kind is Kind.HARD:
+        return np.broadcast_to(rows % (every + 1) < thin, (len(rows), columns.shape[1]))
+    if kind is Kind.STRAND:
+        return (columns + rows // 3) % every < thin
+    if kind is Kind.LACY:
+        return (rows % every < thin) ^ (columns % every < thin)
+    wide = every if kind is None else 2 * every
+    across = (columns + wide // 2 * (rows // wide % 2)) % wide
+    down = rows % wide
+    if kind is Kind.SHEER:
+        return (down < thin) & (across < wide // 2 + thin)
+    size = thin if kind is None else wide // 2
+    return (down < size) & (across < size)
 
 
 def zone_hues(stages: Stages, photo: Photo) -> tuple[str, str]:

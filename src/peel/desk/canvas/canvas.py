@@ -21,6 +21,7 @@ from PySide6.QtWidgets import QWidget
 from peel.desk.canvas.picture import paint_area, paint_tiles, paint_wipe, tiles_in_sight
 from peel.desk.desk_state import DeskState
 from peel.desk.display.frame import Frame
+from peel.desk.display.places import paint_place
 from peel.desk.display.tiles import DisplayTiles, TileKey, tile_rect
 from peel.desk.theme import current
 from peel.desk.tools.host import Press
@@ -90,6 +91,7 @@ class Canvas(QWidget):
         desk.brush_changed.connect(self.update)
         desk.ask.fit.connect(self.fit)
         desk.ask.full_size.connect(lambda: self.zoom_to(1.0 / self.devicePixelRatioF()))
+        desk.ask.look_at.connect(self.look_around)
         desk.ask.zoom.connect(lambda factor: self.zoom_to(self.frame.scale * factor))
         tiles.ready.connect(self._on_tile)
 
@@ -210,6 +212,11 @@ class Canvas(QWidget):
         self.frame.look_at(centre, scale, QSizeF(self.size()))
         self._frame_changed()
 
+    def look_around(self, centre: QPointF, reach_px: float) -> None:
+        """Show a point, and so many pixels of the space around it, at 200 % at most."""
+        room = min(self.width(), self.height()) / 2
+        self.look_at(centre, min(2.0, room / max(reach_px, 1.0)) / self.devicePixelRatioF())
+
     @property
     def is_fitted(self) -> bool:
         """Whether the whole picture is kept in sight."""
@@ -257,6 +264,8 @@ class Canvas(QWidget):
         if overlay.image is not None:
             painter.drawImage(self.frame.space_rect(), overlay.image)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for place in overlay.places:
+            paint_place(painter, self.frame.to_widget(QPointF(*place.at)), narrow=place.is_narrow)
         if overlay.area:
             paint_area(painter, [self.frame.to_widget(QPointF(*point)) for point in overlay.area])
         if self._desk.tool is not None:

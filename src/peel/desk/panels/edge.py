@@ -1,30 +1,102 @@
-"""Edge: the unsure band around the marked boundary."""
+"""Edge: the unsure band around the marked boundary, and what kind each stretch of it is."""
+
+import numpy as np
+from PySide6.QtCore import QSize
+from PySide6.QtGui import QImage, QPainter, QPaintEvent
+from PySide6.QtWidgets import QButtonGroup, QCheckBox, QGridLayout, QLabel, QWidget
 
 from peel.desk.controls.number_field import NumberField
 from peel.desk.panels.panel import Panel, words
-from peel.desk.panels.spec import StepSpec
+from peel.desk.panels.spec import Command, StepSpec
 from peel.desk.steps import Step, StepState
-from peel.desk.tools.brush import BandBrush, ExactBrush, ZoneBrush
+from peel.desk.theme import current
+from peel.desk.tools.brush import BandBrush, KindBrush, ZoneBrush
+from peel.job.edits import set_value
 from peel.job.job import Job
 from peel.job.settings import Band
+from peel.matte.edge.kinds import Kind
+from peel.work.edge_places import EdgeNews
 from peel.work.shares import zone_shares
 from peel.work.stages import Stages
+from peel.work.views import kind_pattern
 
 __all__ = ["STEP", "EdgePanel"]
 
+_MEANINGS = {
+    Kind.HARD: "clothes, products: narrow, even",
+    Kind.SOFT: "out of focus: as wide as the blur",
+    Kind.STRAND: "hair, fur, feather: wide",
+    Kind.LACY: "leaves, lace, mesh: many small gaps",
+    Kind.SHEER: "gauze, glass: half-clear all through",
+}
+
+
+class _Swatch(QWidget):
+    """The pattern by which Zones shows a kind."""
+
+    def __init__(self, kind: Kind) -> None:
+        super().__init__()
+        self._kind = kind
+        self.setFixedSize(QSize(30, 18))
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        """Paint the pattern in the panel's own ink."""
+        theme, painter = current(), QPainter(self)
+        rows, columns = np.arange(18, dtype=np.int32)[:, None], np.arange(30, dtype=np.int32)[None]
+        ink, paper = (theme.colour(role).rgba() for role in ("text", "raised"))
+        pixels = np.where(kind_pattern(self._kind, rows, columns, 6), np.uint32(ink), np.uint32(paper))
+        pixels = np.ascontiguousarray(pixels, np.uint32)
+        painter.drawImage(0, 0, QImage(pixels.data, 30, 18, 120, QImage.Format.Format_ARGB32))
+        painter.setPen(theme.colour("line"))
+        painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+
 
 class EdgePanel(Panel):
-    """How wide the band is."""
+    """How the band is laid, and the kinds of edge."""
 
     title = "The unsure band"
 
     def build(self) -> None:
-        """Put the widths into the column."""
-        advice = (
-            "Inside the band each pixel is computed. Too narrow loses strands; too deep makes the inside see-through."
+        """Put the way of laying, the widths and the kinds into the column."""
+        self._build_lay()
+        self._build_widths()
+        self._shares = words("")
+        self.column.addWidget(self._shares)
+        self.rule()
+        self._build_kinds()
+        self.rule()
+        self._places = words("", "muted")
+        self.column.addWidget(self._places)
+        self.next = self.button(
+            "Next place in doubt", self.desk.ask.next_place.emit, tip="Walk to where the band is likely wrong (N)"
         )
-        self.column.addWidget(words(advice, "muted"))
+        self.column.addWidget(self.next)
+
+    def _build_lay(self) -> None:
+        self._ways = QButtonGroup(self)
+        self.laid = self.button(
+            "Lay it by the photo", lambda: self._lay("laid"), role="choice",
+            tip="Over strands and gaps, as wide as the blur, narrow along clean steps; live as you mark",
+        )  # fmt: skip
+        self.plain = self.button(
+            "Plain widths", lambda: self._lay("plain"), role="choice", tip="As far from the mark as the widths say"
+        )
+        for button in (self.laid, self.plain):
+            button.setObjectName("")
+            button.setProperty("role", "choice")
+            button.setCheckable(True)
+            self._ways.addButton(button)
+        self.row(self.laid, self.plain)
+
+    def _lay(self, lay: str) -> None:
+        self.desk.edit("Band", lambda job: set_value(job, "recipe.band.lay", lay))
+
+    def _build_widths(self) -> None:
         default = Band()
+        self.margin = NumberField(
+            "margin around it", low=0, high=100, default=default.margin_px, unit="px", curve=1.8,
+            tip="How far the band reaches from the mark at least, both ways.",
+        )  # fmt: skip
         self.outward = NumberField(
             "outward, into the backdrop", low=0, high=200, default=default.outward_px, unit="px", curve=1.8,
             tip="How far the band reaches from the mark into the backdrop: over wisps and glow.",
@@ -34,27 +106,68 @@ class EdgePanel(Panel):
             tip="How far the band reaches from the mark into the subject: to where it is surely solid.",
         )  # fmt: skip
         self.exact = NumberField(
-            "both ways, where exact", low=0, high=40, default=default.exact_px, unit="px", step=0.5,
-            tip="How far the band reaches along edges that were drawn or brushed as exact.",
+            "both ways, where hard", low=0, high=40, default=default.exact_px, unit="px", step=0.5,
+            tip="How far the band reaches along edges that were drawn as exact or brushed as hard.",
         )  # fmt: skip
-        for field, name in ((self.outward, "outward_px"), (self.inward, "inward_px"), (self.exact, "exact_px")):
+        fields = ((self.margin, "margin_px"), (self.outward, "outward_px"), (self.inward, "inward_px"))
+        for field, name in (*fields, (self.exact, "exact_px")):
             self.column.addWidget(field)
             # Laying the band over a whole photo takes longer than a frame.
             self.bind(field, f"recipe.band.{name}", "Band width", live=False)
-        self._shares = words("")
-        self.column.addWidget(self._shares)
-        self.rule()
-        self.column.addWidget(
-            words(
-                "Brush Band over wisps that reach further, Exact along hard edges. "
-                "Certain says what is surely subject, or with the right button backdrop.",
-                "muted",
-            )
-        )
+
+    def _build_kinds(self) -> None:
+        self.column.addWidget(words("Kinds of edge", "title"))
+        self.suggests = QCheckBox("Peel suggests kinds")
+        self.suggests.setToolTip("Unticked, only kinds that were brushed count; the rest is solved alike")
+        self.suggests.clicked.connect(lambda on: self._set("Kinds", "recipe.band.kinds", "suggested" if on else "none"))
+        self.column.addWidget(self.suggests)
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(8)
+        grid.setVerticalSpacing(4)
+        grid.setColumnStretch(2, 1)
+        self.shares: dict[Kind, QLabel] = {}
+        for row, kind in enumerate(Kind):
+            name, share = words(kind.name.capitalize()), words("", "muted")
+            for widget in (name, share):
+                widget.setToolTip(_MEANINGS[kind])
+            self.shares[kind] = share
+            grid.addWidget(_Swatch(kind), row, 0)
+            grid.addWidget(name, row, 1)
+            grid.addWidget(share, row, 2)
+        self.column.addLayout(grid)
+        self.column.addWidget(words("Brush Kind over a stretch that Peel takes for another.", "muted"))
 
     def show_rest(self, job: Job) -> None:
-        """Show how much is unsure."""
+        """Show how the band is laid, and how much is unsure."""
+        band = job.settings.recipe.band
+        is_laid = band.lay == "laid"
+        self.laid.setChecked(is_laid)
+        self.plain.setChecked(not is_laid)
+        self.margin.setVisible(is_laid)
+        self.outward.setVisible(not is_laid)
+        self.inward.setVisible(not is_laid)
+        self.suggests.setChecked(band.kinds == "suggested")
         self._shares.setText(f"unsure: {zone_shares(job).some * 100:.1f} % of the photo")
+        self.next.setEnabled(job.has_subject)
+        if not job.has_subject:
+            self.show_news(EdgeNews((), (), False))
+
+    def show_news(self, news: EdgeNews) -> None:
+        """Show the shares of the kinds, and how many places are in doubt."""
+        found = {share.kind: share for share in news.shares}
+        for kind, label in self.shares.items():
+            share = found.get(kind)
+            label.setText("–" if share is None else f"{share.share * 100:.0f} %, {_sureness(share.confidence)}")
+        if news.alike:
+            self._places.setText("Subject and backdrop have the same colours along most of the edge: check it closely.")
+        elif news.places:
+            self._places.setText(f"{len(news.places)} places where the band is likely too narrow or too deep.")
+        else:
+            self._places.setText("No place where the band is likely wrong.")
+
+
+def _sureness(confidence: float) -> str:
+    return f"{confidence * 100:.0f} % sure" if confidence > 0 else "as brushed"
 
 
 def _state(job: Job, stages: Stages, solving: float | None) -> StepState:
@@ -63,4 +176,10 @@ def _state(job: Job, stages: Stages, solving: float | None) -> StepState:
     return StepState(f"unsure {unsure * 100:.1f} %" if job.has_subject else "no band yet", unsure > 0)
 
 
-STEP = StepSpec(Step.EDGE, EdgePanel, _state, (BandBrush, ZoneBrush, ExactBrush))
+STEP = StepSpec(
+    Step.EDGE,
+    EdgePanel,
+    _state,
+    (BandBrush, ZoneBrush, KindBrush),
+    (Command("Next place in doubt", ("N",), lambda desk: desk.ask.next_place.emit(), "Views"),),
+)

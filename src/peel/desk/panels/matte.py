@@ -11,7 +11,7 @@ from peel.desk.panels.panel import Panel, words
 from peel.desk.panels.spec import StepSpec
 from peel.desk.steps import Step, StepState
 from peel.desk.theme import current
-from peel.desk.tools.brush import BandBrush, ExactBrush, ZoneBrush
+from peel.desk.tools.brush import BandBrush, KindBrush, ZoneBrush
 from peel.desk.tools.pick import PickTool
 from peel.job.edits import set_value
 from peel.job.job import Job
@@ -176,4 +176,4 @@ def _state(job: Job, stages: Stages, solving: float | None) -> StepState:
     return StepState(f"solved, solid {matte_shares(stages, job).full * 100:.0f} %", True)
 
 
-STEP = StepSpec(Step.MATTE, MattePanel, _state, (BandBrush, ZoneBrush, ExactBrush))
+STEP = StepSpec(Step.MATTE, MattePanel, _state, (BandBrush, ZoneBrush, KindBrush))

@@ -7,11 +7,12 @@ from PySide6.QtCore import QPointF, QRect, QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPen
 
 from peel.desk.tools.fill import chosen_zone, zone_choice
-from peel.desk.tools.tool import Press, Tool
+from peel.desk.tools.tool import Choice, Press, Tool
 from peel.job.job import Job
-from peel.job.marking import Stroke, Zone, paint_exact, paint_mark, paint_zone, release_zone
+from peel.job.marking import Stroke, Zone, paint_kind, paint_mark, paint_zone, release_zone
+from peel.matte.edge.kinds import Kind
 
-__all__ = ["BandBrush", "ExactBrush", "MarkBrush", "ZoneBrush", "paint_ring"]
+__all__ = ["BandBrush", "KindBrush", "MarkBrush", "ZoneBrush", "paint_ring"]
 
 _INKS = {
     Zone.SUBJECT: QColor(40, 150, 90, 110),
@@ -246,24 +247,31 @@ class ZoneBrush(_Brush):
         return f"Certain {zone.name.lower()}", lambda job: paint_zone(job, stroke, zone)
 
 
-class ExactBrush(_Brush):
-    """Says where the edge is hard, so that its band is a few pixels wide."""
+class KindBrush(_Brush):
+    """Says of what kind an edge is, where Peel takes it for another."""
 
-    name = "Exact"
+    name = "Kind"
     key_name = "X"
+
+    def __init__(self) -> None:
+        super().__init__()
+        labels = tuple(kind.name.capitalize() for kind in Kind)
+        self.kind = Choice("kind", labels, "Which kind of edge is brushed: each brings its own band and solve", "O")
+        self.choices = [self.kind]
 
     def sentence(self, *, reverse: bool = False) -> str:
         """Say what a press will do."""
         if reverse:
-            return "Exact makes the edge it touches loose: the band is wide there."
-        return "Exact makes the edge it touches hard: a band of a few pixels · the right button loose again"
+            return "Kind leaves the edge it touches to Peel again; band and matte follow."
+        return f"Kind makes the edge it touches {self.kind.label.lower()} · the right button leaves it to Peel again"
 
     def _ink(self, reverse: bool) -> QColor:
         return _INKS[Zone.UNSURE if reverse else Zone.SUBJECT]
 
     def _edit(self, stroke: Stroke, reverse: bool) -> tuple[str, Callable[[Job], Job]]:
-        label = "Loose edge" if reverse else "Exact edge"
-        return label, lambda job: paint_exact(job, stroke, exact=not reverse)
+        kind = None if reverse else list(Kind)[self.kind.chosen]
+        label = "Leave the edge to Peel" if kind is None else f"{self.kind.label} edge"
+        return label, lambda job: paint_kind(job, stroke, kind)
 
 
 def _band_edit(stroke: Stroke, reverse: bool) -> tuple[str, Callable[[Job], Job]]:

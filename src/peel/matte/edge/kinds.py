@@ -1,4 +1,4 @@
-"""The kinds of edge: how they are told apart, and what each asks of the solve.
+"""The kinds of edge, and how they are told apart.
 
 A stretch of edge is described by five numbers gathered around it, and compared with typical ones of each kind. The
 typical numbers were measured on drawn edges with known kinds (``python -m bench edge``).
@@ -14,7 +14,7 @@ import numpy as np
 from peel.matte.arrays import ByteArray, FloatArray
 from peel.matte.edge.laying import Reading
 
-__all__ = ["FACTORS", "Factors", "Kind", "Suggestion", "suggest_kinds"]
+__all__ = ["Kind", "Suggestion", "suggest_kinds"]
 
 
 class Kind(IntEnum):
@@ -26,25 +26,6 @@ class Kind(IntEnum):
     LACY = 4
     SHEER = 5
 
-
-@dataclass(frozen=True)
-class Factors:
-    """What a kind makes of the weights of `peel.matte.solve.settings.EdgeTerms`; 1 leaves them as they are."""
-
-    sampled_colour: float = 1.0
-    local_colour: float = 1.0
-    sparsity: float = 1.0
-    denoising: float = 1.0
-
-
-FACTORS: Final[dict[Kind, Factors]] = {
-    Kind.HARD: Factors(sampled_colour=0.0, local_colour=0.0),
-    Kind.SOFT: Factors(),
-    Kind.STRAND: Factors(),
-    Kind.LACY: Factors(sampled_colour=2.0),
-    Kind.SHEER: Factors(sparsity=0.0),
-}
-"""Every kind's parameters."""
 
 _WINDOW: Final = 49  # working pixels across in which a stretch is described
 _MARGIN: Final = 3  # working pixels around the boundary that always belong to the band
@@ -136,3 +117,4 @@ def _descriptions(reading: Reading) -> FloatArray:
     width = share * _WINDOW / (2 * _MARGIN)
     steep = cv2.blur(reading.steepness, (9, 9))
     return np.asarray(np.stack([width, steep, coherence, half_clear, ridges], axis=-1), np.float32)
+

@@ -266,4 +266,3 @@ def _connected(evidence: ByteArray, inside: ByteArray) -> BoolArray:
     large = stats[:, cv2.CC_STAT_AREA] >= _LEAST
     large[0] = False
     return np.asarray(large[labels], bool)
-

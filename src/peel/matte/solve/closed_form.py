@@ -20,7 +20,7 @@ from peel.matte.solve.local_colours import LocalColourModel, block_side
 from peel.matte.solve.matte_denoising import denoise_matte
 from peel.matte.solve.noise import NoiseCurve, measure_noise
 from peel.matte.solve.sampling import ColourPrior, colour_prior, subject_palette
-from peel.matte.solve.settings import EdgeTerms, SolveSettings
+from peel.matte.solve.settings import EdgeTerms, SolveSettings, TermMaps
 from peel.matte.solve.sparsity import sparsity_terms, texture_weight
 
 __all__ = ["ALIGNMENT", "COLOUR_MARGIN", "WINDOW_REACH", "band_window", "clean_ends", "solve_matte"]
@@ -75,6 +75,7 @@ def solve_matte(
     own_colours: FloatArray | None = None,
     photo_shape: tuple[int, int] | None = None,
     settings: SolveSettings | None = None,
+    maps: TermMaps | None = None,
     progress: Progress | None = None,
     interim: Callable[[FloatArray], None] | None = None,
 ) -> tuple[FloatArray, SolveReport]:
@@ -98,6 +99,8 @@ def solve_matte(
         Height and width of the photo of which this is a window; the window then begins at multiples of 32. The
         picture's own if not given.
     settings : SolveSettings, optional
+    maps : TermMaps, optional
+        How the weights of the settings' terms vary over the picture, such as with the kind of edge.
     progress : callable, optional
         Called with the share done.
     interim : callable, optional
@@ -167,18 +170,30 @@ def solve_matte(
     checkpoint()
     estimate, confidence = masked_values(prior.alpha, band), masked_values(prior.confidence, band)
     weight = confidence * np.float32(settings.terms.sampled_colour)
+
+    def factors(of: Callable[[TermMaps], FloatArray]) -> FloatArray | None:
+        return None if maps is None else masked_values(TermMaps.enlarged(of(maps), trimap.shape)[window], band)
+
+    sampled = factors(lambda maps: maps.sampled_colour)
+    if sampled is not None:
+        weight *= sampled
     values, report = solve_band(
         _system(view, band, alpha[window], weight, estimate, settings.eps),
         masked_values(view, band),
         masked_values(alpha[window], band),
         tolerance=settings.tolerance,
         max_iterations=settings.max_iterations,
-        priors=_priors(model, estimate, confidence, settings.terms),
+        priors=_priors(
+            _weighed(model.terms, factors(lambda maps: maps.local_colour)),
+            _weighed(_sparsity(model, estimate, confidence, settings.terms), factors(lambda maps: maps.sparsity)),
+            settings.terms,
+        ),
         progress=progress,
         interim=show if interim else None,
     )
     alpha[window][band] = values
-    alpha[window][band] = _cleaned(np.ascontiguousarray(alpha[window]), band, prior.plain, settings)
+    share = None if maps is None else TermMaps.enlarged(maps.denoising, trimap.shape)[window]
+    alpha[window][band] = _cleaned(np.ascontiguousarray(alpha[window]), band, prior.plain, settings, share)
     return alpha, report
 
 
@@ -201,11 +216,25 @@ def _finite(colours: FloatArray) -> FloatArray:
     return np.nan_to_num(colours, nan=0.0, posinf=1.0, neginf=0.0)
 
 
-def _priors(
-    model: LocalColourModel, estimate: FloatArray, confidence: FloatArray, terms: EdgeTerms
-) -> list[PriorTerms]:
+def _priors(local_colour: PriorTerms, sparsity: PriorTerms, terms: EdgeTerms) -> list[PriorTerms]:
     """List the priors that are evaluated again after each preliminary solution."""
+    priors: list[tuple[float, PriorTerms]] = [(terms.local_colour, local_colour), (terms.sparsity, sparsity)]
+    return [prior for strength, prior in priors if strength > 0]
 
+
+def _weighed(prior: PriorTerms, factors: FloatArray | None) -> PriorTerms:
+    """Multiply a prior's weights, and with them its pull."""
+    if factors is None:
+        return prior
+
+    def weighed(alpha: FloatArray) -> tuple[FloatArray, FloatArray]:
+        weight, pull = prior(alpha)
+        return weight * factors, pull * factors
+
+    return weighed
+
+
+def _sparsity(model: LocalColourModel, estimate: FloatArray, confidence: FloatArray, terms: EdgeTerms) -> PriorTerms:
     def sparsity(alpha: FloatArray) -> tuple[FloatArray, FloatArray]:
         weight, towards = np.empty_like(alpha), np.empty_like(alpha)
 
@@ -216,16 +245,19 @@ def _priors(
         map_chunks(some, len(alpha), _AT_ONCE)
         return weight, towards
 
-    priors: list[tuple[float, PriorTerms]] = [(terms.local_colour, model.terms), (terms.sparsity, sparsity)]
-    return [prior for strength, prior in priors if strength > 0]
+    return sparsity
 
 
-def _cleaned(alpha: FloatArray, band: BoolArray, plain: ByteArray, settings: SolveSettings) -> FloatArray:
-    """Denoise a matte and clean its ends; returns the band's values."""
+def _cleaned(
+    alpha: FloatArray, band: BoolArray, plain: ByteArray, settings: SolveSettings, share: FloatArray | None
+) -> FloatArray:
+    """Denoise a matte, at each pixel by a share of the settings', and clean its ends; returns the band's values."""
     if settings.clean <= 0:
         return np.clip(alpha[band], 0, 1)
     denoised, left = denoise_matte(alpha, np.ascontiguousarray(plain))
-    if settings.terms.denoising < 1:
+    if share is not None:
+        denoised = alpha + np.float32(settings.terms.denoising) * share * (denoised - alpha)
+    elif settings.terms.denoising < 1:
         denoised = alpha + np.float32(settings.terms.denoising) * (denoised - alpha)
     least, in_plain, most = _MARGINS
 

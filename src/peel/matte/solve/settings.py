@@ -1,8 +1,17 @@
 """The parameters of a solve, as frozen values that are passed in."""
 
 from dataclasses import dataclass, field
+from typing import Final
 
-__all__ = ["EdgeTerms", "SolveSettings"]
+import cv2
+import numpy as np
+
+from peel.matte.arrays import FloatArray
+
+__all__ = ["MAP_STEP", "EdgeTerms", "SolveSettings", "TermMaps"]
+
+MAP_STEP: Final = 4
+"""By which factor maps of weights are smaller than the picture."""
 
 
 @dataclass(frozen=True)
@@ -26,6 +35,29 @@ class EdgeTerms:
     local_colour: float = 1e-6
     sparsity: float = 1e-5
     denoising: float = 1.0
+
+
+@dataclass(frozen=True)
+class TermMaps:
+    """How the weights of `EdgeTerms` vary over a picture, as factors on them.
+
+    Attributes
+    ----------
+    sampled_colour, local_colour, sparsity, denoising : (h, w) float32 ndarray
+        At a size smaller than the picture's by `MAP_STEP`, rounded up.
+    """
+
+    sampled_colour: FloatArray
+    local_colour: FloatArray
+    sparsity: FloatArray
+    denoising: FloatArray
+
+    @staticmethod
+    def enlarged(factors: FloatArray, shape: tuple[int, int]) -> FloatArray:
+        """Return one of them at the picture's size (H, W)."""
+        size = (factors.shape[1] * MAP_STEP, factors.shape[0] * MAP_STEP)
+        full = cv2.resize(factors, size, interpolation=cv2.INTER_LINEAR)
+        return np.ascontiguousarray(full[: shape[0], : shape[1]])
 
 
 @dataclass(frozen=True)

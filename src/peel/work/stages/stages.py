@@ -6,6 +6,7 @@ import numpy as np
 
 from peel.files.profiles import colour_into_profile
 from peel.job.job import Job, Photo
+from peel.job.kinds import kinds_in
 from peel.job.rect import Rect
 from peel.job.settings import rgb_from_hex
 from peel.job.sheet import Placement, Sheet
@@ -71,6 +72,11 @@ class Stages:
         backdrop = (zones == BACKGROUND).astype(np.float32)
         unsure = ((zones != BACKGROUND) & (zones != FOREGROUND)).astype(np.float32)
         return shrunk(backdrop, level), shrunk(unsure, level)
+
+    def kinds(self, job: Job, rect: Rect, level: int) -> ByteArray:
+        """Return the kind of edge that counts at the first pixel of each pixel of a level; 0 where none does."""
+        step = 1 << level
+        return np.ascontiguousarray(kinds_in(job, job.photo.space.covered(rect, level))[::step, ::step])
 
     def backing_colour(self, colour: str) -> tuple[float, float, float]:
         """Convert a ``#rrggbb`` picked on the screen to the photo's profile."""

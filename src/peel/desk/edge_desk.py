@@ -1,0 +1,100 @@
+"""The part of Edge that reaches beyond its panel: reading the whole edge, and walking its places in doubt."""
+
+from PySide6.QtCore import QObject, QPointF, Signal
+
+from peel.desk.desk_state import DeskState
+from peel.desk.panels.edge import EdgePanel
+from peel.desk.steps import Step
+from peel.job.job import Job
+from peel.work.edge_places import EdgeNews, read_news
+from peel.work.scheduler import Lane
+
+__all__ = ["EdgeDesk"]
+
+_LEAST_PX = 220.0  # shown around a place, so that it is seen in its surroundings
+
+
+class EdgeDesk(QObject):
+    """Reads the edge on a worker whenever Edge shows another band, and keeps what was found for walking."""
+
+    _read = Signal(object, object)
+
+    def __init__(self, desk: DeskState, panel: EdgePanel) -> None:
+        super().__init__(desk)
+        self._desk, self._panel = desk, panel
+        self._lane = Lane("edge")
+        self._news = EdgeNews((), (), False)
+        self._read_for: object = None
+        self._at = -1
+        self._walks = False
+        desk.session_changed.connect(self._look)
+        desk.step_changed.connect(self._look)
+        desk.job_changed.connect(lambda _job, _before: self._look())
+        desk.ask.next_place.connect(self.walk)
+        self._read.connect(self._on_read)
+
+    def close(self) -> None:
+        """End the worker."""
+        self._lane.close()
+
+    @property
+    def is_idle(self) -> bool:
+        """Whether nothing is being read."""
+        return self._lane.is_idle
+
+    def _look(self) -> None:
+        job = self._desk.job
+        if self._desk.step is not Step.EDGE or job is None or not job.has_subject:
+            self._desk.show_places(())
+            return
+        self._show()
+        if self._key(job) != self._read_for:
+            self._ask(job)
+
+    def _ask(self, job: Job) -> None:
+        key = self._key(job)
+        self._lane.submit("edge", lambda _ticket: read_news(job), lambda news: self._read.emit(key, news))
+
+    @staticmethod
+    def _key(job: Job) -> object:
+        return job.photo, job.zones, job.kinds, job.suggested, job.settings.recipe.band
+
+    def _on_read(self, key: object, news: EdgeNews) -> None:
+        job = self._desk.job
+        if job is None or key != self._key(job):
+            return
+        self._news, self._read_for, self._at = news, key, -1
+        self._show()
+        if self._walks:
+            self.walk()
+
+    def _show(self) -> None:
+        current = self._desk.job is not None and self._key(self._desk.job) == self._read_for
+        if current and self._desk.step is Step.EDGE:
+            self._panel.show_news(self._news)
+            self._desk.show_places(self._news.places)
+
+    def walk(self) -> None:
+        """Go to the next place in doubt; to Edge first."""
+        job = self._desk.job
+        if job is None or not job.has_subject:
+            self._desk.say("There is no band yet: mark the subject first.")
+            return
+        if self._desk.step is not Step.EDGE:
+            self._desk.show_step(Step.EDGE)
+        self._walks = self._key(job) != self._read_for
+        if self._walks:
+            return  # goes on when the edge has been read
+        places = self._news.places
+        if not places:
+            self._desk.say("Peel sees no place where the band is likely wrong.")
+            return
+        self._at = (self._at + 1) % len(places)
+        place = places[self._at]
+        self._desk.ask.look_at.emit(QPointF(*place.at), max(_LEAST_PX, place.reach_px))
+        what, do = (
+            ("something goes on beyond the band here", "brush Band over it if it belongs to the subject")
+            if place.is_narrow
+            else ("the band lies over something plain here", "brush Certain over it if it is not half-clear")
+        )
+        self._desk.say(f"Place {self._at + 1} of {len(places)}: {what}.", f"{do[0].upper()}{do[1:]}.")

@@ -1,0 +1,117 @@
+"""Read a job's edge at reduced size, and bring what was found back to the photo's."""
+
+from dataclasses import dataclass
+from typing import Final
+
+import cv2
+import numpy as np
+
+from peel.job.job import Job
+from peel.job.kinds import HARD_CODES, said
+from peel.job.marked import marked_subject
+from peel.job.rect import Rect
+from peel.matte.arrays import BoolArray, ByteArray
+from peel.matte.edge.kinds import Kind, suggest_kinds
+from peel.matte.edge.laying import Reading, read_edge, reduced, working_step
+from peel.matte.edge.trimap import UNKNOWN
+
+__all__ = ["Laid", "read_band", "read_window"]
+
+_REACH: Final = 110  # working pixels around a change in which the band is read again
+_CONTEXT: Final = 70  # working pixels around those that are looked at
+_WIDER: Final = 3  # working pixels by which the evidence is widened where a loose kind was brushed
+
+
+@dataclass(frozen=True)
+class Laid:
+    """What was read of the edge in a window; all (H, W), at the photo's size.
+
+    Attributes
+    ----------
+    unsure : bool ndarray
+        Where the band has to reach, apart from its margin.
+    kinds, confidence : uint8 ndarray
+        As in `peel.matte.edge.kinds.Suggestion`.
+    """
+
+    unsure: BoolArray
+    kinds: ByteArray
+    confidence: ByteArray
+
+    @staticmethod
+    def reach(job: Job) -> int:
+        """Return how far around a change the band is read again, in pixels of the photo."""
+        return _REACH * working_step(job.photo.height, job.photo.width)
+
+
+def read_band(job: Job, window: Rect) -> Laid | None:
+    """Read the edge in a window; None where there is none."""
+    step = working_step(job.photo.height, job.photo.width)
+    around = _aligned(window.grown(_CONTEXT * step), step).intersection(job.photo.bounds)
+    reading = read_window(job, around, window)
+    if reading is None:
+        return None
+    unsure = _with_said(job, around, step, reading)
+    suggestion = suggest_kinds(reading)
+    height, width = unsure.shape
+    full = cv2.resize(unsure.astype(np.uint8) * 255, (width * step, height * step), interpolation=cv2.INTER_LINEAR)
+    part = window.within(around)
+
+    def enlarged(plane: ByteArray) -> ByteArray:
+        return plane.repeat(step, axis=0).repeat(step, axis=1)[part]
+
+    return Laid(full[part] >= 128, enlarged(suggestion.kinds), enlarged(suggestion.confidence))
+
+
+def read_window(job: Job, around: Rect, window: Rect) -> Reading | None:
+    """Read the edge at the working size; None where all or nothing is marked.
+
+    Parameters
+    ----------
+    job : Job
+    around : Rect
+        What is looked at; begins at multiples of the working step.
+    window : Rect
+        The part of it that is to be read anew: the band around it is taken for granted.
+    """
+    photo = job.photo
+    step = working_step(photo.height, photo.width)
+    inside = reduced(_mark(job, around).astype(np.uint8) * 255, step) >= 0.5
+    if inside.all() or not inside.any():
+        return None
+    top, left = around.top // step, around.left // step
+    colours = photo.working[top : top + inside.shape[0], left : left + inside.shape[1]]
+    joined = job.zones.read(around) == UNKNOWN
+    joined[window.within(around)] = False
+    return read_edge(colours, inside, joined=reduced(joined.astype(np.uint8) * 255, step) >= 0.5)
+
+
+def _mark(job: Job, around: Rect) -> BoolArray:
+    """Return the mark; where zones were given in place of one, the line half-way through their band."""
+    corrections = job.corrections.read(around)
+    if not corrections.all() or job.marks.constant_in(around) != 0 or job.outline.constant_in(around) != 0:
+        return marked_subject(job, around)
+    subject, backdrop = (corrections != code for code in (3, 1))
+    distances = (cv2.distanceTransform(side.astype(np.uint8), cv2.DIST_L2, 3) for side in (subject, backdrop))
+    return np.asarray(next(distances) < next(distances), bool)
+
+
+def _aligned(rect: Rect, step: int) -> Rect:
+    return Rect(
+        rect.top // step * step, rect.left // step * step, -(-rect.bottom // step) * step, -(-rect.right // step) * step
+    )
+
+
+def _with_said(job: Job, around: Rect, step: int, reading: Reading) -> BoolArray:
+    """Follow what was brushed: no more than the margin where hard, wider where loose, all of it where sheer."""
+    spoken = job.kinds.read(around)[::step, ::step]
+    unsure = reading.unsure.copy()
+    if not spoken.any():
+        return unsure
+    loose = np.isin(spoken, [said(kind) for kind in (Kind.SOFT, Kind.STRAND, Kind.LACY)])
+    if loose.any():
+        kernel = np.ones((2 * _WIDER + 1,) * 2, np.uint8)
+        unsure |= loose & (cv2.dilate((unsure | (reading.distance < 2)).astype(np.uint8), kernel) > 0)
+    unsure[spoken == said(Kind.SHEER)] = True
+    unsure[np.isin(spoken, HARD_CODES)] = False
+    return unsure

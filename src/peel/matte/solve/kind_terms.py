@@ -1,0 +1,67 @@
+"""What each kind of edge makes of the weights of a solve, blended where kinds meet."""
+
+from dataclasses import dataclass, fields
+from typing import Final
+
+import cv2
+import numpy as np
+
+from peel.matte.arrays import ByteArray, FloatArray
+from peel.matte.edge.kinds import Kind
+from peel.matte.edge.laying import reduced
+from peel.matte.solve.settings import MAP_STEP, TermMaps
+
+__all__ = ["FACTORS", "Factors", "term_maps"]
+
+
+@dataclass(frozen=True)
+class Factors:
+    """What a kind makes of the weights of `peel.matte.solve.settings.EdgeTerms`; 1 leaves them as they are."""
+
+    sampled_colour: float = 1.0
+    local_colour: float = 1.0
+    sparsity: float = 1.0
+    denoising: float = 1.0
+
+
+FACTORS: Final[dict[Kind, Factors]] = {
+    Kind.HARD: Factors(sampled_colour=0.0),
+    Kind.SOFT: Factors(),
+    Kind.STRAND: Factors(),
+    Kind.LACY: Factors(sampled_colour=3.0, sparsity=0.0),
+    Kind.SHEER: Factors(local_colour=0.3),
+}
+"""Every kind's parameters."""
+
+_BLEND_PX: Final = 24  # photo pixels on either side of a boundary between kinds over which they blend
+
+
+def term_maps(kinds: ByteArray) -> TermMaps | None:
+    """Return the factors that the kinds of an edge ask for, blended where kinds meet.
+
+    Parameters
+    ----------
+    kinds : (H, W) uint8 ndarray
+        Values of `Kind`, or 0 where none is known.
+
+    Returns
+    -------
+    TermMaps or None
+        None where every factor is 1. The kinds' shares add up to 1 at every pixel (a smooth partition of unity), so
+        that no step is left in the matte.
+    """
+    present = [kind for kind in Kind if FACTORS[kind] != Factors() and (kinds == kind).any()]
+    if not present:
+        return None
+    window = (2 * (_BLEND_PX // MAP_STEP) + 1,) * 2
+
+    def spread(mask: ByteArray) -> FloatArray:
+        return cv2.blur(cv2.blur(reduced(mask * np.uint8(255), MAP_STEP), window), window)
+
+    known = np.maximum(spread((kinds > 0).astype(np.uint8)), np.float32(1e-6))
+    maps = {field.name: np.ones_like(known) for field in fields(Factors)}
+    for kind in present:
+        share = spread((kinds == kind).astype(np.uint8)) / known
+        for name, values in maps.items():
+            values += np.float32(getattr(FACTORS[kind], name) - 1) * share
+    return TermMaps(**maps)
