@@ -44,13 +44,18 @@ def lay_zones(job: Job, changed: Rect, reach: int | None = None) -> Job:
     """
     band = job.settings.recipe.band
     is_read = band.lay == "laid" or band.kinds == "suggested"
+    follows = reach is None
     if reach is None:
         reach = max(band_reach(band), Laid.reach(job) if is_read else 0)
     window = changed.grown(reach).intersection(job.photo.bounds)
     if window.is_empty:
         return job
-    zones = _margins(job, window)
     laid = read_band(job, window) if is_read else None
+    while follows and laid is not None and band.lay == "laid" and _goes_on(job, window, laid):
+        # A strand leaves the window: it is followed to its end.
+        window = window.grown(2 * Laid.reach(job)).intersection(job.photo.bounds)
+        laid = read_band(job, window)
+    zones = _margins(job, window)
     if laid is not None and band.lay == "laid":
         zones[laid.unsure] = UNKNOWN
     corrections = job.corrections.read(window)
@@ -58,6 +63,21 @@ def lay_zones(job: Job, changed: Rect, reach: int | None = None) -> Job:
         zones = np.where(corrections == 0, zones, _TRIMAP_OF[corrections])
     derived = _with_zones(job, window, zones)
     return derived if laid is None else _with_kinds(derived, window, zones, laid)
+
+
+def _goes_on(job: Job, window: Rect, laid: Laid) -> bool:
+    """Return whether what was found at the rim of a window goes on where there is no band yet."""
+    bounds = job.photo.bounds
+    beyond = (
+        (laid.unsure[0], Rect(window.top - 1, window.left, window.top, window.right)),
+        (laid.unsure[-1], Rect(window.bottom, window.left, window.bottom + 1, window.right)),
+        (laid.unsure[:, 0], Rect(window.top, window.left - 1, window.bottom, window.left)),
+        (laid.unsure[:, -1], Rect(window.top, window.right, window.bottom, window.right + 1)),
+    )
+    return any(
+        rect.intersection(bounds) == rect and bool((found & (job.zones.read(rect).reshape(-1) != UNKNOWN)).any())
+        for found, rect in beyond
+    )
 
 
 def _margins(job: Job, window: Rect) -> ByteArray:

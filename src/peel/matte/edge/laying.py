@@ -229,7 +229,8 @@ def read_edge(
     distance = to_subject + to_backdrop
     steep = _steepness(cover, distance)
     # The working size alone makes a step four pixels wide.
-    unsure |= distance < 1.3 * np.clip(1 / np.maximum(steep, 1e-3) - 4, 0, _WIDEST)
+    ramp = np.clip(1 / np.maximum(steep, 1e-3) - 4, 0, _WIDEST)
+    unsure |= (steep > 0) & (distance < 1.3 * ramp)
     plain = ((from_backdrop < _PLAIN) | (from_own < _PLAIN)).astype(np.uint8)
     plain = cv2.morphologyEx(plain, cv2.MORPH_OPEN, _disc(_FLAT // 2))
     rim = distance < _SEEN
