@@ -196,3 +196,85 @@ def test_a_full_standard_output_is_said(tmp_path: Path, disc_file: Path) -> None
     assert done.returncode == 4
     assert "standard output cannot be written" in done.stderr
     assert "Traceback" not in done.stderr
+
+
+@pytest.fixture
+def mark(tmp_path: Path) -> Path:
+    """A mark of the disc, a little too small."""
+    _, truth, _ = soft_disc()
+    Image.fromarray(((truth > 0.9) * 255).astype(np.uint8)).save(tmp_path / "mark.png")
+    return tmp_path / "mark.png"
+
+
+def test_a_mark_is_enough_to_cut_by(pair: tuple[Path, Path], mark: Path, tmp_path: Path) -> None:
+    matte, laid = tmp_path / "m.png", tmp_path / "laid.png"
+
+    code = main(["cut", str(pair[0]), "--mark", str(mark), "--laid", str(laid), "--matte", str(matte)])
+
+    _, truth, _ = soft_disc()
+    zones = np.asarray(Image.open(laid))
+    assert code == 0
+    assert set(np.unique(zones)) == {0, 128, 255}
+    assert (zones[(truth > 0.05) & (truth < 0.95)] == 128).mean() > 0.97
+    assert np.abs(imagecodecs.png_decode(matte.read_bytes()) / 65535 - truth).mean() < 0.01
+
+
+def test_kinds_are_suggested_given_or_left_out(pair: tuple[Path, Path], mark: Path, tmp_path: Path) -> None:
+    drawn, odd = tmp_path / "kinds.png", tmp_path / "odd.png"
+    sheer = np.zeros((120, 160), np.uint8)
+    sheer[:, 80:100] = 250
+    Image.fromarray(sheer).save(drawn)
+    Image.fromarray(np.full((120, 160), 77, np.uint8)).save(odd)
+    laid = tmp_path / "laid.png"
+    unsure = {}
+
+    for kinds in ("suggested", "none", str(drawn)):
+        assert main(["cut", str(pair[0]), "--mark", str(mark), "--laid", str(laid), "--kinds", kinds]) == 0
+        unsure[kinds] = (np.asarray(Image.open(laid)) == 128).mean()
+    refused = main(["cut", str(pair[0]), "--mark", str(mark), "--laid", str(laid), "--kinds", str(odd)])
+
+    assert refused == 3
+    assert unsure["none"] == unsure["suggested"] < 0.5
+    assert unsure[str(drawn)] > unsure["none"] + 0.05
+
+
+@pytest.mark.parametrize(
+    ("recipe", "said"),
+    [
+        ('{"band": {"widht": 3}}', "names a setting that there is not: band.widht"),
+        ('{"colour": {"clean": 7}}', "colour.clean"),
+        ('{"band": {"lay": "wavy"}}', "band.lay"),
+        ("[1, 2", "cannot be used"),
+        ("[" * 5000, "cannot be used"),
+    ],
+)
+def test_a_recipe_with_something_wrong_is_refused_by_name(
+    pair: tuple[Path, Path], tmp_path: Path, capsys: pytest.CaptureFixture[str], recipe: str, said: str
+) -> None:
+    path = tmp_path / "recipe.json"
+    path.write_text(recipe)
+
+    assert _cut(*pair, "--matte", str(tmp_path / "m.png"), "--recipe", str(path)) == 2
+
+    assert said in capsys.readouterr().err
+    assert not (tmp_path / "m.png").exists()
+
+
+def test_a_recipe_says_how_the_band_is_laid_and_what_the_flat_picture_stands_on(
+    pair: tuple[Path, Path], mark: Path, tmp_path: Path
+) -> None:
+    path, flat, laid = tmp_path / "recipe.json", tmp_path / "f.jpg", tmp_path / "laid.png"
+    path.write_text('{"band": {"lay": "plain", "outward_px": 30}, "backing": {"kind": "colour", "colour": "#2050a0"}}')
+
+    arguments = ["cut", str(pair[0]), "--mark", str(mark), "--recipe", str(path)]
+    assert main([*arguments, "--flat", str(flat), "--laid", str(laid)]) == 0
+
+    assert np.abs(np.asarray(Image.open(flat))[0, 0].astype(int) - (0x20, 0x50, 0xA0)).max() < 4
+    assert (np.asarray(Image.open(laid)) == 128).mean() > 0.3
+
+
+def test_zones_and_a_mark_exclude_each_other(pair: tuple[Path, Path], mark: Path, tmp_path: Path) -> None:
+    assert _cut(*pair, "--mark", str(mark), "--matte", str(tmp_path / "m.png")) == 2
+    assert main(["cut", str(pair[0]), "--matte", str(tmp_path / "m.png")]) == 2
+    Image.fromarray(np.zeros((120, 160), np.uint8)).save(mark)
+    assert main(["cut", str(pair[0]), "--mark", str(mark), "--matte", str(tmp_path / "m.png")]) == 3

@@ -355,7 +355,7 @@ def test_zones_can_be_shown_stronger_and_in_another_hue(marked: Hand) -> None:
     marked.wait(lambda: bench.canvas.grab().toImage().pixelColor(marked.at(210, 60)) != band, 10)
 
 
-def test_the_exact_brush_narrows_the_band(marked: Hand) -> None:
+def test_brushing_an_edge_hard_narrows_its_band(marked: Hand) -> None:
     wide = (_job(marked).zones.read()[150] == UNKNOWN).sum()
     marked.key(Qt.Key.Key_X)
     marked.desk.set_brush(40)

@@ -9,6 +9,9 @@ import numpy as np
 from peel.files.migrations import VERSION
 from peel.files.project import ProjectFile
 from peel.files.salvage import salvage
+from peel.job.kinds import kinds_in
+from peel.job.lay_band import lay_zones
+from peel.matte.edge.kinds import Kind
 from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
 from peel.work.session import Session
 
@@ -69,4 +72,25 @@ def test_a_file_of_the_second_format_opens_with_its_settings_in_two_halves(tmp_p
     session.redo()
     session.wait_idle(60)
     assert np.array_equal(session.job.matte.read(), before)
+    session.close()
+
+
+def test_a_file_of_the_third_format_keeps_its_plain_band_and_its_stretches_become_kinds(tmp_path: Path) -> None:
+    path = tmp_path / "old.peel"
+    shutil.copy(DATA / "version-3.peel", path)
+
+    session = Session.resume(ProjectFile.open(path))
+    session.wait_idle(60)
+
+    band = session.job.settings.recipe.band
+    assert (band.lay, band.kinds, band.outward_px) == ("plain", "none", 9.0)
+    kinds = kinds_in(session.job, session.job.photo.bounds)
+    assert set(np.unique(kinds)) == {0, Kind.HARD}
+    assert session.job.is_solved
+    zones = session.job.zones.read()
+    assert np.array_equal(lay_zones(session.job, session.job.photo.bounds).zones.read(), zones)
+    session.undo()
+    session.redo()
+    session.wait_idle(60)
+    assert np.array_equal(session.job.zones.read(), zones)
     session.close()

@@ -1,0 +1,128 @@
+"""The kinds of edge of a job: what was brushed, what is suggested, and what they make of band and solve."""
+
+import numpy as np
+
+from conftest import soft_disc
+from peel.job import marking
+from peel.job.edits import set_value
+from peel.job.job import Job
+from peel.job.kinds import kinds_in
+from peel.job.marking import Stroke, Zone
+from peel.matte.edge.kinds import Kind
+from peel.matte.edge.trimap import FOREGROUND, UNKNOWN
+from peel.matte.solve.kind_terms import FACTORS, term_maps
+from peel.matte.solve.settings import MAP_STEP, TermMaps
+from peel.work.edge_places import read_news
+from peel.work.solving import solve_job
+
+
+def _laid(job: Job) -> Job:
+    """Mark the disc a little too small, with the band laid by the photo."""
+    rows, columns = np.mgrid[:300, :420]
+    job = job.with_recipe(band={"lay": "laid", "kinds": "suggested"})
+    return marking.mark_region(job, np.hypot(rows - 150, columns - 210) < 84, Zone.SUBJECT)
+
+
+def test_the_band_of_a_photo_lies_over_what_is_half_clear(disc_job: Job) -> None:
+    _, alpha, _ = soft_disc(300, 420, 90)
+
+    zones = _laid(disc_job).zones.read()
+
+    half_clear = (alpha > 0.02) & (alpha < 0.98)
+    assert (zones[half_clear] == UNKNOWN).mean() > 0.97
+    assert (zones == UNKNOWN).sum() < 4 * half_clear.sum()
+
+
+def test_a_brushed_kind_changes_only_its_own_stretch(disc_job: Job) -> None:
+    job = _laid(disc_job)
+    solved, _ = solve_job(job)
+
+    brushed = marking.paint_kind(solved, Stroke(((300, 120), (300, 180)), 16), Kind.LACY)
+
+    whole = job.photo.bounds
+    assert (kinds_in(brushed, whole)[150, 296:304] == Kind.LACY).all()
+    assert kinds_in(brushed, whole)[150, 122] == kinds_in(solved, whole)[150, 122]
+    assert brushed.unsolved.read()[:, 250:].any()
+    assert not brushed.unsolved.read()[:, :150].any()
+    again, _ = solve_job(brushed)
+    assert np.array_equal(again.matte.read()[:, :150], solved.matte.read()[:, :150])
+
+
+def test_a_released_stretch_is_as_peel_suggests(disc_job: Job) -> None:
+    job = _laid(disc_job)
+    stroke = Stroke(((300, 120), (300, 180)), 16)
+
+    back = marking.paint_kind(marking.paint_kind(job, stroke, Kind.SHEER), stroke, None)
+
+    assert np.array_equal(kinds_in(back, job.photo.bounds), kinds_in(job, job.photo.bounds))
+    assert np.array_equal(back.zones.read(), job.zones.read())
+
+
+def test_sheer_makes_unsure_all_it_was_brushed_over_and_hard_no_more_than_its_margin(disc_job: Job) -> None:
+    job = _laid(disc_job)
+    stroke = Stroke(((270, 150), (300, 150)), 20)
+
+    sheer = marking.paint_kind(job, stroke, Kind.SHEER)
+    hard = marking.paint_kind(job, stroke, Kind.HARD)
+
+    assert job.zones.read()[150, 262] == FOREGROUND
+    assert sheer.zones.read()[150, 262] == UNKNOWN
+    assert (hard.zones.read()[150, 250:320] == UNKNOWN).sum() < (job.zones.read()[150, 250:320] == UNKNOWN).sum()
+
+
+def test_a_kind_brushed_where_there_is_no_band_waits_for_one(disc_job: Job) -> None:
+    nothing = disc_job.with_recipe(band={"lay": "laid"})
+
+    brushed = marking.paint_kind(nothing, Stroke(((50, 50),), 20), Kind.STRAND)
+
+    assert not brushed.has_subject
+    assert brushed.is_solved
+    assert read_news(brushed).shares == ()
+
+
+def test_without_kinds_only_what_was_brushed_counts(disc_job: Job) -> None:
+    job = _laid(disc_job)
+    assert kinds_in(job, job.photo.bounds).any()
+
+    without = set_value(job, "recipe.band.kinds", "none")
+
+    assert not kinds_in(without, job.photo.bounds).any()
+    assert not without.is_solved
+    brushed = marking.paint_kind(without, Stroke(((300, 150),), 16), Kind.SOFT)
+    assert set(np.unique(kinds_in(brushed, job.photo.bounds))) == {0, Kind.SOFT}
+
+
+def test_factors_of_neighbouring_kinds_blend_without_a_step() -> None:
+    kinds = np.full((240, 400), Kind.LACY, np.uint8)
+    kinds[:, 200:] = Kind.HARD
+
+    maps = term_maps(kinds)
+
+    assert maps is not None
+    row = TermMaps.enlarged(maps.sampled_colour, kinds.shape)[120]
+    assert row[20] == FACTORS[Kind.LACY].sampled_colour
+    assert row[-20] == FACTORS[Kind.HARD].sampled_colour
+    assert np.abs(np.diff(row)).max() < 0.1
+    assert (np.diff(row) <= 1e-5).all()
+    assert maps.sparsity.shape == (240 // MAP_STEP, 400 // MAP_STEP)
+
+
+def test_kinds_that_change_nothing_cost_nothing() -> None:
+    assert term_maps(np.zeros((64, 64), np.uint8)) is None
+    assert term_maps(np.full((64, 64), Kind.STRAND, np.uint8)) is None
+
+
+def test_the_shares_of_the_kinds_add_up(disc_job: Job) -> None:
+    news = read_news(_laid(disc_job))
+
+    assert sum(share.share for share in news.shares) <= 1.0001
+    assert max(news.shares, key=lambda share: share.share).kind in {Kind.HARD, Kind.SOFT}
+
+
+def test_a_band_that_lies_deep_over_plain_backdrop_is_a_place_in_doubt(disc_job: Job) -> None:
+    job = _laid(disc_job)
+
+    wide = set_value(set_value(job, "recipe.band.lay", "plain"), "recipe.band.outward_px", 60.0)
+
+    assert not any(not place.is_narrow for place in read_news(job).places)
+    assert any(not place.is_narrow for place in read_news(wide).places)

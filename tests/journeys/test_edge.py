@@ -1,0 +1,61 @@
+"""From one press to a matte: the band lays itself, kinds are suggested and corrected, places in doubt are walked to."""
+
+from collections.abc import Callable
+
+import numpy as np
+from PIL import Image
+from PySide6.QtCore import Qt
+
+from desk.hand import Hand
+from peel.demo.photos import demo_photo
+from peel.desk.steps import Step
+from peel.job.kinds import kinds_in
+from peel.matte.edge.kinds import Kind
+from peel.matte.edge.trimap import UNKNOWN
+
+pytest_plugins = ["desk.conftest"]
+
+
+def test_one_press_gives_band_kinds_and_matte_of_the_tin_drummer(make_window: Callable[[], Hand]) -> None:
+    hand = make_window()
+    hand.press("demo tin-drummer")
+    hand.wait(lambda: hand.desk.bridge is not None)
+    hand.settle()
+
+    hand.key(Qt.Key.Key_P)
+    hand.wait(lambda: hand.job.has_subject, 30)
+    hand.settle()
+
+    truth = np.asarray(Image.open(demo_photo("tin-drummer").matte)).astype(np.float32) / 255
+    half_clear = (truth > 0.02) & (truth < 0.98)
+    zones, matte = hand.job.zones.read(), hand.job.matte.read() / 65535
+    assert (zones[half_clear] == UNKNOWN).mean() > 0.95
+    assert (zones == UNKNOWN).mean() < 5 * half_clear.mean()
+    assert np.abs(matte - truth).mean() < 0.008
+
+    hand.step("Edge")
+    hand.wait(lambda: hand.bench.edge_desk.is_idle)
+    hand.settle()
+    shares = hand.panel(Step.EDGE).shares
+    assert shares[Kind.STRAND].text().endswith("sure")
+    assert hand.panel(Step.EDGE).suggests.isChecked()
+
+    hand.command("Next place in doubt")
+    hand.wait(lambda: hand.bench.canvas.frame.scale > 0.5)
+    assert "Place 1 of" in hand.window.message.text
+
+    before = kinds_in(hand.job, hand.job.photo.bounds)
+    solved = hand.job.matte.read()
+    hand.command("Fit")
+    hand.key(Qt.Key.Key_X)
+    hand.press("way Lacy")
+    hand.desk.set_brush(120)
+    hand.drag([(1000, 140), (1000, 220)])
+    hand.settle()
+    changed = kinds_in(hand.job, hand.job.photo.bounds) != before
+    assert changed.any()
+    assert not changed[800:].any()
+    assert np.array_equal(hand.job.matte.read()[1200:], solved[1200:])
+    hand.command("Undo")
+    hand.settle()
+    assert np.array_equal(kinds_in(hand.job, hand.job.photo.bounds), before)
