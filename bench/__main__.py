@@ -1,4 +1,4 @@
-"""Run the bench: ``python -m bench [quality] [drawn] [camera] [large] [strokes] [window] [memory] [marking] [--folder DIR]``; all of it without arguments."""
+"""Run the bench: ``python -m bench [quality] [drawn] [camera] [large] [strokes] [window] [memory] [marking] [edge] [--folder DIR]``; all of it without arguments."""
 
 import argparse
 import json
@@ -14,7 +14,7 @@ from bench.drawn import CAMERA, KINDS, drawn_case
 from bench.drawn import LARGE as LARGE_DRAWING
 from peel.demo.photos import NAMES
 
-PARTS = ("quality", "drawn", "camera", "large", "strokes", "window", "memory", "marking")
+PARTS = ("quality", "drawn", "camera", "large", "strokes", "window", "memory", "marking", "edge")
 
 
 def main() -> int:
@@ -31,11 +31,22 @@ def main() -> int:
         print(HEAD, flush=True)
         for case in cases:
             print(row(case()), flush=True)
+    _print_others(parts)
+    return 0
+
+
+def _print_others(parts: Sequence[str]) -> None:
+    """Print the parts that have tables of their own."""
     if "marking" in parts:
         from bench.marking import interactions, latencies, proposals
 
         for measure_part in (latencies, proposals, interactions):
             print("\n".join(measure_part()), "\n", flush=True)
+    if "edge" in parts:
+        from bench.edge import edges
+
+        for line in edges():
+            print(line, flush=True)
     if "memory" in parts:
         print(memory(), flush=True)
     if "strokes" in parts:
@@ -47,7 +58,6 @@ def main() -> int:
 
         for line in measure():
             print(line, flush=True)
-    return 0
 
 
 def _cases(parts: Sequence[str], folder: Path | None) -> list[Callable[[], Case]]:

@@ -11,15 +11,11 @@ from typing import Any
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp(prefix="peel-shots-")
 
-import numpy as np
-from PIL import Image
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QAction
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QApplication
 
-from peel.demo.marking import BRAMBLE_HAIR, loose_outline
-from peel.demo.photos import demo_photo
 from peel.desk.app import make_app
 from peel.desk.bench import Bench
 from peel.desk.desk_state import DeskState
@@ -191,31 +187,20 @@ def main() -> int:
     shoot_marking(visit)
     visit.press("demo bramble")
     visit.until(lambda: desk.bridge is not None)
-    outline = loose_outline(np.asarray(Image.open(demo_photo("bramble").matte), np.float32) / 255)
     visit.panel(Step.MARK).clear_asked.emit()
     visit.settle()
-    desk.take_up(desk.tools[Step.MARK][0])
-    visit.press("way Straight")
-    visit.press("way Loose")
-    for x, y in outline:
-        QTest.mouseClick(bench.canvas, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, visit.at(x, y))
-    QTest.keyClick(bench.canvas, Qt.Key.Key_Return)
+    desk.ask.propose.emit()
+    visit.until(lambda: desk.job is not None and desk.job.has_subject)
     visit.settle()
+    window.message.hide()
     desk.show_step(Step.EDGE)
-    bench.panels[Step.EDGE].outward.set_value(24)
-    bench.panels[Step.EDGE].inward.set_value(18)
-    desk.set_brush(330)
-    for stroke in BRAMBLE_HAIR:
-        visit.drag(list(stroke))
-    visit.settle()
-    desk.take_up(desk.tools[Step.EDGE][1])
-    desk.set_brush(150)
-    visit.drag([(2340, 280), (2370, 640)], right=True)
-    visit.settle()
-    desk.take_up(desk.tools[Step.EDGE][0])
-    desk.set_brush(200)
+    visit.until(lambda: bench.edge_desk.is_idle)
     visit.point_at(640, 560)
     visit.shoot("edge")
+    bench.canvas.look_at(QPointF(2050, 1250), 0.8)
+    visit.point_at(2010, 1330)
+    visit.shoot("edge-kinds")
+    bench.canvas.fit()
     desk.show_step(Step.MATTE)
     desk.show_view(View.MATTE)
     visit.point_at(760, 700)
