@@ -41,7 +41,7 @@ def test_clicks_and_return_mark_and_the_matte_follows(marked: Hand) -> None:
     assert zones[10, 10] == BACKGROUND
     assert matte[150, 210] == MATTE_ONE
     assert _job(marked).is_solved
-    assert marked.bench.step_line.state_of(Step.MARK) == "subject 17 %"
+    assert marked.bench.step_line.state_of(Step.MARK) == "subject 18 %"
     assert marked.bench.step_line.state_of(Step.MATTE).startswith("solved")
 
 

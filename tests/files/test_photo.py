@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from PIL import Image, ImageCms
 
 from peel.errors import PhotoError
-from peel.files.photo import MAX_MEGAPIXELS, decode_photo, read_photo, read_preview, read_zones
+from peel.files.photo import MAX_MEGAPIXELS, decode_photo, read_drawn, read_photo, read_preview
 
 COLOURS = np.random.default_rng(1).integers(0, 256, (24, 30, 3), np.uint8)
 
@@ -167,8 +167,8 @@ def test_zones_must_fit_the_photo(tmp_path: Path) -> None:
     Image.fromarray(np.zeros((5, 5), np.uint8)).save(path)
 
     with pytest.raises(PhotoError, match=r"zones.png is 5 × 5 pixels but photo.png is 30 × 24"):
-        read_zones(path, photo)
+        read_drawn(path, photo, "zones", "Draw zones.")
 
     Image.fromarray(COLOURS).save(path)
     with pytest.raises(PhotoError, match="not an 8-bit gray"):
-        read_zones(path, photo)
+        read_drawn(path, photo, "zones", "Draw zones.")

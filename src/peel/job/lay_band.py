@@ -18,6 +18,7 @@ from peel.matte.parallel import run_all
 
 __all__ = ["band_reach", "lay_zones"]
 
+_LARGE: Final = 0.25  # share of the photo's side above which a change is no stroke
 _BLOCK: Final = 768
 _TRIMAP_OF: Final = np.array([0, BACKGROUND, UNKNOWN, FOREGROUND], np.uint8)
 
@@ -44,7 +45,9 @@ def lay_zones(job: Job, changed: Rect, reach: int | None = None) -> Job:
     """
     band = job.settings.recipe.band
     is_read = band.lay == "laid" or band.kinds == "suggested"
-    follows = reach is None
+    whole = job.photo.bounds
+    # Following strands across the photo takes seconds, which a stroke must not.
+    follows = reach is None and max(changed.height / whole.height, changed.width / whole.width) > _LARGE
     if reach is None:
         reach = max(band_reach(band), Laid.reach(job) if is_read else 0)
     window = changed.grown(reach).intersection(job.photo.bounds)
