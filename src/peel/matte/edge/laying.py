@@ -39,6 +39,7 @@ _SLACK: Final = 2  # by which evidence is widened: the faint rims of strands
 _NEXT: Final = 18  # how far around a gap its fellows are looked for with less evidence
 _SEEN: Final = 14  # how far from the mark the boundary may be
 _WIDEST: Final = 60  # most that a blurred edge is wide
+_ISLAND: Final = 600  # pixels; smaller pieces of certainty within the band are not trusted
 _LEAST: Final = 5  # pixels; smaller pieces of evidence are noise
 
 
@@ -231,6 +232,7 @@ def read_edge(
     # The working size alone makes a step four pixels wide.
     ramp = np.clip(1 / np.maximum(steep, 1e-3) - 4, 0, _WIDEST)
     unsure |= (steep > 0) & (distance < 1.3 * ramp)
+    unsure = _without_islands(unsure)
     plain = ((from_backdrop < _PLAIN) | (from_own < _PLAIN)).astype(np.uint8)
     plain = cv2.morphologyEx(plain, cv2.MORPH_OPEN, _disc(_FLAT // 2))
     rim = distance < _SEEN
@@ -253,6 +255,14 @@ def _steepness(cover: FloatArray, distance: FloatArray) -> FloatArray:
 
 def _disc(radius: int) -> ByteArray:
     return np.asarray(cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * radius + 1,) * 2), np.uint8)
+
+
+def _without_islands(unsure: BoolArray) -> BoolArray:
+    """Fill small islands of certainty within the band: a few pixels wrongly held pull all strands around them along."""
+    _, labels, stats, _ = cv2.connectedComponentsWithStats((~unsure).astype(np.uint8), connectivity=4)
+    small = stats[:, cv2.CC_STAT_AREA] < _ISLAND
+    small[0] = False
+    return unsure | np.asarray(small[labels], bool)
 
 
 def _connected(evidence: ByteArray, inside: ByteArray) -> BoolArray:
