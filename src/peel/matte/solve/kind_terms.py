@@ -28,7 +28,7 @@ FACTORS: Final[dict[Kind, Factors]] = {
     Kind.HARD: Factors(sampled_colour=0.0),
     Kind.SOFT: Factors(),
     Kind.STRAND: Factors(),
-    Kind.LACY: Factors(sampled_colour=3.0, sparsity=0.0),
+    Kind.LACY: Factors(),
     Kind.SHEER: Factors(local_colour=0.3),
 }
 """Every kind's parameters."""
