@@ -104,7 +104,7 @@ def test_factors_of_neighbouring_kinds_blend_without_a_step() -> None:
     assert row[-20] == FACTORS[Kind.HARD].sampled_colour
     assert np.abs(np.diff(row)).max() < 0.1
     assert (np.diff(row) <= 1e-5).all()
-    assert maps.sparsity.shape == (240 // MAP_STEP, 400 // MAP_STEP)
+    assert maps.local_colour.shape == (240 // MAP_STEP, 400 // MAP_STEP)
 
 
 def test_kinds_that_change_nothing_cost_nothing() -> None:
@@ -126,3 +126,23 @@ def test_a_band_that_lies_deep_over_plain_backdrop_is_a_place_in_doubt(disc_job:
 
     assert not any(not place.is_narrow for place in read_news(job).places)
     assert any(not place.is_narrow for place in read_news(wide).places)
+
+
+def test_peel_is_sure_only_of_what_it_said_itself(disc_job: Job) -> None:
+    job = _laid(disc_job)
+
+    brushed = marking.paint_kind(job, Stroke(((210, 150),), 140), Kind.LACY)
+
+    (share,) = read_news(brushed).shares
+    assert (share.kind, share.confidence) == (Kind.LACY, None)
+    assert all(share.confidence is not None for share in read_news(job).shares)
+
+
+def test_where_the_subject_is_taken_away_no_suggestion_is_left(disc_job: Job) -> None:
+    job = _laid(disc_job)
+    assert job.suggested.read().any()
+
+    nothing = marking.mark_region(job, np.ones((300, 420), bool), Zone.BACKDROP)
+
+    assert not nothing.suggested.read().any()
+    assert not nothing.confidence.read().any()

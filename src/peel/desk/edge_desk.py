@@ -25,6 +25,7 @@ class EdgeDesk(QObject):
         self._lane = Lane("edge")
         self._news = EdgeNews((), (), False)
         self._read_for: object = None
+        self._asked_for: object = None
         self._at = -1
         self._walks = False
         desk.session_changed.connect(self._look)
@@ -48,11 +49,13 @@ class EdgeDesk(QObject):
             self._desk.show_places(())
             return
         self._show()
-        if self._key(job) != self._read_for:
-            self._ask(job)
-
-    def _ask(self, job: Job) -> None:
         key = self._key(job)
+        # A running solve changes the job many times a second without changing the edge.
+        if key not in (self._read_for, self._asked_for):
+            self._ask(job, key)
+
+    def _ask(self, job: Job, key: object) -> None:
+        self._asked_for = key
         self._lane.submit("edge", lambda _ticket: read_news(job), lambda news: self._read.emit(key, news))
 
     @staticmethod

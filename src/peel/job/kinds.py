@@ -7,11 +7,11 @@ import numpy as np
 
 from peel.job.job import Job
 from peel.job.rect import Rect
-from peel.matte.arrays import ByteArray
+from peel.matte.arrays import BoolArray, ByteArray
 from peel.matte.edge.kinds import Kind
 from peel.matte.edge.trimap import BACKGROUND, FOREGROUND
 
-__all__ = ["HARD_CODES", "RELEASED", "kinds_in", "kinds_stamp", "said", "unsolve_kinds"]
+__all__ = ["HARD_CODES", "RELEASED", "is_said", "kinds_in", "kinds_stamp", "said", "unsolve_kinds"]
 
 RELEASED: Final = 2
 _SAID: Final = 2  # codes of the kinds that were brushed follow upon this
@@ -39,6 +39,11 @@ def kinds_in(job: Job, window: Rect) -> ByteArray:
     suggested = job.suggested.read(window)
     suggested[job.confidence.read(window) < _SURE] = 0
     return np.where(spoken == 0, suggested, spoken)
+
+
+def is_said(job: Job, window: Rect) -> BoolArray:
+    """Return where the person said of what kind an edge is; (H, W) bool."""
+    return _KIND_OF[job.kinds.read(window)] > 0
 
 
 def kinds_stamp(job: Job, window: Rect) -> Hashable:

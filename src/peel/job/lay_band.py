@@ -9,7 +9,7 @@ import numpy as np
 from peel.job.job import MATTE_ONE, Job
 from peel.job.kinds import HARD_CODES, unsolve_kinds
 from peel.job.marked import marked_subject
-from peel.job.read_band import Laid, read_band
+from peel.job.read_band import Laid, read_band, reading_reach
 from peel.job.rect import Rect
 from peel.job.settings import Band
 from peel.matte.arrays import ByteArray
@@ -49,14 +49,14 @@ def lay_zones(job: Job, changed: Rect, reach: int | None = None) -> Job:
     # Following strands across the photo takes seconds, which a stroke must not.
     follows = reach is None and max(changed.height / whole.height, changed.width / whole.width) > _LARGE
     if reach is None:
-        reach = max(band_reach(band), Laid.reach(job) if is_read else 0)
+        reach = max(band_reach(band), reading_reach(job) if is_read else 0)
     window = changed.grown(reach).intersection(job.photo.bounds)
     if window.is_empty:
         return job
     laid = read_band(job, window) if is_read else None
     while follows and laid is not None and band.lay == "laid" and _goes_on(job, window, laid):
         # A strand leaves the window: it is followed to its end.
-        window = window.grown(2 * Laid.reach(job)).intersection(job.photo.bounds)
+        window = window.grown(2 * reading_reach(job)).intersection(job.photo.bounds)
         laid = read_band(job, window)
     zones = _margins(job, window)
     if laid is not None and band.lay == "laid":
@@ -65,7 +65,7 @@ def lay_zones(job: Job, changed: Rect, reach: int | None = None) -> Job:
     if corrections.any():
         zones = np.where(corrections == 0, zones, _TRIMAP_OF[corrections])
     derived = _with_zones(job, window, zones)
-    return derived if laid is None else _with_kinds(derived, window, zones, laid)
+    return _with_kinds(derived, window, zones, laid) if is_read else derived
 
 
 def _goes_on(job: Job, window: Rect, laid: Laid) -> bool:
@@ -132,12 +132,11 @@ def _with_zones(job: Job, window: Rect, zones: ByteArray) -> Job:
     )
 
 
-def _with_kinds(job: Job, window: Rect, zones: ByteArray, laid: Laid) -> Job:
+def _with_kinds(job: Job, window: Rect, zones: ByteArray, laid: Laid | None) -> Job:
     """Note the suggested kinds along the band; where others count than before, the matte is to be solved again."""
     unsure = zones == UNKNOWN
-    suggested, confidence = (np.where(unsure, plane, 0) for plane in (laid.kinds, laid.confidence))
+    found = (np.zeros_like(zones),) * 2 if laid is None else (laid.kinds * unsure, laid.confidence * unsure)
     noted = job.with_planes(
-        suggested=job.suggested.write(window, suggested.astype(np.uint8)),
-        confidence=job.confidence.write(window, confidence.astype(np.uint8)),
+        suggested=job.suggested.write(window, found[0]), confidence=job.confidence.write(window, found[1])
     )
     return unsolve_kinds(job, noted, window)

@@ -15,7 +15,7 @@ from peel.matte.edge.kinds import Kind, suggest_kinds
 from peel.matte.edge.laying import Reading, read_edge, reduced, working_step
 from peel.matte.edge.trimap import UNKNOWN
 
-__all__ = ["Laid", "read_band", "read_window"]
+__all__ = ["Laid", "read_band", "read_window", "reading_reach"]
 
 _REACH: Final = 110  # working pixels around a change in which the band is read again
 _CONTEXT: Final = 70  # working pixels around those that are looked at
@@ -38,10 +38,10 @@ class Laid:
     kinds: ByteArray
     confidence: ByteArray
 
-    @staticmethod
-    def reach(job: Job) -> int:
-        """Return how far around a change the band is read again, in pixels of the photo."""
-        return _REACH * working_step(job.photo.height, job.photo.width)
+
+def reading_reach(job: Job) -> int:
+    """Return how far around a change the band is read again, in pixels of the photo."""
+    return _REACH * working_step(job.photo.height, job.photo.width)
 
 
 def read_band(job: Job, window: Rect) -> Laid | None:

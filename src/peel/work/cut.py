@@ -1,4 +1,4 @@
-"""Cut a photo by zones given as a picture, without a window and without a job file."""
+"""Cut a photo by a mark or by zones given as a picture, without a window and without a job file."""
 
 import resource
 import sys

@@ -7,7 +7,7 @@ import cv2
 import numpy as np
 
 from peel.job.job import Job
-from peel.job.kinds import kinds_in
+from peel.job.kinds import is_said, kinds_in
 from peel.job.read_band import read_window
 from peel.job.rect import Rect
 from peel.job.settings import Point
@@ -26,11 +26,11 @@ _DEEP: Final = 12  # working pixels from the band's rim at which something plain
 
 @dataclass(frozen=True)
 class KindShare:
-    """A kind's share of the band's area, in [0, 1], and how sure Peel is of it, where it was Peel that said so."""
+    """A kind's share of the band's area, and how sure Peel is where it said so, in [0, 1]; None if all was brushed."""
 
     kind: Kind
     share: float
-    confidence: float
+    confidence: float | None
 
 
 @dataclass(frozen=True)
@@ -69,14 +69,17 @@ def read_news(job: Job) -> EdgeNews:
 
 def _shares(job: Job, whole: Rect, band: BoolArray, step: int) -> tuple[KindShare, ...]:
     kinds = kinds_in(job, whole)[::step, ::step][band]
-    confidence = job.confidence.read(whole)[::step, ::step][band]
+    confidence = job.confidence.read(whole)[::step, ::step][band].astype(np.float32) / 255
+    suggested = ~is_said(job, whole)[::step, ::step][band]
     if kinds.size == 0:
         return ()
     found = []
     for kind in Kind:
         here = kinds == kind
         if here.any():
-            found.append(KindShare(kind, float(here.mean()), float(confidence[here].mean()) / 255))
+            guessed = here & suggested
+            sure = float(confidence[guessed].mean()) if guessed.any() else None
+            found.append(KindShare(kind, float(here.mean()), sure))
     return tuple(found)
 
 

@@ -11,7 +11,6 @@ from peel.desk.panels.spec import Command, StepSpec
 from peel.desk.steps import Step, StepState
 from peel.desk.theme import current
 from peel.desk.tools.brush import BandBrush, KindBrush, ZoneBrush
-from peel.job.edits import set_value
 from peel.job.job import Job
 from peel.job.settings import Band
 from peel.matte.edge.kinds import Kind
@@ -82,14 +81,12 @@ class EdgePanel(Panel):
             "Plain widths", lambda: self._lay("plain"), role="choice", tip="As far from the mark as the widths say"
         )
         for button in (self.laid, self.plain):
-            button.setObjectName("")
-            button.setProperty("role", "choice")
             button.setCheckable(True)
             self._ways.addButton(button)
         self.row(self.laid, self.plain)
 
     def _lay(self, lay: str) -> None:
-        self.desk.edit("Band", lambda job: set_value(job, "recipe.band.lay", lay))
+        self._set("Band", "recipe.band.lay", lay)
 
     def _build_widths(self) -> None:
         default = Band()
@@ -166,8 +163,8 @@ class EdgePanel(Panel):
             self._places.setText("No place where the band is likely wrong.")
 
 
-def _sureness(confidence: float) -> str:
-    return f"{confidence * 100:.0f} % sure" if confidence > 0 else "as brushed"
+def _sureness(confidence: float | None) -> str:
+    return "as brushed" if confidence is None else f"{confidence * 100:.0f} % sure"
 
 
 def _state(job: Job, stages: Stages, solving: float | None) -> StepState:

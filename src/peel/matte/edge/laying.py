@@ -193,51 +193,97 @@ def read_edge(
     -------
     Reading
     """
-    height, width = subject.shape
     inside = subject.astype(np.uint8)
-    to_subject = cv2.distanceTransform(1 - inside, cv2.DIST_L2, 3)
-    to_backdrop = cv2.distanceTransform(inside, cv2.DIST_L2, 3)
+    distances = _Distances(
+        cv2.distanceTransform(1 - inside, cv2.DIST_L2, 3), cv2.distanceTransform(inside, cv2.DIST_L2, 3)
+    )
+    sides = _compared(colours, subject, distances, noise)
+    stray, gap = _strays(subject, distances, sides), _gaps(subject, distances, sides)
+    roots = inside if joined is None else inside | joined.astype(np.uint8)
+    unsure = _with_fellows(_connected((stray | gap).astype(np.uint8), roots), subject, distances, sides)
+    distance = distances.to_subject + distances.to_backdrop
+    steep = _steepness(sides.cover, distance)
+    # The working size alone makes a step four pixels wide.
+    ramp = np.clip(1 / np.maximum(steep, 1e-3) - 4, 0, _WIDEST)
+    unsure = _without_islands(unsure | ((steep > 0) & (distance < 1.3 * ramp)))
+    plain = ((sides.from_backdrop < _PLAIN) | (sides.from_own < _PLAIN)).astype(np.uint8)
+    plain = cv2.morphologyEx(plain, cv2.MORPH_OPEN, _disc(_FLAT // 2))
+    rim = distance < _SEEN
+    alike = bool(rim.any() and np.median(sides.apart[rim]) < _ALIKE)
+    return Reading(unsure, sides.cover, distance, steep, stray, plain > 0, alike)
+
+
+@dataclass(frozen=True)
+class _Distances:
+    """Of each pixel from the subject and from the backdrop as marked, in working pixels; 0 within them."""
+
+    to_subject: FloatArray
+    to_backdrop: FloatArray
+
+
+@dataclass(frozen=True)
+class _Sides:
+    """How each pixel compares with both sides.
+
+    Attributes
+    ----------
+    from_backdrop, from_own : by how many standard deviations it differs from each.
+    gain : twice the logarithm of how much better the backdrop explains it.
+    cover : its place on the line from the backdrop's mean colour to the subject's, in [0, 1].
+    apart : the length of that line.
+    """
+
+    from_backdrop: FloatArray
+    from_own: FloatArray
+    gain: FloatArray
+    cover: FloatArray
+    apart: FloatArray
+
+
+def _compared(colours: FloatArray, subject: BoolArray, distances: _Distances, noise: float) -> _Sides:
+    height, width = subject.shape
     detail = _detail(colours)
-    clear = ~subject & (to_subject > _CORE)
-    usual = np.percentile(detail[clear][::7], 50) if clear.any() else np.float32(1)
+    clear = ~subject & (distances.to_subject > _CORE)
+    usual = float(np.percentile(detail[clear][::7], 50)) if clear.any() else 1.0
     plain = np.exp(-((detail / np.float32(1.6 * max(usual, noise))) ** 2))
     backdrop = _Side(colours, clear * (plain + np.float32(1e-4)), noise)
     from_backdrop = backdrop.deviations(colours)
-    solid = subject & (to_backdrop > _CORE)
+    solid = subject & (distances.to_backdrop > _CORE)
     own = _Side(colours, solid * (np.clip(from_backdrop / (3 * _EXPLAINED), 0, 1) ** 2 + np.float32(1e-4)), noise)
     from_own = own.deviations(colours)
-    base, far = backdrop.centre(height, width), own.centre(height, width)
-    line = far - base
+    base = backdrop.centre(height, width)
+    line = own.centre(height, width) - base
     length = np.maximum((line**2).sum(-1), 1e-6)
     cover = np.clip(((colours - base) * line).sum(-1) / length, 0, 1)
-    size = (width, height)
-    gain = cv2.resize(own.spread - backdrop.spread, size) + from_own**2 - from_backdrop**2
-    stray = ~subject & (from_backdrop > _EXPLAINED)
+    gain = cv2.resize(own.spread - backdrop.spread, (width, height)) + from_own**2 - from_backdrop**2
+    return _Sides(from_backdrop, from_own, gain, cover, np.sqrt(length))
+
+
+def _strays(subject: BoolArray, distances: _Distances, sides: _Sides) -> BoolArray:
+    """Return what the backdrop does not explain outside the mark: anything near it, strands however far away."""
+    stray = ~subject & (sides.from_backdrop > _EXPLAINED)
     thick = cv2.morphologyEx(stray.astype(np.uint8), cv2.MORPH_OPEN, np.ones((_THICK, _THICK), np.uint8)) > 0
-    stray &= (to_subject < _REACH) | ~thick
-    inner = subject & (to_backdrop < _DEPTH)
-    gap = inner & (from_backdrop < 4 * _EXPLAINED) & ((gain > _BETTER) | ((from_own > _EXPLAINED) & (cover < 0.8)))
+    return stray & ((distances.to_subject < _REACH) | ~thick)
+
+
+def _gaps(subject: BoolArray, distances: _Distances, sides: _Sides) -> BoolArray:
+    """Return what looks like the backdrop, or like a mixture with it, within the mark."""
+    mixed = (sides.from_own > _EXPLAINED) & (sides.cover < 0.8)
+    gap = subject & (distances.to_backdrop < _DEPTH) & (sides.from_backdrop < 4 * _EXPLAINED)
+    gap &= (sides.gain > _BETTER) | mixed
     flat = cv2.morphologyEx(gap.astype(np.uint8), cv2.MORPH_OPEN, np.ones((_FLAT, _FLAT), np.uint8))
-    gap &= (to_backdrop < _FLAT) | (cv2.dilate(flat, _disc(_FLAT // 2)) == 0)
-    roots = inside if joined is None else inside | joined.astype(np.uint8)
-    unsure = _connected((stray | gap).astype(np.uint8), roots)
-    near_gap = cv2.dilate((unsure & (to_backdrop > _OFF)).astype(np.uint8), _disc(_NEXT)) > 0
-    near_stray = cv2.dilate((unsure & (to_subject > _OFF)).astype(np.uint8), _disc(_BESIDE)) > 0
-    unsure |= inner & near_gap & ((from_own > _LOOSELY) | (cover < 0.95))
-    unsure |= ~subject & near_stray & (from_backdrop > _LOOSELY)
+    return gap & ((distances.to_backdrop < _FLAT) | (cv2.dilate(flat, _disc(_FLAT // 2)) == 0))
+
+
+def _with_fellows(unsure: BoolArray, subject: BoolArray, distances: _Distances, sides: _Sides) -> BoolArray:
+    """Add what is likely the same, around evidence that a slightly wrong mark does not account for."""
+    near_gap = cv2.dilate((unsure & (distances.to_backdrop > _OFF)).astype(np.uint8), _disc(_NEXT)) > 0
+    near_stray = cv2.dilate((unsure & (distances.to_subject > _OFF)).astype(np.uint8), _disc(_BESIDE)) > 0
+    inner = subject & (distances.to_backdrop < _DEPTH)
+    unsure = unsure | (inner & near_gap & ((sides.from_own > _LOOSELY) | (sides.cover < 0.95)))
+    unsure |= ~subject & near_stray & (sides.from_backdrop > _LOOSELY)
     loose = unsure & (near_gap | near_stray)
-    unsure |= cv2.dilate(loose.astype(np.uint8), _disc(_SLACK)) > 0
-    distance = to_subject + to_backdrop
-    steep = _steepness(cover, distance)
-    # The working size alone makes a step four pixels wide.
-    ramp = np.clip(1 / np.maximum(steep, 1e-3) - 4, 0, _WIDEST)
-    unsure |= (steep > 0) & (distance < 1.3 * ramp)
-    unsure = _without_islands(unsure)
-    plain = ((from_backdrop < _PLAIN) | (from_own < _PLAIN)).astype(np.uint8)
-    plain = cv2.morphologyEx(plain, cv2.MORPH_OPEN, _disc(_FLAT // 2))
-    rim = distance < _SEEN
-    alike = bool(rim.any() and np.median(np.sqrt(length[rim])) < _ALIKE)
-    return Reading(unsure, cover, distance, steep, stray, plain > 0, alike)
+    return unsure | (cv2.dilate(loose.astype(np.uint8), _disc(_SLACK)) > 0)
 
 
 def _steepness(cover: FloatArray, distance: FloatArray) -> FloatArray:

@@ -185,15 +185,14 @@ def solve_matte(
         max_iterations=settings.max_iterations,
         priors=_priors(
             _weighed(model.terms, factors(lambda maps: maps.local_colour)),
-            _weighed(_sparsity(model, estimate, confidence, settings.terms), factors(lambda maps: maps.sparsity)),
+            _sparsity(model, estimate, confidence, settings.terms),
             settings.terms,
         ),
         progress=progress,
         interim=show if interim else None,
     )
     alpha[window][band] = values
-    share = None if maps is None else TermMaps.enlarged(maps.denoising, trimap.shape)[window]
-    alpha[window][band] = _cleaned(np.ascontiguousarray(alpha[window]), band, prior.plain, settings, share)
+    alpha[window][band] = _cleaned(np.ascontiguousarray(alpha[window]), band, prior.plain, settings)
     return alpha, report
 
 
@@ -248,16 +247,12 @@ def _sparsity(model: LocalColourModel, estimate: FloatArray, confidence: FloatAr
     return sparsity
 
 
-def _cleaned(
-    alpha: FloatArray, band: BoolArray, plain: ByteArray, settings: SolveSettings, share: FloatArray | None
-) -> FloatArray:
-    """Denoise a matte, at each pixel by a share of the settings', and clean its ends; returns the band's values."""
+def _cleaned(alpha: FloatArray, band: BoolArray, plain: ByteArray, settings: SolveSettings) -> FloatArray:
+    """Denoise a matte and clean its ends; returns the band's values."""
     if settings.clean <= 0:
         return np.clip(alpha[band], 0, 1)
     denoised, left = denoise_matte(alpha, np.ascontiguousarray(plain))
-    if share is not None:
-        denoised = alpha + np.float32(settings.terms.denoising) * share * (denoised - alpha)
-    elif settings.terms.denoising < 1:
+    if settings.terms.denoising < 1:
         denoised = alpha + np.float32(settings.terms.denoising) * (denoised - alpha)
     least, in_plain, most = _MARGINS
 

@@ -20,8 +20,6 @@ class Factors:
 
     sampled_colour: float = 1.0
     local_colour: float = 1.0
-    sparsity: float = 1.0
-    denoising: float = 1.0
 
 
 FACTORS: Final[dict[Kind, Factors]] = {

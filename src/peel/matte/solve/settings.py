@@ -43,14 +43,12 @@ class TermMaps:
 
     Attributes
     ----------
-    sampled_colour, local_colour, sparsity, denoising : (h, w) float32 ndarray
+    sampled_colour, local_colour : (h, w) float32 ndarray
         At a size smaller than the picture's by `MAP_STEP`, rounded up.
     """
 
     sampled_colour: FloatArray
     local_colour: FloatArray
-    sparsity: FloatArray
-    denoising: FloatArray
 
     @staticmethod
     def enlarged(factors: FloatArray, shape: tuple[int, int]) -> FloatArray:

@@ -1,0 +1,59 @@
+"""Edge reads the whole edge beside the window, once for each band."""
+
+import pytest
+from PySide6.QtCore import Qt
+
+from desk.hand import Hand
+from peel.desk.steps import Step
+from peel.job.edits import with_matte
+from peel.matte.edge.kinds import Kind
+from peel.work import edge_places
+
+
+def test_a_matte_that_changes_does_not_make_it_read_the_edge_again(
+    marked: Hand, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    read = []
+    monkeypatch.setattr("peel.desk.edge_desk.read_news", lambda job: read.append(job) or edge_places.read_news(job))
+    marked.step("Edge")
+    marked.wait(lambda: bool(read) and marked.bench.edge_desk.is_idle)
+
+    for _ in range(3):
+        marked.desk.edit("Matte", lambda job: with_matte(job, job.photo.bounds, 1 - job.alpha(job.photo.bounds)))
+    marked.settle()
+
+    assert len(read) == 1
+
+
+def test_both_ways_of_laying_show_their_own_widths(marked: Hand) -> None:
+    marked.step("Edge")
+    panel = marked.panel(Step.EDGE)
+    assert panel.laid.isChecked()
+    assert panel.margin.isVisible()
+    assert not panel.outward.isVisible()
+
+    panel.plain.click()
+    marked.settle()
+
+    assert marked.job.settings.recipe.band.lay == "plain"
+    assert panel.outward.isVisible()
+    assert not panel.margin.isVisible()
+
+
+def test_a_brushed_kind_is_listed_as_brushed(marked: Hand) -> None:
+    marked.step("Edge")
+    marked.key(Qt.Key.Key_X)
+    marked.press("way Lacy")
+    marked.desk.set_brush(500)
+    marked.drag([(210, 150), (212, 150)])
+    marked.settle()
+    marked.wait(lambda: marked.bench.edge_desk.is_idle)
+    marked.settle()
+
+    assert marked.panel(Step.EDGE).shares[Kind.LACY].text() == "100 %, as brushed"
+
+
+def test_there_is_nowhere_to_walk_to_without_a_band(opened: Hand) -> None:
+    opened.command("Next place in doubt")
+
+    assert opened.window.message.text.startswith("There is no band yet")
