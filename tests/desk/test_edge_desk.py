@@ -1,5 +1,7 @@
 """Edge reads the whole edge beside the window, once for each band."""
 
+from pathlib import Path
+
 import pytest
 from PySide6.QtCore import Qt
 
@@ -53,7 +55,10 @@ def test_a_brushed_kind_is_listed_as_brushed(marked: Hand) -> None:
     assert marked.panel(Step.EDGE).shares[Kind.LACY].text() == "100 %, as brushed"
 
 
-def test_there_is_nowhere_to_walk_to_without_a_band(opened: Hand) -> None:
-    opened.command("Next place in doubt")
+def test_there_is_nowhere_to_walk_to_without_a_band(hand: Hand, disc_file: Path) -> None:
+    hand.open(disc_file)
+    hand.settle()
 
-    assert opened.window.message.text.startswith("There is no band yet")
+    hand.command("Next place in doubt")
+
+    assert hand.window.message.text.startswith("There is no band yet")

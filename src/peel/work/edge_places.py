@@ -15,12 +15,14 @@ from peel.matte.arrays import BoolArray
 from peel.matte.edge.kinds import Kind
 from peel.matte.edge.laying import working_step
 from peel.matte.edge.trimap import BACKGROUND, UNKNOWN
+from peel.matte.marking.regions import drop_islands
 
 __all__ = ["EdgeNews", "KindShare", "Place", "read_news"]
 
 _MOST: Final = 40
 _LEAST: Final = 40  # working pixels of doubt that make a place
 _JOIN: Final = 25  # working pixels: doubts nearer to each other are one place
+_PLAIN: Final = 1_000  # working pixels of something plain within the band below which it is a gap
 _DEEP: Final = 12  # working pixels from the band's rim at which something plain is too deep inside
 
 
@@ -61,7 +63,8 @@ def read_news(job: Job) -> EdgeNews:
     zones = job.zones.read(whole)[::step, ::step]
     narrow = reading.stray & (zones == BACKGROUND) & (reading.distance < 250)
     band = (zones == UNKNOWN).astype(np.uint8)
-    deep = reading.plain & (cv2.distanceTransform(band, cv2.DIST_L2, 3) > _DEEP)
+    # Small plain gaps are part of any hair, and belong to the band.
+    deep = drop_islands(reading.plain & (band > 0), _PLAIN) & (cv2.distanceTransform(band, cv2.DIST_L2, 3) > _DEEP)
     places = [*_places(narrow, step, is_narrow=True), *_places(deep, step, is_narrow=False)]
     places.sort(key=lambda place: -place.reach_px)
     return EdgeNews(_shares(job, whole, band > 0, step), tuple(places[:_MOST]), reading.alike)

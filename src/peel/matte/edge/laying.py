@@ -15,6 +15,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray, unit_floats
+from peel.matte.marking.regions import drop_islands
 
 __all__ = ["Reading", "read_edge", "reduced", "working_step"]
 
@@ -205,7 +206,8 @@ def read_edge(
     steep = _steepness(sides.cover, distance)
     # The working size alone makes a step four pixels wide.
     ramp = np.clip(1 / np.maximum(steep, 1e-3) - 4, 0, _WIDEST)
-    unsure = _without_islands(unsure | ((steep > 0) & (distance < 1.3 * ramp)))
+    # A few pixels wrongly held within the band pull all strands around them along.
+    unsure = ~drop_islands(~unsure & ~((steep > 0) & (distance < 1.3 * ramp)), _ISLAND)
     plain = ((sides.from_backdrop < _PLAIN) | (sides.from_own < _PLAIN)).astype(np.uint8)
     plain = cv2.morphologyEx(plain, cv2.MORPH_OPEN, _disc(_FLAT // 2))
     rim = distance < _SEEN
@@ -303,14 +305,6 @@ def _disc(radius: int) -> ByteArray:
     return np.asarray(cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * radius + 1,) * 2), np.uint8)
 
 
-def _without_islands(unsure: BoolArray) -> BoolArray:
-    """Fill small islands of certainty within the band: a few pixels wrongly held pull all strands around them along."""
-    _, labels, stats, _ = cv2.connectedComponentsWithStats((~unsure).astype(np.uint8), connectivity=4)
-    small = stats[:, cv2.CC_STAT_AREA] < _ISLAND
-    small[0] = False
-    return unsure | np.asarray(small[labels], bool)
-
-
 def _connected(evidence: ByteArray, inside: ByteArray) -> BoolArray:
     """Keep what hangs together with the mark and is larger than a speck."""
     joined = cv2.morphologyEx(evidence | inside, cv2.MORPH_CLOSE, np.ones((_BRIDGE, _BRIDGE), np.uint8))
@@ -319,6 +313,7 @@ def _connected(evidence: ByteArray, inside: ByteArray) -> BoolArray:
     marked[np.unique(labels[inside == 1])] = True
     marked[0] = False
     kept = evidence & marked[labels].astype(np.uint8)
+    # Pixels of a strand a pixel wide often touch by their corners only, which `drop_islands` does not count.
     _, labels, stats, _ = cv2.connectedComponentsWithStats(kept, connectivity=8)
     large = stats[:, cv2.CC_STAT_AREA] >= _LEAST
     large[0] = False
