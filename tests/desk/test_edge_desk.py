@@ -6,6 +6,7 @@ import pytest
 from PySide6.QtCore import Qt
 
 from desk.hand import Hand
+from peel.desk.register import key_sections
 from peel.desk.steps import Step
 from peel.job.edits import with_matte
 from peel.matte.edge.kinds import Kind
@@ -62,3 +63,9 @@ def test_there_is_nowhere_to_walk_to_without_a_band(hand: Hand, disc_file: Path)
     hand.command("Next place in doubt")
 
     assert hand.window.message.text.startswith("There is no band yet")
+
+
+def test_the_key_sheet_names_every_way_that_a_shared_key_goes_on_to(hand: Hand) -> None:
+    sections = dict(key_sections(hand.desk.tools))
+
+    assert ("O", "the tool's stretch or kind") in sections["Tools"]

@@ -53,7 +53,9 @@ def key_sections(tools: dict[Step, list[Tool]]) -> list[KeySheetSection]:
     """List every key with its meaning, as the key sheet shows them."""
     commands = all_commands(tools)
     made = {tool.name: tool for own in tools.values() for tool in own}.values()
-    ways = {choice.key_name: choice.name for tool in made for choice in tool.choices if choice.key_name}
+    ways: dict[str, dict[str, None]] = {}  # tools may share a key, each for a way of its own; in order, and once each
+    for choice in (choice for tool in made for choice in tool.choices if choice.key_name):
+        ways.setdefault(choice.key_name, {})[choice.name] = None
     hints = [hint for tool in made for hint in tool.key_hints]
 
     def of(section: str) -> list[tuple[str, str]]:
@@ -62,7 +64,10 @@ def key_sections(tools: dict[Step, list[Tool]]) -> list[KeySheetSection]:
 
     views = ", ".join(view.value for view in View)
     return [
-        ("Tools", [*of("Tools"), *((key, f"the tool's {name}") for key, name in ways.items()), *hints, *_HELD]),
+        (
+            "Tools",
+            [*of("Tools"), *((key, f"the tool's {' or '.join(names)}") for key, names in ways.items()), *hints, *_HELD],
+        ),
         ("Views", [(f"1 – {len(View)}", views), (f"hold 1 – {len(View)}", "only peek"), *of("Views"), *_MOUSE]),
         ("Work", of("Work")),
     ]
