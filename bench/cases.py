@@ -8,6 +8,7 @@ from PIL import Image
 
 from peel.demo.make import draw, write_shot
 from peel.demo.photos import demo_photo
+from peel.work.cut import KIND_LEVEL
 
 __all__ = ["LARGE", "Case", "demo_case", "folder_case", "folder_paths", "large_case"]
 
@@ -16,13 +17,14 @@ LARGE = Path(__file__).parent.parent / "demo-large"
 
 @dataclass(frozen=True)
 class Case:
-    """A photo with its zones and its truth, colours in [0, 1]."""
+    """A photo with its zones and its truth, colours in [0, 1]; kinds are codes, 0 away from the edge."""
 
     name: str
     photo: np.ndarray
     zones: np.ndarray
     alpha: np.ndarray
     colours: np.ndarray | None
+    kinds: np.ndarray | None = None
 
     @property
     def band(self) -> np.ndarray:
@@ -41,7 +43,8 @@ def demo_case(name: str) -> Case:
     """Read a demo photograph as shipped."""
     photo = demo_photo(name)
     alpha = _gray(photo.matte).astype(np.float32) / 255
-    return Case(name, _picture(photo.photo), _gray(photo.zones), alpha, _picture(photo.colours))
+    kinds = _gray(photo.kinds) // KIND_LEVEL
+    return Case(name, _picture(photo.photo), _gray(photo.zones), alpha, _picture(photo.colours), kinds)
 
 
 def large_case(name: str, megapixels: int) -> Case:

@@ -12,6 +12,7 @@ import numpy as np
 
 from bench.camera import through_camera
 from bench.cases import Case
+from bench.dead_leaves import dead_leaves
 from peel.demo.camera import cloud, defocus, develop
 from peel.demo.strands import StrandLook, draw_strands, over
 from peel.matte.srgb import to_encoded, to_linear
@@ -51,8 +52,11 @@ def _tint(field: np.ndarray, dark: tuple[float, ...], light: tuple[float, ...]) 
     return (np.array(dark) + (np.array(light) - np.array(dark)) * field[..., None]).astype(np.float32)
 
 
-def _backdrop(kind: str, d: Drawing, rng: np.random.Generator) -> np.ndarray:
+def _backdrop(kind: str, d: Drawing, rng: np.random.Generator, look: StrandLook) -> np.ndarray:
     """Draw linear light behind the subject."""
+    if kind == "clutter":
+        own = 0.5 * (np.array(look.dark) + np.array(look.light))
+        return dead_leaves(d.width, d.height, d.unit, rng, own)
     seed = int(rng.integers(1000))
     field = np.clip(cloud(d.width, d.height, 3, 3, seed) * 1.4 - 0.2, 0, 1)
     fine = cloud(d.width, d.height, 40, 40, seed + 1)
@@ -308,7 +312,7 @@ def drawn_case(kind: str, d: Drawing | None = None) -> Case:
     d = d or Drawing()
     rng = np.random.default_rng(d.seed)
     draw, look, backdrop, inside, outside = KINDS[kind]
-    room = _backdrop(d.backdrop or backdrop, d, rng)
+    room = _backdrop(d.backdrop or backdrop, d, rng, look)
     subject = cv2.GaussianBlur(draw(d, rng, look), (0, 0), 0.6)
     alpha = np.clip(subject[..., 3], 0, 1)
     alpha[alpha < 0.002] = 0

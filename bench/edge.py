@@ -112,9 +112,13 @@ def _row(marked: _Marked) -> str:
 
 
 def _kind_right(marked: _Marked) -> str:
-    true = _TRUE_KINDS.get(marked.case.name.split("-")[0].split()[0])
-    if true is None:
+    kind = _TRUE_KINDS.get(marked.case.name.split("-")[0].split()[0])
+    true = marked.case.kinds
+    if true is None and kind is None:
         return "–"
+    if true is None:
+        true = np.full(marked.case.alpha.shape, int(kind or 0), np.uint8)
     mark = marked_subject(marked.job, marked.job.photo.bounds).astype(np.uint8)
     rim = (cv2.dilate(mark, np.ones((3, 3), np.uint8)) != mark) & (marked.job.zones.read() == UNKNOWN)
-    return f"{(marked.job.suggested.read()[rim] == true).mean() * 100:.0f} %"
+    rim &= true > 0
+    return f"{(marked.job.suggested.read()[rim] == true[rim]).mean() * 100:.0f} %"

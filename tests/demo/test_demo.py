@@ -7,6 +7,7 @@ from PIL import Image
 from peel.demo.make import draw, main
 from peel.demo.photos import NAMES, demo_photo
 from peel.matte.composite.over import composite_over
+from peel.matte.edge.kinds import Kind
 
 
 def _pixels(path: Path) -> np.ndarray:
@@ -37,6 +38,36 @@ def test_what_is_solid_in_a_demo_photo_has_the_true_colours(name: str) -> None:
     assert np.abs(away).mean() < 6  # noise and compression
 
 
+_KINDS = {
+    "bramble": {Kind.HARD, Kind.STRAND},
+    "russet": {Kind.HARD, Kind.SOFT, Kind.STRAND},
+    "lamplighter": {Kind.HARD},
+    "moth-queen": {Kind.HARD, Kind.STRAND, Kind.SHEER},
+    "tin-drummer": {Kind.HARD, Kind.STRAND},
+}
+
+
+@pytest.mark.parametrize("name", NAMES)
+def test_the_true_kinds_of_a_demo_photo_lie_along_its_edge(name: str) -> None:
+    photo = demo_photo(name)
+    kinds, matte = _pixels(photo.kinds), _pixels(photo.matte)
+    half_clear = (matte > 6) & (matte < 249)
+
+    assert {Kind(int(level) // 50) for level in np.unique(kinds) if level} == _KINDS[name]
+    assert (kinds[half_clear] > 0).all()
+    assert (kinds > 0).mean() < 0.5
+
+
+def test_the_out_of_focus_tail_is_soft_and_the_wings_are_half_clear_inside() -> None:
+    russet, queen = demo_photo("russet"), demo_photo("moth-queen")
+    soft = _pixels(russet.kinds) == 50 * Kind.SOFT
+    steps = np.abs(np.diff(_pixels(russet.matte).astype(int), axis=1))[soft[:, 1:]]
+    sheer = _pixels(queen.matte)[_pixels(queen.kinds) == 50 * Kind.SHEER]
+
+    assert np.percentile(steps, 95) < 12, "no step of a twentieth from one pixel to the next"
+    assert ((sheer > 40) & (sheer < 200)).mean() > 0.8
+
+
 def test_a_photo_drawn_small_is_its_subject_over_some_backdrop() -> None:
     shot = draw("lamplighter", 0.06)
 
@@ -54,6 +85,7 @@ def test_the_same_photo_is_drawn_each_time(tmp_path: Path) -> None:
         main(["lamplighter", "--megapixels", "0.04", "--to", str(tmp_path / folder)])
 
     names = sorted(path.name for path in (tmp_path / "one").iterdir())
-    assert names == ["lamplighter-colours.jpg", "lamplighter-matte.png", "lamplighter-zones.png", "lamplighter.jpg"]
+    parts = ("-colours.jpg", "-kinds.png", "-matte.png", "-zones.png", ".jpg")
+    assert names == [f"lamplighter{part}" for part in parts]
     for name in names:
         assert (tmp_path / "one" / name).read_bytes() == (tmp_path / "two" / name).read_bytes()

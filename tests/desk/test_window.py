@@ -10,6 +10,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QFileDialog
 
 from desk.hand import Hand
+from peel.demo.photos import NAMES, demo_photo
 from peel.desk.steps import Step
 from peel.job.job import MATTE_ONE
 from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
@@ -30,7 +31,7 @@ def _colour(hand: Hand, x: float, y: float) -> QColor:
 def test_an_empty_window_offers_to_begin(hand: Hand) -> None:
     assert hand.window.welcome.isVisible()
     assert hand.window.welcome.open.isVisible()
-    assert [card.text() for card in hand.window.welcome.cards] == ["Bramble", "Lamplighter", "Tin drummer"]
+    assert [card.text() for card in hand.window.welcome.cards] == [demo_photo(name).title for name in NAMES]
 
 
 def test_clicks_and_return_mark_and_the_matte_follows(marked: Hand) -> None:

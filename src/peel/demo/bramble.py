@@ -5,11 +5,12 @@ import numpy as np
 
 from peel.demo.camera import Shot, cloud, defocus, photograph
 from peel.demo.hair import Growth, grow, to_pixels
-from peel.demo.marking import rough_zones
+from peel.demo.marking import rough_zones, true_kinds
 from peel.demo.solid_kernels import BALL, BOX, CLOTH, PAINT, PLAIN, TUBE, WOOD
 from peel.demo.solids import Light, Material, Scene, trace
 from peel.demo.strands import StrandLook, draw_strands, over
 from peel.matte.arrays import FloatArray
+from peel.matte.edge.kinds import Kind
 
 __all__ = ["ASPECT", "bramble"]
 
@@ -194,10 +195,13 @@ def bramble(height: int, seed: int = 11) -> Shot:
     shade = cv2.GaussianBlur(front[..., 3], (0, 0), 14 * unit)
     shade = np.roll(shade, (round(16 * unit), round(10 * unit)), (0, 1))[..., None]
     solid = np.dstack([rgb * cover[..., None] * (1 - 0.62 * shade), cover])
-    subject = over(front, over(solid, over(_strings(width, height), behind)))
+    thread = over(_strings(width, height), behind)
+    subject = over(front, over(solid, thread))
     wall = defocus(_wall(room, seed), 19 * unit)
     photo, alpha, foreground = photograph(
         subject, wall, lens_px=max(0.45, 0.62 * unit), noise=0.011, seed=seed, exposure=1.0
     )
     zones = rough_zones(alpha, inside_px=16 * unit, outside_px=9 * unit, seed=seed, gather_px=22 * unit)
-    return Shot(photo, alpha, foreground, zones)
+    strands = np.maximum(front[..., 3], thread[..., 3] * (1 - cover))
+    kinds = true_kinds(alpha, {Kind.HARD: cover * (1 - front[..., 3]), Kind.STRAND: strands}, unit)
+    return Shot(photo, alpha, foreground, zones, kinds)

@@ -28,12 +28,15 @@ class Shot:
         The subject's true colours, noise-free, meaningful where alpha is above 0.
     zones : (H, W) uint8 ndarray
         A specialist's rough marking: 0 backdrop, 128 unsure, 255 subject.
+    kinds : (H, W) uint8 ndarray
+        The true kinds along the edge (see `peel.matte.edge.kinds`), 0 away from it.
     """
 
     photo: FloatArray
     alpha: FloatArray
     foreground: FloatArray
     zones: ByteArray
+    kinds: ByteArray
 
 
 @njit(parallel=True, cache=True, nogil=True)

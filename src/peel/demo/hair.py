@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from scipy.spatial import cKDTree
 
 from peel.matte.arrays import FloatArray
 
@@ -43,7 +44,7 @@ def grow(roots: FloatArray, normals: FloatArray, growth: Growth, seed: int) -> F
     rng = np.random.default_rng(seed)
     count = len(roots)
     chosen = rng.choice(count, min(growth.guides, count), replace=False)
-    guide = np.argmin(((roots[:, None] - roots[chosen][None]) ** 2).sum(-1), axis=1)
+    guide = cKDTree(roots[chosen]).query(roots)[1]
     length = growth.length * np.exp(rng.normal(0, growth.spread, len(chosen)))
     steps = np.linspace(0, 1, growth.points, dtype=np.float32)
     guides = _paths(roots[chosen], normals[chosen], length, growth, rng)

@@ -3,9 +3,10 @@
 import numpy as np
 
 from peel.demo.camera import Shot, cloud, defocus, photograph
-from peel.demo.marking import rough_zones
+from peel.demo.marking import rough_zones, true_kinds
 from peel.demo.solid_kernels import BALL, BOX, CONE, PAINT, PLAIN, RING, TIN, TUBE
 from peel.demo.solids import Light, Material, Scene, trace
+from peel.matte.edge.kinds import Kind
 
 __all__ = ["ASPECT", "lamplighter"]
 
@@ -88,4 +89,5 @@ def lamplighter(height: int, seed: int = 23) -> Shot:
         seed=seed,
         exposure=1.0,
     )
-    return Shot(photo, alpha, foreground, rough_zones(alpha, inside_px=9 * unit, outside_px=11 * unit, seed=seed))
+    zones = rough_zones(alpha, inside_px=9 * unit, outside_px=11 * unit, seed=seed)
+    return Shot(photo, alpha, foreground, zones, true_kinds(alpha, {Kind.HARD: cover}, unit))

@@ -13,7 +13,9 @@ from PIL import Image
 from peel.demo.bramble import bramble
 from peel.demo.camera import Shot
 from peel.demo.lamplighter import lamplighter
+from peel.demo.moth_queen import moth_queen
 from peel.demo.photos import NAMES, PHOTOS
+from peel.demo.russet import russet
 from peel.demo.tin_drummer import tin_drummer
 from peel.matte.arrays import ByteArray, FloatArray
 
@@ -21,7 +23,9 @@ __all__ = ["draw", "main", "write_shot"]
 
 _MAKERS: dict[str, tuple[Callable[[int], Shot], float]] = {
     "bramble": (bramble, 1.5),
+    "russet": (russet, 1.5),
     "lamplighter": (lamplighter, 2 / 3),
+    "moth-queen": (moth_queen, 1.2),
     "tin-drummer": (tin_drummer, 2 / 3),
 }
 
@@ -33,7 +37,7 @@ def draw(name: str, megapixels: float) -> Shot:
 
 
 def write_shot(shot: Shot, name: str, folder: Path, *, sixteen_bit: bool = False) -> None:
-    """Write a photograph and its truth: NAME.jpg (or .png), -matte.png, -zones.png, -colours.jpg."""
+    """Write a photograph and its truth: NAME.jpg (or .png), -matte.png, -zones.png, -kinds.png, -colours.jpg."""
     folder.mkdir(parents=True, exist_ok=True)
     if sixteen_bit:
         (folder / f"{name}.png").write_bytes(imagecodecs.png_encode(_rounded(shot.photo, 65535).astype(np.uint16)))
@@ -42,6 +46,8 @@ def write_shot(shot: Shot, name: str, folder: Path, *, sixteen_bit: bool = False
         photo.save(folder / f"{name}.jpg", quality=91, subsampling=0, optimize=True)
     Image.fromarray(_rounded(shot.alpha, 255).astype(np.uint8)).save(folder / f"{name}-matte.png", optimize=True)
     Image.fromarray(shot.zones).save(folder / f"{name}-zones.png", optimize=True)
+    kinds = Image.fromarray(shot.kinds * np.uint8(50))
+    kinds.save(folder / f"{name}-kinds.png", optimize=True)
     colours = Image.fromarray(_extended(shot))
     colours.save(folder / f"{name}-colours.jpg", quality=94, subsampling=0, optimize=True)
 

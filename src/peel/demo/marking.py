@@ -7,8 +7,9 @@ import numpy as np
 
 from peel.demo.camera import cloud
 from peel.matte.arrays import ByteArray, FloatArray
+from peel.matte.edge.kinds import Kind
 
-__all__ = ["BRAMBLE_HAIR", "loose_outline", "rough_zones"]
+__all__ = ["BRAMBLE_HAIR", "loose_outline", "rough_zones", "true_kinds"]
 
 BRAMBLE_HAIR: Final = (
     ((760, 1250), (600, 900), (700, 500), (950, 220), (1300, 110), (1750, 100), (2100, 260), (2330, 600), (2330, 1000)),
@@ -54,6 +55,30 @@ def rough_zones(
     zones[to_edge > inside_px * wobble] = 255
     zones[to_subject > outside_px * wobble] = 0
     return zones
+
+
+def true_kinds(alpha: FloatArray, layers: dict[Kind, FloatArray], unit: float) -> ByteArray:
+    """Say of which kind the edge is at each place: that of the layer which makes it half-clear.
+
+    Parameters
+    ----------
+    alpha : (H, W) float32 ndarray
+        The truth.
+    layers : dict of Kind to (H, W) float32 ndarray
+        What each kind covers by itself, in [0, 1].
+    unit : float
+        Pixels of this photo for one of a photo at the demo's usual size.
+
+    Returns
+    -------
+    (H, W) uint8 ndarray
+        `Kind` codes within about 6 px of half-clear pixels, 0 elsewhere.
+    """
+    half_clear = ((alpha > 0.02) & (alpha < 0.98)).astype(np.float32)
+    weights = [cv2.GaussianBlur(half_clear * cover, (0, 0), 4 * unit) for cover in layers.values()]
+    codes = np.array([int(kind) for kind in layers], np.uint8)
+    near = cv2.dilate(half_clear, np.ones((2 * round(6 * unit) + 1,) * 2, np.uint8)) > 0
+    return np.where(near, codes[np.argmax(weights, axis=0)], np.uint8(0)).astype(np.uint8)
 
 
 def loose_outline(alpha: FloatArray, gather_px: float = 14.0, tolerance_px: float = 12.0) -> list[tuple[float, float]]:

@@ -38,12 +38,19 @@ class DemoPhoto:
         """The subject's true colours, continued outward."""
         return PHOTOS / f"{self.name}-colours.jpg"
 
+    @property
+    def kinds(self) -> Path:
+        """The true kinds along the edge, 8-bit gray: 50 times the kind, 0 away from the edge."""
+        return PHOTOS / f"{self.name}-kinds.png"
+
 
 _DEMO: Final = {
     photo.name: photo
     for photo in (
         DemoPhoto("bramble", "Bramble", "Wild wool hair before a painted wall; a gap at the elbow."),
+        DemoPhoto("russet", "Russet", "Short dense fur; a tail out of focus, nearly the wall's colour."),
         DemoPhoto("lamplighter", "Lamplighter", "A cream lantern on pale paper; see through the handle."),
+        DemoPhoto("moth-queen", "Moth queen", "Gauze wings and feather antennae before dark cloth."),
         DemoPhoto("tin-drummer", "Tin drummer", "A horsehair plume on green cloth, green light in it."),
     )
 }

@@ -19,6 +19,7 @@ __all__ = [
     "WOOD",
     "fractal",
     "noise",
+    "normals_at",
     "trace_room",
     "trace_solids",
 ]
@@ -188,6 +189,13 @@ def _normal(solids: Any, x: float, y: float, z: float) -> Any:
     nx, ny, nz = a - b - c + d, -a - b + c + d, -a + b - c + d
     n = np.sqrt(nx * nx + ny * ny + nz * nz) + 1e-9
     return nx / n, ny / n, nz / n
+
+
+@njit(**_FAST)
+def normals_at(solids: Any, points: Any, out: Any) -> None:
+    """Write the unit normals of the solids at points on their surface."""
+    for i in range(points.shape[0]):
+        out[i, 0], out[i, 1], out[i, 2] = _normal(solids, points[i, 0], points[i, 1], points[i, 2])
 
 
 @njit(**_FAST)

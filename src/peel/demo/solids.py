@@ -8,11 +8,12 @@ from dataclasses import dataclass, field
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
-from peel.demo.solid_kernels import CAPSULE, PLAIN, trace_room, trace_solids
+from peel.demo.solid_kernels import CAPSULE, PLAIN, normals_at, trace_room, trace_solids
 from peel.matte.arrays import FloatArray
 
-__all__ = ["Light", "Material", "Scene", "trace"]
+__all__ = ["Light", "Material", "Scene", "surface_samples", "trace"]
 
 
 @dataclass(frozen=True)
@@ -196,6 +197,29 @@ def trace(scene: Scene, width: int, height: int) -> tuple[FloatArray, FloatArray
     alpha[chosen] = share
     rgb[chosen] = mean
     return rgb.reshape(height, width, 3), alpha.reshape(height, width), _see_room(scene, width, height)
+
+
+def surface_samples(
+    scene: Scene, aspect: float, count: int, seed: int
+) -> tuple[FloatArray, FloatArray, NDArray[np.int32]]:
+    """Scatter points evenly over what the camera sees of the solids, with some just beyond the frame.
+
+    Returns
+    -------
+    points, normals : (N, 3) float32 ndarray
+        World points and unit normals; N is about `count`.
+    material : (N,) int32 ndarray
+    """
+    solids, surfaces, light = scene.solids(), scene.surfaces(), _light_row(scene.light)
+    rng = np.random.default_rng(seed)
+    rays = (rng.uniform(-1.06, 1.06, (count * 6, 2)) * np.array([aspect, 1.0])).astype(np.float32)
+    rgb, where = np.zeros((len(rays), 3), np.float32), np.zeros((len(rays), 3), np.float32)
+    hits = np.full(len(rays), -1, np.int32)
+    trace_solids(solids, surfaces, light, rays, _basis(scene.pitch), 1.6, rgb, where, hits)
+    seen = np.flatnonzero(hits >= 0)[:count]
+    normals = np.empty((len(seen), 3), np.float32)
+    normals_at(solids, where[seen], normals)
+    return where[seen], normals, solids[hits[seen], 8].astype(np.int32)
 
 
 def _see_room(scene: Scene, width: int, height: int) -> FloatArray:

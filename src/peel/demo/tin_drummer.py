@@ -5,11 +5,12 @@ import numpy as np
 
 from peel.demo.camera import Shot, cloud, defocus, photograph
 from peel.demo.hair import Growth, grow, to_pixels
-from peel.demo.marking import rough_zones
+from peel.demo.marking import rough_zones, true_kinds
 from peel.demo.solid_kernels import BALL, BOX, CLOTH, CONE, PAINT, PLAIN, RING, TIN, TUBE
 from peel.demo.solids import Light, Material, Scene, trace
 from peel.demo.strands import StrandLook, draw_strands, over
 from peel.matte.arrays import FloatArray
+from peel.matte.edge.kinds import Kind
 
 __all__ = ["ASPECT", "tin_drummer"]
 
@@ -54,7 +55,7 @@ def _scene() -> Scene:
     add(BALL, (0.0, 0.02, 0.0), (0.205, 0.08, 0.16), 0, blend=0.05)
     for side in (-1, 1):
         add(BALL, (side * 0.235, 0.035, 0.0), (0.088, 0.032, 0.09), 3)
-        add(BOX, (side * 0.06, -0.13, 0.19), (0.018, 0.20, 0.03, 0.006), 4, turn=(-6, 0, side * 26))
+        add(BOX, (side * 0.06, -0.13, 0.185), (0.018, 0.20, 0.03, 0.006), 4, turn=(-1, 0, side * 26))
         limb((side * 0.245, -0.01, 0.0), (side * 0.415, -0.235, 0.07), 0.062, 0, blend=0.03)
         limb((side * 0.415, -0.235, 0.07), (side * 0.29, -0.375, 0.27), 0.056, 0, blend=0.02)
         add(RING, (side * 0.305, -0.36, 0.25), (0.05, 0.014), 3, turn=(50, side * -20, side * 40))
@@ -162,4 +163,6 @@ def tin_drummer(height: int, seed: int = 37) -> Shot:
         seed=seed,
         exposure=1.05,
     )
-    return Shot(photo, alpha, foreground, rough_zones(alpha, inside_px=11 * unit, outside_px=16 * unit, seed=seed))
+    zones = rough_zones(alpha, inside_px=11 * unit, outside_px=16 * unit, seed=seed)
+    kinds = true_kinds(alpha, {Kind.HARD: cover * (1 - plume[..., 3]), Kind.STRAND: plume[..., 3]}, unit)
+    return Shot(photo, alpha, foreground, zones, kinds)
