@@ -32,10 +32,8 @@ _LOWER = ((0.06, -0.02), (0.36, -0.02), (0.70, -0.12), (0.86, -0.40), (0.72, -0.
 _BARBS = StrandLook((0.34, 0.28, 0.20), (0.80, 0.74, 0.62), key=_KEY, strength=1.2, shine=0.3)
 _KNOTS = 60
 _GAUZE = (0.86, 0.74, 0.58)
-_SPOTS: dict[tuple[tuple[float, float], ...], tuple[float, float, float]] = {
-    _UPPER: (0.80, 0.46, 0.125),
-    _LOWER: (0.60, -0.40, 0.085),
-}
+_Outline = tuple[tuple[float, float], ...]
+_SPOTS: dict[_Outline, tuple[float, float, float]] = {_UPPER: (0.80, 0.46, 0.125), _LOWER: (0.60, -0.40, 0.085)}
 
 
 def _puppet() -> Scene:
@@ -104,14 +102,15 @@ def _curve(points: tuple[tuple[float, float], ...], count: int = 240) -> FloatAr
 def _to_pixels(points: FloatArray, width: int, height: int, mirrored: bool) -> FloatArray:
     half = height / 2
     x = -points[..., 0] if mirrored else points[..., 0]
-    return np.stack([x * half + width / 2, half - points[..., 1] * half], axis=-1).astype(np.float32)
+    return np.asarray(np.stack([x * half + width / 2, half - points[..., 1] * half], axis=-1), np.float32)
 
 
 def _filled(outline: FloatArray, width: int, height: int) -> FloatArray:
     """Cover the inside of an outline, antialiased with 16 samples a pixel."""
     big = np.zeros((height * 4, width * 4), np.uint8)
     cv2.fillPoly(big, [np.round(outline * 4 * 16).astype(np.int32)], 255, shift=4)
-    return np.asarray(cv2.resize(big, (width, height), interpolation=cv2.INTER_AREA), np.float32) / 255
+    small = cv2.resize(big, (width, height), interpolation=cv2.INTER_AREA)
+    return np.asarray(small.astype(np.float32) / np.float32(255))
 
 
 def _wing(points: tuple[tuple[float, float], ...], width: int, height: int, mirrored: bool, seed: int) -> FloatArray:
@@ -180,11 +179,13 @@ def _antennae(width: int, height: int, seed: int) -> FloatArray:
     for side in (-1, 1):
         x = side * (0.052 + 0.30 * steps + 0.10 * np.sin(steps * 2.6))
         shaft = np.stack([x, 0.52 + 0.42 * steps - 0.16 * steps**3], axis=-1)
-        barbs = _barbs(shaft, rng)
+        barbs = _barbs(shaft.astype(np.float32), rng)
         tapering = 1 - 0.7 * np.linspace(0, 1, barbs.shape[1])[None]
-        tone = np.clip(rng.normal(0.6, 0.2, (len(barbs), 1)), 0, 1)
-        _draw_flat(canvas, barbs, rng.uniform(1.3, 2.3, (len(barbs), 1)) * unit * tapering, tone)
-        _draw_flat(canvas, shaft[None], (5.0 - 3.6 * steps[None]) * unit, np.full((1, 1), 0.3))
+        tone = np.clip(rng.normal(0.6, 0.2, (len(barbs), 1)), 0, 1).astype(np.float32)
+        widths = rng.uniform(1.3, 2.3, (len(barbs), 1)) * unit * tapering
+        _draw_flat(canvas, barbs, widths.astype(np.float32), tone)
+        thick = ((5.0 - 3.6 * steps[None]) * unit).astype(np.float32)
+        _draw_flat(canvas, shaft[None].astype(np.float32), thick, np.full((1, 1), 0.3, np.float32))
     return canvas
 
 

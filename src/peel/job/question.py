@@ -56,6 +56,10 @@ def solve_settings(solving: Solving) -> SolveSettings:
         sampled_colour=solving.sampled_colour * default.sampled_colour,
         local_colour=solving.local_colour * default.local_colour,
         sparsity=solving.sparsity * default.sparsity,
+        patches=solving.patches * default.patches,
+        lines=solving.lines * default.lines,
+        steps=solving.steps * default.steps,
+        sheer=solving.sheer * default.sheer,
         denoising=solving.denoising,
     )
     return SolveSettings(terms=terms)

@@ -116,13 +116,18 @@ class Solving(_Settings):
 
     Attributes
     ----------
-    sampled_colour, local_colour, sparsity : factors on the weights of `peel.matte.solve.settings.EdgeTerms`.
+    sampled_colour, local_colour, sparsity, patches, lines, steps, sheer : factors on the weights of
+        `peel.matte.solve.settings.EdgeTerms`; 0 leaves a term out.
     denoising : share of the denoised matte in the result; 0 keeps the photo's noise.
     """
 
     sampled_colour: Annotated[float, Field(ge=0, le=100)] = 1.0
     local_colour: Annotated[float, Field(ge=0, le=100)] = 1.0
     sparsity: Annotated[float, Field(ge=0, le=100)] = 1.0
+    patches: Annotated[float, Field(ge=0, le=100)] = 1.0
+    lines: Annotated[float, Field(ge=0, le=100)] = 1.0
+    steps: Annotated[float, Field(ge=0, le=100)] = 1.0
+    sheer: Annotated[float, Field(ge=0, le=100)] = 1.0
     denoising: Annotated[float, Field(ge=0, le=1)] = 1.0
 
 

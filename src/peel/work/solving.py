@@ -18,10 +18,13 @@ from peel.matte.edge.trimap import BACKGROUND, FOREGROUND
 from peel.matte.parallel import checkpoint
 from peel.matte.solve.closed_form import ALIGNMENT, COLOUR_MARGIN, solve_matte
 from peel.matte.solve.conjugate_gradients import NOTHING_TO_DO, Progress, SolveReport
+from peel.matte.solve.evidence import Evidence, gather_evidence
 from peel.matte.solve.kind_terms import term_maps
 from peel.matte.solve.mixing import mixes_linearly
 from peel.matte.solve.noise import NoiseCurve
+from peel.matte.solve.patches import REACH_PX
 from peel.matte.solve.sampling import ColourPrior, colour_prior, subject_palette
+from peel.matte.solve.settings import SolveSettings
 from peel.matte.srgb import to_linear
 from peel.work.solve_pieces import NEAR, WIDEST, SolvePiece, pieces_of, unsolved_rect
 
@@ -189,15 +192,18 @@ def _solve_near(
     others = (zones != BACKGROUND) & (zones != FOREGROUND) & ~free
     held = np.where(others, job.alpha(around), np.float32(np.nan)) if others.any() else None
     prior = _prior_for(job, around, free, palette)
+    settings = solve_settings(job.settings.recipe.solving)
+    evidence = _evidence_for(job, around, free, settings)
     checkpoint()
     solved, report = solve_matte(
         _encoded(job, job.photo.colours(around)),
         zones,
         rim=held,
         prior=prior,
+        evidence=evidence,
         noise=_noise(job),
         own_colours=_sheer_colours(job),
-        settings=solve_settings(job.settings.recipe.solving),
+        settings=settings,
         maps=term_maps(kinds_in(job, around)),
         photo_shape=shape,
         progress=progress,
@@ -248,6 +254,25 @@ def _prior_for(job: Job, rect: Rect, near: BoolArray, palette: FloatArray) -> Co
         palette=palette,
     )
     return prior.part(rect.within(around))
+
+
+def _evidence_for(job: Job, rect: Rect, near: BoolArray, settings: SolveSettings) -> Evidence:
+    """Gather the kinds' evidence for the pixels near a change, from as far around as similar patches may lie."""
+    around = _widened(rect, REACH_PX - COLOUR_MARGIN).intersection(job.photo.bounds)
+    wanted = np.zeros((around.height, around.width), bool)
+    wanted[rect.within(around)] = near
+    own = [rgb_from_hex(colour) for colour in job.settings.photo.sheer_colours]
+    evidence = gather_evidence(
+        job.photo.colours(around),
+        job.zones.read(around),
+        wanted,
+        settings.terms,
+        term_maps(kinds_in(job, around)),
+        is_linear=job.settings.photo.is_linear,
+        own_colours=np.array(own, np.float32) if own else None,
+        photo_shape=(job.photo.height, job.photo.width),
+    )
+    return evidence.part(rect.within(around))
 
 
 def _widened(rect: Rect, margin: int) -> Rect:

@@ -15,6 +15,7 @@ from peel.matte.arrays import BoolArray, ByteArray, FloatArray
 from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, alpha_from_trimap
 from peel.matte.parallel import checkpoint, map_chunks, masked_values
 from peel.matte.solve.conjugate_gradients import NOTHING_TO_DO, PriorTerms, Progress, SolveReport, solve_band
+from peel.matte.solve.evidence import Evidence, gather_evidence, line_terms, step_terms
 from peel.matte.solve.laplacian import BandSystem, assemble_band
 from peel.matte.solve.local_colours import LocalColourModel, block_side
 from peel.matte.solve.matte_denoising import denoise_matte
@@ -71,6 +72,7 @@ def solve_matte(
     *,
     rim: FloatArray | None = None,
     prior: ColourPrior | None = None,
+    evidence: Evidence | None = None,
     noise: NoiseCurve | None = None,
     own_colours: FloatArray | None = None,
     photo_shape: tuple[int, int] | None = None,
@@ -91,6 +93,8 @@ def solve_matte(
         Alpha to hold fixed where it is not NaN, besides what the zones fix: the border of a local solve.
     prior : ColourPrior, optional
         Estimate from sampled colours; computed here if not given.
+    evidence : Evidence, optional
+        Of patches, lines and veils; gathered here if not given, as for encoded colours.
     noise : NoiseCurve, optional
         The photo's; measured here if not given.
     own_colours : (K, 3) float32 ndarray, optional
@@ -123,7 +127,7 @@ def solve_matte(
     -----
     Minimises ``alpha' L alpha + w sum_i c_i (alpha_i - p_i)^2`` [1]_ with the matting Laplacian of
     `peel.matte.solve.laplacian` and the estimate of `peel.matte.solve.sampling`. Two preliminary solutions serve to
-    evaluate the priors of `peel.matte.solve.local_colours` and `peel.matte.solve.sparsity`. A piece of band that
+    evaluate the priors of `peel.matte.solve.local_colours`, `peel.matte.solve.sparsity`, lines and steps. A piece of band that
     touches neither zone and has no estimate stays at one half.
     """
     if image.shape != (*trimap.shape, 3):
@@ -177,17 +181,30 @@ def solve_matte(
     sampled = factors(lambda maps: maps.sampled_colour)
     if sampled is not None:
         weight *= sampled
-    values, report = solve_band(
-        _system(view, band, alpha[window], weight, estimate, settings.eps),
-        masked_values(view, band),
-        masked_values(alpha[window], band),
-        tolerance=settings.tolerance,
-        max_iterations=settings.max_iterations,
-        priors=_priors(
+    if evidence is None:
+        evidence = gather_evidence(
+            image, trimap, unknown, settings.terms, maps, own_colours=own_colours, photo_shape=photo_shape
+        )
+    evidence = evidence.part(window)
+    checkpoint()
+    priors = [
+        *_priors(
             _weighed(model.terms, factors(lambda maps: maps.local_colour)),
             _sparsity(model, estimate, confidence, settings.terms),
             settings.terms,
         ),
+        *_edge_priors(view, alpha[window], band, evidence, settings.terms, _steps_in(maps, trimap.shape, window)),
+    ]
+    system = _system(view, band, alpha[window], weight, estimate, settings.eps)
+    system.stencil[0] += masked_values(evidence.weight, band)
+    system.rhs[...] += masked_values(evidence.pull, band)
+    values, report = solve_band(
+        system,
+        masked_values(view, band),
+        masked_values(alpha[window], band),
+        tolerance=settings.tolerance,
+        max_iterations=settings.max_iterations,
+        priors=priors,
         progress=progress,
         interim=show if interim else None,
     )
@@ -219,6 +236,28 @@ def _priors(local_colour: PriorTerms, sparsity: PriorTerms, terms: EdgeTerms) ->
     """List the priors that are evaluated again after each preliminary solution."""
     priors: list[tuple[float, PriorTerms]] = [(terms.local_colour, local_colour), (terms.sparsity, sparsity)]
     return [prior for strength, prior in priors if strength > 0]
+
+
+def _steps_in(maps: TermMaps | None, shape: tuple[int, int], window: tuple[slice, slice]) -> FloatArray | None:
+    """Return where in a window the edge is known to be hard; None where no kind is known."""
+    return None if maps is None else TermMaps.enlarged(maps.steps, shape)[window]
+
+
+def _edge_priors(
+    view: FloatArray,
+    fixed: FloatArray,
+    band: BoolArray,
+    evidence: Evidence,
+    terms: EdgeTerms,
+    hard: FloatArray | None,
+) -> list[PriorTerms]:
+    """List the priors of lines and steps, where there is anything for them to say."""
+    priors = []
+    if evidence.line_weight.any():
+        priors.append(line_terms(evidence, fixed, band))
+    if terms.steps > 0 and (hard is None or bool((hard[band] > 0).any())):
+        priors.append(step_terms(view, fixed, band, terms.steps, hard))
+    return priors
 
 
 def _weighed(prior: PriorTerms, factors: FloatArray | None) -> PriorTerms:

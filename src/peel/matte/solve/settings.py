@@ -8,10 +8,13 @@ import numpy as np
 
 from peel.matte.arrays import FloatArray
 
-__all__ = ["MAP_STEP", "EdgeTerms", "SolveSettings", "TermMaps"]
+__all__ = ["MAP_STEP", "NO_KIND", "EdgeTerms", "SolveSettings", "TermMaps"]
 
 MAP_STEP: Final = 4
 """By which factor maps of weights are smaller than the picture."""
+
+NO_KIND: Final = (0.5, 0.3, 0.0, 1.0)
+"""Factors on patches, lines, steps and sheer where the kind of an edge is not known."""
 
 
 @dataclass(frozen=True)
@@ -27,6 +30,14 @@ class EdgeTerms:
         Weight of the local colour model (`peel.matte.solve.local_colours`) for a variance of alpha of 1.
     sparsity : float
         Weight of the pull towards 0 and 1 (`peel.matte.solve.sparsity`).
+    patches : float
+        Weight of what is simply backdrop (`peel.matte.solve.patches`); a quarter of it, of what is simply subject.
+    lines : float
+        Weight of single strands (`peel.matte.solve.line_evidence`).
+    steps : float
+        Weight of steps along hard edges (`peel.matte.solve.step_fit`).
+    sheer : float
+        Weight of what a sheer cloth's own colour says (`peel.matte.solve.sheer_line`).
     denoising : float
         Share, from 0 to 1, of the denoised matte in the result; see `peel.matte.solve.matte_denoising`.
     """
@@ -34,6 +45,10 @@ class EdgeTerms:
     sampled_colour: float = 3e-3
     local_colour: float = 1e-6
     sparsity: float = 1e-5
+    patches: float = 2e-3
+    lines: float = 3e-3
+    steps: float = 0.1
+    sheer: float = 0.01
     denoising: float = 1.0
 
 
@@ -43,12 +58,36 @@ class TermMaps:
 
     Attributes
     ----------
-    sampled_colour, local_colour : (h, w) float32 ndarray
+    sampled_colour, local_colour, patches, lines, steps, sheer : (h, w) float32 ndarray
         At a size smaller than the picture's by `MAP_STEP`, rounded up.
+    is_neutral : bool
+        Whether nothing is known about the edge's kinds, so that the photo alone decides.
     """
 
     sampled_colour: FloatArray
     local_colour: FloatArray
+    patches: FloatArray
+    lines: FloatArray
+    steps: FloatArray
+    sheer: FloatArray
+    is_neutral: bool = False
+
+    @staticmethod
+    def neutral(shape: tuple[int, int]) -> "TermMaps":
+        """Return the factors where no kind is known, for a picture of the given size."""
+        small = tuple(-(-side // MAP_STEP) for side in shape)
+        colours = [np.ones(small, np.float32) for _ in range(2)]
+        patches, lines, steps, sheer = (np.full(small, value, np.float32) for value in NO_KIND)
+        return TermMaps(colours[0], colours[1], patches, lines, steps, sheer, is_neutral=True)
+
+    @staticmethod
+    def window(factors: FloatArray, window: tuple[slice, slice]) -> FloatArray:
+        """Return one of them in a window of the picture."""
+        rows, columns = window
+        top, left = rows.start // MAP_STEP, columns.start // MAP_STEP
+        part = factors[top : -(-rows.stop // MAP_STEP) + 1, left : -(-columns.stop // MAP_STEP) + 1]
+        full = TermMaps.enlarged(part, (part.shape[0] * MAP_STEP, part.shape[1] * MAP_STEP))
+        return full[rows.start - top * MAP_STEP :, columns.start - left * MAP_STEP :]
 
     @staticmethod
     def enlarged(factors: FloatArray, shape: tuple[int, int]) -> FloatArray:

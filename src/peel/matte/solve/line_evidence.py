@@ -1,0 +1,93 @@
+"""Single strands: thin lines, light or dark, that hang together with the subject keep their tips, and lose their haze.
+
+References
+----------
+.. [1] C. Steger, "An unbiased detector of curvilinear structures", IEEE Transactions on Pattern Analysis and Machine
+   Intelligence 20(2), 1998, pp. 113-125: lines as ridges of second derivatives, linked along their direction.
+   :doi:`10.1109/34.659930`
+"""
+
+from typing import Final
+
+import cv2
+import numpy as np
+
+from peel.matte.arrays import ByteArray, FloatArray
+from peel.matte.edge.trimap import BACKGROUND, FOREGROUND
+from peel.matte.solve.backdrop_detail import backdrop_detail, local_spread
+from peel.matte.solve.line_kernels import LEAST, fill_in, find_crests, lengthen, trace_lines, write_lines
+
+__all__ = ["line_evidence"]
+
+_WIDTHS: Final = (0.7, 1.3)  # sigmas of the second derivatives, for lines about 1 to 4 pixels wide
+_SURE: Final = 6.0  # deviations of the backdrop by which a line surely stands out
+_MEASURED_PX: Final = 49  # side of the window around the band over which the backdrop's own lines are measured
+_FINE_PX: Final = 3.0  # blur against which noise and weave are measured
+_COARSE_PX: Final = 10.0  # ... and detail
+_QUIET: Final = (0.012, 0.045)  # deviation of the backdrop at which the evidence begins to fade, and is gone
+_NEAR_PX: Final = 12  # how far from a strand plain backdrop is said to be plain
+_PLAIN_WEIGHT: Final = 10.0  # of plain backdrop, where a sure line has 1
+
+
+def line_evidence(image: FloatArray, trimap: ByteArray) -> tuple[FloatArray, FloatArray]:
+    """Find strands in the band and what is plain backdrop between them.
+
+    Parameters
+    ----------
+    image : (H, W, 3) float32 ndarray
+        Colours in [0, 1], in the encoding in which they mix.
+    trimap : (H, W) uint8 ndarray
+
+    Returns
+    -------
+    (H, W) float32 ndarray
+        Weight of the pull: 1 on a sure strand, 10 on plain backdrop beside one, 0 where nothing is said. It fades where the
+        backdrop has detail of its own.
+    (H, W) float32 ndarray
+        The alpha to which it pulls.
+    """
+    weight, alpha = np.zeros(trimap.shape, np.float32), np.zeros(trimap.shape, np.float32)
+    backdrop = (trimap == BACKGROUND).astype(np.uint8)
+    zone = np.where(trimap == BACKGROUND, 0, np.where(trimap == FOREGROUND, 2, 1)).astype(np.uint8)
+    band = zone == 1
+    first, last = _QUIET
+    quiet = np.clip((last - backdrop_detail(image, backdrop, _COARSE_PX)) / (last - first), 0, 1)
+    if not backdrop.any() or not (quiet[band] > 0).any():
+        return weight, alpha
+    deviation = backdrop_detail(image, backdrop, _FINE_PX)
+    response, angle = _ridges(cv2.transform(image, np.full((1, 3), 1 / 3)))
+    ridge = np.zeros_like(response)
+    lengthen(response, angle, cv2.dilate(band.astype(np.uint8), np.ones((_MEASURED_PX,) * 2, np.uint8)), ridge)
+    ridge /= local_spread(ridge**2, backdrop * (ridge != 0), 1e-8)
+    behind, plain = np.zeros_like(image), np.zeros_like(zone)
+    fill_in(image, zone, np.abs(ridge), deviation, behind, plain)
+    seeds = find_crests(ridge, angle, image, behind, np.ascontiguousarray(band & (quiet > 0)))
+    colours, kept = np.empty((len(seeds), 3), np.float32), np.empty((len(seeds), 2), np.float32)
+    trace_lines(ridge, angle, zone, image, behind, seeds, colours, kept)
+    sure = np.clip((kept[:, 0] - LEAST) / (_SURE - LEAST), 0, 1) * kept[:, 1]
+    write_lines(image, behind, deviation, zone, seeds, colours, sure.astype(np.float32), weight, alpha)
+    near = cv2.dilate((weight > 0).astype(np.uint8), np.ones((2 * _NEAR_PX + 1,) * 2, np.uint8)) > 0
+    weight[(plain > 0) & band & near & (weight == 0)] = _PLAIN_WEIGHT
+    return weight * quiet, alpha
+
+
+def _ridges(gray: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """Return the strongest response to a line [1]_, below 0 for dark ones, and the angle of the line's normal."""
+    best, angle = np.zeros_like(gray), np.zeros_like(gray)
+    for sigma in _WIDTHS:
+        smooth = cv2.GaussianBlur(gray, (0, 0), sigma)
+        xx = cv2.filter2D(smooth, -1, np.array([[1, -2, 1]], np.float32))
+        yy = cv2.filter2D(smooth, -1, np.array([[1], [-2], [1]], np.float32))
+        xy = cv2.filter2D(smooth, -1, np.array([[0.25, 0, -0.25], [0, 0, 0], [-0.25, 0, 0.25]], np.float32))
+        root = np.sqrt((xx - yy) ** 2 + 4 * xy**2)
+        high, low = 0.5 * (xx + yy + root), 0.5 * (xx + yy - root)
+        is_light = -low > high
+        across = np.where(is_light, -low, high) - np.abs(np.where(is_light, high, low))
+        response = np.maximum(across, 0) * np.float32(sigma**1.5)
+        # the eigenvector of the strong curvature points across the line
+        turn = 0.5 * np.arctan2(2 * xy, xx - yy) + np.where(is_light, np.float32(np.pi / 2), np.float32(0))
+        signed = np.where(is_light, response, -response)
+        stronger = response > np.abs(best)
+        best = np.where(stronger, signed, best)
+        angle = np.where(stronger, turn, angle)
+    return best.astype(np.float32), angle.astype(np.float32)
