@@ -1,6 +1,7 @@
 """Run the bench: ``python -m bench [quality] [drawn] [camera] [large] [strokes] [window] [memory] [marking] [edge] [--folder DIR]``; all of it without arguments."""
 
 import argparse
+import importlib
 import json
 import subprocess
 import sys
@@ -14,7 +15,7 @@ from bench.drawn import CAMERA, KINDS, drawn_case
 from bench.drawn import LARGE as LARGE_DRAWING
 from peel.demo.photos import NAMES
 
-PARTS = ("quality", "drawn", "camera", "large", "strokes", "window", "memory", "marking", "edge")
+PARTS = ("quality", "drawn", "camera", "large", "strokes", "window", "memory", "marking", "edge", "kinds")
 
 
 def main() -> int:
@@ -42,11 +43,10 @@ def _print_others(parts: Sequence[str]) -> None:
 
         for measure_part in (latencies, proposals, interactions):
             print("\n".join(measure_part()), "\n", flush=True)
-    if "edge" in parts:
-        from bench.edge import edges
-
-        for line in edges():
-            print(line, flush=True)
+    for name in ("edge", "kinds"):
+        if name in parts:
+            for line in importlib.import_module(f"bench.{name}").table():
+                print(line, flush=True)
     if "memory" in parts:
         print(memory(), flush=True)
     if "strokes" in parts:

@@ -22,7 +22,7 @@ from peel.work.finding import Finder
 from peel.work.solving import solve_job
 from peel.work.stages import Pyramid
 
-__all__ = ["edges"]
+__all__ = ["table"]
 
 _SHAKEN_PX = 8  # at 6 MP
 _TRUE_KINDS = {
@@ -76,7 +76,7 @@ def _marked(case: Case, seed: int) -> Iterator[_Marked]:
         yield _Marked(case, way, job, time.perf_counter() - since)
 
 
-def edges(seed: int = 5) -> Iterator[str]:
+def table(seed: int = 5) -> Iterator[str]:
     """Measure every case; lines of a table."""
     yield (
         "| case | mark | half-clear inside | area | kind right | kinds against none, sum of differences "

@@ -1,16 +1,27 @@
 """How well each kind of edge is solved in its own way: before busy and smooth backdrops, on seeds watched and unseen."""
 
 import dataclasses
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
+from bench.baseline import closed_form
 from bench.cases import Case
 from bench.drawn import Drawing, drawn_case
 from peel.matte.edge.kinds import Kind
+from peel.matte.inspect.measures import gradient_error, sad
+from peel.matte.solve.closed_form import solve_matte
+from peel.matte.solve.evidence import gather_evidence
+from peel.matte.solve.kind_terms import term_maps
+from peel.matte.solve.mixing import mixes_linearly
+from peel.matte.solve.settings import EdgeTerms, SolveSettings, TermMaps
+from peel.matte.srgb import to_encoded, to_linear
 
-__all__ = ["CASES", "UNSEEN", "WATCHED", "KindCase", "kind_case", "kind_cases"]
+__all__ = ["CASES", "UNSEEN", "WATCHED", "KindCase", "kind_case", "kind_cases", "table"]
+
+_BEFORE = EdgeTerms(patches=0, lines=0, steps=0, sheer=0)
+_PICKED = to_encoded(np.array([[0.50, 0.47, 0.54]], np.float32))  # what a person picks on the drawn gauze
 
 WATCHED = (101, 102, 103, 104)
 """Seeds of pictures that may be looked at while the engine is changed."""
@@ -64,3 +75,35 @@ def kind_cases(seeds: tuple[int, ...]) -> Iterator[tuple[KindCase, int]]:
     for number, case in enumerate(CASES):
         for turn in range(2):
             yield case, seeds[(number + turn) % len(seeds)]
+
+
+def _solved(case: Case, terms: EdgeTerms, maps: TermMaps | None, own: np.ndarray | None = None) -> np.ndarray:
+    """Solve a case as a job is solved: mixing found out, evidence gathered first."""
+    is_linear = mixes_linearly((case.photo * 255 + 0.5).astype(np.uint8), case.zones)
+    evidence = gather_evidence(case.photo, case.zones, case.band, terms, maps, is_linear=is_linear, own_colours=own)
+    photo = to_linear(case.photo) if is_linear else case.photo
+    return solve_matte(photo, case.zones, evidence=evidence, maps=maps, settings=SolveSettings(terms=terms))[0]
+
+
+def _errors(case: Case, matte: np.ndarray) -> tuple[float, float]:
+    return sad(matte, case.alpha, case.band), gradient_error(matte, case.alpha, case.band)
+
+
+def table(halves: Sequence[str] = ("watched", "unseen")) -> Iterator[str]:
+    """Measure every case of one or both halves of the seeds; lines of a table, SAD / gradient as ratios."""
+    yield (
+        "| case and seed | half | before | no kind known | its own kind | its own kind, colour picked |\n"
+        + "|---" * 6
+        + "|"
+    )
+    for half in halves:
+        for kind, seed in kind_cases(WATCHED if half == "watched" else UNSEEN):
+            case = kind_case(kind, seed)
+            base = _errors(case, closed_form(case.photo, case.zones)[0])
+            maps = term_maps(np.full(case.zones.shape, int(kind.kind), np.uint8))
+            mattes = [_solved(case, _BEFORE, None), _solved(case, EdgeTerms(), None), _solved(case, EdgeTerms(), maps)]
+            if kind.kind is Kind.SHEER:
+                mattes.append(_solved(case, EdgeTerms(), maps, _PICKED))
+            cells = [[ours / theirs for ours, theirs in zip(_errors(case, m), base, strict=True)] for m in mattes]
+            texts = [f"{total:.2f} / {gradient:.2f}" for total, gradient in cells]
+            yield f"| {case.name} | {half} | " + " | ".join([*texts, *["–"] * (4 - len(texts))]) + " |"

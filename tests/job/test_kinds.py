@@ -107,9 +107,8 @@ def test_factors_of_neighbouring_kinds_blend_without_a_step() -> None:
     assert maps.local_colour.shape == (240 // MAP_STEP, 400 // MAP_STEP)
 
 
-def test_kinds_that_change_nothing_cost_nothing() -> None:
+def test_where_no_kind_is_known_nothing_is_changed() -> None:
     assert term_maps(np.zeros((64, 64), np.uint8)) is None
-    assert term_maps(np.full((64, 64), Kind.STRAND, np.uint8)) is None
 
 
 def test_the_shares_of_the_kinds_add_up(disc_job: Job) -> None:

@@ -42,7 +42,7 @@ def _anew(job: Job) -> np.ndarray:
     return solve_job(fresh)[0].alpha(job.photo.bounds)
 
 
-@pytest.mark.parametrize(("spot", "zone"), [((180.0, 200.0), Zone.SUBJECT), ((330.0, 120.0), Zone.BACKDROP)])
+@pytest.mark.parametrize(("spot", "zone"), [((180.0, 200.0), Zone.SUBJECT), ((330.0, 380.0), Zone.BACKDROP)])
 def test_a_strokes_matte_is_that_of_a_whole_solve(strands: Job, spot: tuple[float, float], zone: Zone) -> None:
     painted = marking.paint_zone(strands, Stroke((spot,), 14), zone)
 

@@ -258,7 +258,7 @@ def test_an_edge_in_a_compressed_photo_is_cleaner_than_by_smoothness_alone(blur:
     trimap = np.where(away, UNKNOWN, np.where(truth > 0.5, FOREGROUND, BACKGROUND)).astype(np.uint8)
 
     found, _ = solve_matte(photo, trimap)
-    alone = SolveSettings(terms=EdgeTerms(0, 0, 0), clean=0, tolerance=1e-5)
+    alone = SolveSettings(terms=EdgeTerms(0, 0, 0, 0, 0, 0, 0), clean=0, tolerance=1e-5)
     smooth, _ = solve_matte(photo, trimap, settings=alone)
 
     sure = away & ((truth == 0) | (truth == 1))

@@ -4,7 +4,7 @@ from functools import partial
 
 from PySide6.QtCore import QRectF, QSize
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QWidget
 
 from peel.desk.controls.number_field import NumberField
 from peel.desk.panels.panel import Panel, words
@@ -21,6 +21,14 @@ from peel.work.sheer import add_sheer
 from peel.work.stages import Stages
 
 __all__ = ["STEP", "MattePanel"]
+
+
+_WAYS = {
+    "steps": ("Steps", "Along hard edges: one even step, carried on where both sides look alike"),
+    "lines": ("Strands", "Single hairs and whiskers: keeps their tips, clears the haze between them"),
+    "patches": ("Look-alikes", "What looks like the backdrop outside the band is backdrop inside it, too"),
+    "sheer": ("Veils", "On stretches of the kind Sheer: read off from the cloth's own colour"),
+}
 
 
 class _ShareBar(QWidget):
@@ -71,6 +79,8 @@ class MattePanel(Panel):
         self.column.addWidget(self._bar)
         self.column.addWidget(self._shares)
         self.rule()
+        self._build_ways()
+        self.rule()
         advice = (
             "Go round the edge at 100 %. Holes show on Loud, fringe on Black and White, lost strands against Photo. "
             "Brush Band over hair cut short, Certain over a see-through inside."
@@ -87,6 +97,23 @@ class MattePanel(Panel):
         self.rule()
         self._build_sheer()
         self.desk.solving_changed.connect(self._show_state)
+
+    def _build_ways(self) -> None:
+        """Offer each kind's own way of solving, so that it can be left out where it errs."""
+        self.column.addWidget(words("What helps the solve, each where its kind of edge is:", "muted"))
+        grid = QGridLayout()
+        grid.setSpacing(2)
+        self.ways = {}
+        for number, (name, (label, tip)) in enumerate(_WAYS.items()):
+            box = QCheckBox(label)
+            box.setToolTip(tip)
+            box.clicked.connect(partial(self._use_way, name, label))
+            grid.addWidget(box, number // 2, number % 2)
+            self.ways[name] = box
+        self.column.addLayout(grid)
+
+    def _use_way(self, name: str, label: str, is_used: bool) -> None:
+        self._set(label, f"recipe.solving.{name}", 1.0 if is_used else 0.0)
 
     def _build_sheer(self) -> None:
         self.column.addWidget(
@@ -145,6 +172,8 @@ class MattePanel(Panel):
         photo = job.settings.photo
         self.mixing.setVisible(photo.known_mixing is not None)
         self.mixing.setChecked(photo.is_linear)
+        for name, box in self.ways.items():
+            box.setChecked(getattr(job.settings.recipe.solving, name) > 0)
         self._show_colours(photo.sheer_colours)
         self.pick.setEnabled(len(photo.sheer_colours) < MOST_SHEER_COLOURS)
         if self.session is not None:

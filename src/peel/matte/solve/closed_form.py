@@ -127,8 +127,8 @@ def solve_matte(
     -----
     Minimises ``alpha' L alpha + w sum_i c_i (alpha_i - p_i)^2`` [1]_ with the matting Laplacian of
     `peel.matte.solve.laplacian` and the estimate of `peel.matte.solve.sampling`. Two preliminary solutions serve to
-    evaluate the priors of `peel.matte.solve.local_colours`, `peel.matte.solve.sparsity`, lines and steps. A piece of band that
-    touches neither zone and has no estimate stays at one half.
+    evaluate the priors of `peel.matte.solve.local_colours`, `peel.matte.solve.sparsity`, lines and steps. A piece of band
+    that touches neither zone and has no estimate stays at one half.
     """
     if image.shape != (*trimap.shape, 3):
         msg = f"image {image.shape} and trimap {trimap.shape} do not agree"
@@ -183,7 +183,7 @@ def solve_matte(
         weight *= sampled
     if evidence is None:
         evidence = gather_evidence(
-            image, trimap, unknown, settings.terms, maps, own_colours=own_colours, photo_shape=photo_shape
+            _finite(image), trimap, unknown, settings.terms, maps, own_colours=own_colours, photo_shape=photo_shape
         )
     evidence = evidence.part(window)
     checkpoint()

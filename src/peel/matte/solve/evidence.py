@@ -31,6 +31,7 @@ _SUBJECT: Final = 0.25  # pull of what looks like subject, relative to what look
 _ALONE: Final = (0.10, 0.22)  # alpha around a strand up to which lines speak fully, and at all
 _AROUND_PX: Final = 8.0
 _STEP: Final = 4  # by how much smaller the alpha around is averaged
+_GUESSED: Final = 0.15  # weight of steps where nobody says that the edge is hard
 _TEXTURE: Final = 0.0004  # squared difference per value of a profile that a surface's texture explains
 
 HalfArray = NDArray[np.float16]
@@ -99,8 +100,7 @@ def gather_evidence(
         if not wanted[tile.own].any():
             continue
         for name, add in (("patches", _add_patches), ("lines", _add_lines), ("sheer", _add_veil)):
-            has_none = name == "sheer" and own_colours is None and factors.is_neutral
-            if getattr(terms, name) > 0 and not has_none:
+            if getattr(terms, name) > 0:
                 part = TermMaps.window(getattr(factors, name), tile.own)[: tile.bottom - top, : tile.right - left]
                 weights = np.where(wanted[tile.own], part * np.float32(getattr(terms, name)), np.float32(0))
                 if (weights > 0).any():
@@ -231,7 +231,7 @@ def step_terms(
         matte = fixed.copy()
         matte[band] = np.clip(alpha, 0, 1)
         sure, step = step_prior(image, matte, asked, _TEXTURE, gated=shares is None)
-        weight = np.float32(strength) * (sure if shares is None else sure * shares)[band]
+        weight = np.float32(strength) * sure[band] * (np.float32(_GUESSED) if shares is None else shares[band])
         return weight, weight * step[band]
 
     return terms

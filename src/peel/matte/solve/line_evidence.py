@@ -41,8 +41,8 @@ def line_evidence(image: FloatArray, trimap: ByteArray) -> tuple[FloatArray, Flo
     Returns
     -------
     (H, W) float32 ndarray
-        Weight of the pull: 1 on a sure strand, 10 on plain backdrop beside one, 0 where nothing is said. It fades where the
-        backdrop has detail of its own.
+        Weight of the pull: 1 on a sure strand, 10 on plain backdrop beside one, 0 where nothing is said. It fades where
+        the backdrop has detail of its own.
     (H, W) float32 ndarray
         The alpha to which it pulls.
     """

@@ -38,7 +38,7 @@ _FAST: Final = {"cache": True, "nogil": True, "fastmath": True}
 
 @njit(**_FAST)
 def _distance(padded: Any, y: int, x: int, v: int, u: int, most: float) -> Any:
-    """Sum the squared differences of two 5 x 5 patches, up to about `most`; places are those of the unpadded picture."""
+    """Sum the squared differences of two 5 x 5 patches, up to about `most`; places are of the unpadded picture."""
     total = np.float32(0)
     for row in range(5):
         for k in range(15):
@@ -199,9 +199,8 @@ def _squared_gradient(image: FloatArray) -> FloatArray:
     """Return the mean squared difference of neighbours over a patch and its channels."""
     total = np.zeros(image.shape[:2], np.float32)
     for axis in (0, 1):
-        steps = np.diff(image, axis=axis) ** 2
-        pad = [(0, 1) if k == axis else (0, 0) for k in range(3)]
-        total += np.pad(steps, pad, mode="edge").mean(axis=2)
+        steps = np.diff(image, axis=axis, append=image.take([-1], axis=axis))
+        total += (steps**2).mean(axis=2)
     return cv2.blur(total, (5, 5))
 
 

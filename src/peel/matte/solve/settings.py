@@ -13,7 +13,7 @@ __all__ = ["MAP_STEP", "NO_KIND", "EdgeTerms", "SolveSettings", "TermMaps"]
 MAP_STEP: Final = 4
 """By which factor maps of weights are smaller than the picture."""
 
-NO_KIND: Final = (0.5, 0.3, 0.0, 1.0)
+NO_KIND: Final = (0.5, 0.3, 0.0, 0.0)
 """Factors on patches, lines, steps and sheer where the kind of an edge is not known."""
 
 
@@ -60,8 +60,6 @@ class TermMaps:
     ----------
     sampled_colour, local_colour, patches, lines, steps, sheer : (h, w) float32 ndarray
         At a size smaller than the picture's by `MAP_STEP`, rounded up.
-    is_neutral : bool
-        Whether nothing is known about the edge's kinds, so that the photo alone decides.
     """
 
     sampled_colour: FloatArray
@@ -70,7 +68,6 @@ class TermMaps:
     lines: FloatArray
     steps: FloatArray
     sheer: FloatArray
-    is_neutral: bool = False
 
     @staticmethod
     def neutral(shape: tuple[int, int]) -> "TermMaps":
@@ -78,7 +75,7 @@ class TermMaps:
         small = tuple(-(-side // MAP_STEP) for side in shape)
         colours = [np.ones(small, np.float32) for _ in range(2)]
         patches, lines, steps, sheer = (np.full(small, value, np.float32) for value in NO_KIND)
-        return TermMaps(colours[0], colours[1], patches, lines, steps, sheer, is_neutral=True)
+        return TermMaps(colours[0], colours[1], patches, lines, steps, sheer)
 
     @staticmethod
     def window(factors: FloatArray, window: tuple[slice, slice]) -> FloatArray:

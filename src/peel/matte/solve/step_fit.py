@@ -1,7 +1,7 @@
 """A step along the contour: where an edge is hard, alpha is a blurred step, fitted along the normal.
 
-The half-way contour of a preliminary matte is walked; at each of its points the profile along the normal is explained by
-a step of some place and width between two free colours. The best steps that follow one another smoothly are found by
+The half-way contour of a preliminary matte is walked; at each of its points the profile along the normal is explained
+by a step of some place and width between two free colours. The best steps that follow one another smoothly are found by
 dynamic programming, and places where both sides look alike are bridged by the smoothest contour through the others.
 
 References
@@ -41,7 +41,9 @@ _USUAL: Final = 0.15  # cost of a width that is not the contour's usual one, per
 _STIFF: Final = 40.0  # resistance of the contour to bending, against the certainty of its places
 _FADE_PX: Final = (9.0, 13.0)  # distances from the contour over which the prior ends
 _MISMATCH: Final = (0.25, 0.9)  # summed squared difference from the preliminary matte of a clean step, and of hair
+_MISMATCH_IF_HARD: Final = (1.5, 3.0)  # ... where the edge is said to be hard
 _BLURRED: Final = (1.5, 2.3)  # widths of a step that is sharp, and of one that is out of focus
+_EXPLAINED: Final = (-1.5, -0.7)  # logarithm of what a step leaves, of a clear one and a vague one
 _AROUND: Final = 15.0  # points over which that is averaged
 
 
@@ -155,8 +157,11 @@ def _step_costs(  # noqa: C901 - one pass over the profiles
     lever = nn - n0 * n0 / size
     for i in range(profiles.shape[0]):
         costs[i] = 0.0
+        mismatch[i] = 0.0
+        if not valid[i]:
+            continue
         least = np.float32(1e9)
-        for t in range(templates.shape[0] if valid[i] else 0):
+        for t in range(templates.shape[0]):
             away = np.float32(0)
             for k in range(size):
                 d = matte[i, k] - templates[t, k]
@@ -235,11 +240,16 @@ def _best_path(  # noqa: C901 - one pass along the contour
 
 @dataclass(frozen=True)
 class Steps:
-    """Steps along a contour: where they lie along the normal, how wide they are, and how well they fit."""
+    """Steps along a contour: where they lie along the normal, how wide they are, and how well they fit.
+
+    The mismatch is the summed squared difference from the preliminary matte, `unexplained` the logarithm of the share
+    of the photo's variation that the step leaves.
+    """
 
     offsets: FloatArray
     sigmas: FloatArray
     mismatch: FloatArray
+    unexplained: FloatArray
 
 
 def fit_steps(image: FloatArray, alpha: FloatArray, contour: Contour, floor: float, most: float = np.inf) -> Steps:
@@ -271,10 +281,15 @@ def fit_steps(image: FloatArray, alpha: FloatArray, contour: Contour, floor: flo
     path = np.empty((shape[0], 2), np.int32)
     _best_path(cube, contour.valid, _MOVES, _WIDENS, path)
     every = np.arange(shape[0])
-    chosen = mismatch.reshape(shape)[every, path[:, 0], path[:, 1]]
+    chosen, unexplained = (part.reshape(shape)[every, path[:, 0], path[:, 1]] for part in (mismatch, costs))
     offsets = _bridged(contour, cube, path)
     sigmas = np.exp(gaussian_filter1d(np.log(_SIGMAS[path[:, 1]]), 6, mode="wrap"))
-    return Steps(offsets, sigmas, gaussian_filter1d(chosen, _AROUND, mode="wrap"))
+    return Steps(
+        offsets,
+        sigmas,
+        gaussian_filter1d(chosen, _AROUND, mode="wrap"),
+        gaussian_filter1d(unexplained, _AROUND, mode="wrap"),
+    )
 
 
 def _bridged(contour: Contour, costs: FloatArray, path: IntArray) -> FloatArray:
@@ -357,15 +372,15 @@ def step_prior(
     near = np.full(alpha.shape, np.float32((REACH_PX + 1) ** 2), np.float32)
     step, certain = np.zeros_like(alpha), np.zeros_like(alpha)
     contours = walk_contours(alpha, band)
-    most = _MISMATCH[1] if gated else np.inf
+    least, most = _MISMATCH if gated else _MISMATCH_IF_HARD
     fits = run_all([partial(fit_steps, image, alpha, contour, floor, most) for contour in contours])
     for contour, steps in zip(contours, fits, strict=True):
-        trust = np.ones(len(contour.points))
+        trust = np.clip((most - steps.mismatch) / (most - least), 0, 1)
         if gated:
-            least = _MISMATCH[0]
-            trust = np.clip((most - steps.mismatch) / (most - least), 0, 1)
             sharp, blurred = _BLURRED
             trust *= np.clip((blurred - steps.sigmas) / (blurred - sharp), 0, 1)
+            clear, vague = _EXPLAINED
+            trust *= np.clip((vague - steps.unexplained) / (vague - clear), 0, 1)
         moved = contour.points + steps.offsets[:, None] * contour.normals
         normals = _normals(moved, alpha)
         same = np.sign((normals * contour.normals).sum(axis=1, keepdims=True))
