@@ -127,8 +127,8 @@ def solve_matte(
     -----
     Minimises ``alpha' L alpha + w sum_i c_i (alpha_i - p_i)^2`` [1]_ with the matting Laplacian of
     `peel.matte.solve.laplacian` and the estimate of `peel.matte.solve.sampling`. Two preliminary solutions serve to
-    evaluate the priors of `peel.matte.solve.local_colours`, `peel.matte.solve.sparsity`, lines and steps. A piece of band
-    that touches neither zone and has no estimate stays at one half.
+    evaluate the priors of `peel.matte.solve.local_colours` and `peel.matte.solve.sparsity`, of lines and steps. A piece
+    of band that touches neither zone and has no estimate stays at one half.
     """
     if image.shape != (*trimap.shape, 3):
         msg = f"image {image.shape} and trimap {trimap.shape} do not agree"
@@ -255,7 +255,7 @@ def _edge_priors(
     priors = []
     if evidence.line_weight.any():
         priors.append(line_terms(evidence, fixed, band))
-    if terms.steps > 0 and (hard is None or bool((hard[band] > 0).any())):
+    if terms.steps > 0 and hard is not None and bool((hard[band] > 0).any()):
         priors.append(step_terms(view, fixed, band, terms.steps, hard))
     return priors
 

@@ -31,7 +31,7 @@ _SUBJECT: Final = 0.25  # pull of what looks like subject, relative to what look
 _ALONE: Final = (0.10, 0.22)  # alpha around a strand up to which lines speak fully, and at all
 _AROUND_PX: Final = 8.0
 _STEP: Final = 4  # by how much smaller the alpha around is averaged
-_GUESSED: Final = 0.15  # weight of steps where nobody says that the edge is hard
+_ESTIMATED: Final = 0.1  # weight of a veil whose colour is estimated, not picked
 _TEXTURE: Final = 0.0004  # squared difference per value of a profile that a surface's texture explains
 
 HalfArray = NDArray[np.float16]
@@ -183,6 +183,7 @@ def _add_veil(found: Evidence, colours: _Colours, tile: _Tile, weights: FloatArr
         where[tile.inner] = weights / weights.max()
         estimated = sheer_colour(linear, trimap, where)
         own = [] if estimated is None else [estimated]
+        weights = weights * np.float32(_ESTIMATED)
     if not own:
         return
     veils = [sheer_evidence(linear, trimap, colour) for colour in own]
@@ -211,7 +212,7 @@ def line_terms(evidence: Evidence, fixed: FloatArray, band: BoolArray) -> PriorT
 
 
 def step_terms(
-    image: FloatArray, fixed: FloatArray, band: BoolArray, strength: float, shares: FloatArray | None
+    image: FloatArray, fixed: FloatArray, band: BoolArray, strength: float, shares: FloatArray
 ) -> PriorTerms:
     """Return the prior of steps along the contours of a preliminary matte.
 
@@ -222,16 +223,16 @@ def step_terms(
         Alpha off the band.
     band : (H, W) bool ndarray
     strength : float
-    shares : (H, W) float32 ndarray, optional
-        Where the edge is known to be hard, from 0 to 1; without it steps speak where the matte itself looks like one.
+    shares : (H, W) float32 ndarray
+        Where the edge is known to be hard, from 0 to 1.
     """
-    asked = band if shares is None else band & (shares > 0)
+    asked = band & (shares > 0)
 
     def terms(alpha: FloatArray) -> tuple[FloatArray, FloatArray]:
         matte = fixed.copy()
         matte[band] = np.clip(alpha, 0, 1)
-        sure, step = step_prior(image, matte, asked, _TEXTURE, gated=shares is None)
-        weight = np.float32(strength) * sure[band] * (np.float32(_GUESSED) if shares is None else shares[band])
+        sure, step = step_prior(image, matte, asked, _TEXTURE)
+        weight = np.float32(strength) * sure[band] * shares[band]
         return weight, weight * step[band]
 
     return terms

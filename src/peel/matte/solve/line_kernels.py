@@ -175,7 +175,7 @@ def find_crests(ridge: Any, angle: Any, image: Any, behind: Any, asked: Any) -> 
 
 @njit(**_FAST)
 def _ahead(ridge: Any, sign: float, y: float, x: float, uy: float, ux: float) -> Any:
-    """Choose the strongest of three places one pixel ahead; returns its strength, below 0 outside the picture, and it."""
+    """Choose the strongest of three places one pixel ahead; returns its strength, below 0 outside, and it."""
     height, width = ridge.shape
     best, wy, wx = -1.0, y + uy, x + ux
     for k in range(-1, 2):

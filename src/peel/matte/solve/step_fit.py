@@ -40,10 +40,7 @@ _MATTE: Final = 2.0
 _USUAL: Final = 0.15  # cost of a width that is not the contour's usual one, per squared level
 _STIFF: Final = 40.0  # resistance of the contour to bending, against the certainty of its places
 _FADE_PX: Final = (9.0, 13.0)  # distances from the contour over which the prior ends
-_MISMATCH: Final = (0.25, 0.9)  # summed squared difference from the preliminary matte of a clean step, and of hair
-_MISMATCH_IF_HARD: Final = (1.5, 3.0)  # ... where the edge is said to be hard
-_BLURRED: Final = (1.5, 2.3)  # widths of a step that is sharp, and of one that is out of focus
-_EXPLAINED: Final = (-1.5, -0.7)  # logarithm of what a step leaves, of a clear one and a vague one
+_MISMATCH: Final = (1.0, 2.2)  # summed squared difference from the preliminary matte of a step, and of hair
 _AROUND: Final = 15.0  # points over which that is averaged
 
 
@@ -240,16 +237,11 @@ def _best_path(  # noqa: C901 - one pass along the contour
 
 @dataclass(frozen=True)
 class Steps:
-    """Steps along a contour: where they lie along the normal, how wide they are, and how well they fit.
-
-    The mismatch is the summed squared difference from the preliminary matte, `unexplained` the logarithm of the share
-    of the photo's variation that the step leaves.
-    """
+    """Steps along a contour: where they lie along the normal, how wide they are, and how far the matte is from them."""
 
     offsets: FloatArray
     sigmas: FloatArray
     mismatch: FloatArray
-    unexplained: FloatArray
 
 
 def fit_steps(image: FloatArray, alpha: FloatArray, contour: Contour, floor: float, most: float = np.inf) -> Steps:
@@ -281,14 +273,13 @@ def fit_steps(image: FloatArray, alpha: FloatArray, contour: Contour, floor: flo
     path = np.empty((shape[0], 2), np.int32)
     _best_path(cube, contour.valid, _MOVES, _WIDENS, path)
     every = np.arange(shape[0])
-    chosen, unexplained = (part.reshape(shape)[every, path[:, 0], path[:, 1]] for part in (mismatch, costs))
+    chosen = mismatch.reshape(shape)[every, path[:, 0], path[:, 1]]
     offsets = _bridged(contour, cube, path)
     sigmas = np.exp(gaussian_filter1d(np.log(_SIGMAS[path[:, 1]]), 6, mode="wrap"))
     return Steps(
         offsets,
         sigmas,
         gaussian_filter1d(chosen, _AROUND, mode="wrap"),
-        gaussian_filter1d(unexplained, _AROUND, mode="wrap"),
     )
 
 
@@ -347,9 +338,7 @@ def _rasterise(
                 certain[y, x] = trust[i]
 
 
-def step_prior(
-    image: FloatArray, alpha: FloatArray, band: BoolArray, floor: float, *, gated: bool
-) -> tuple[FloatArray, FloatArray]:
+def step_prior(image: FloatArray, alpha: FloatArray, band: BoolArray, floor: float) -> tuple[FloatArray, FloatArray]:
     """Fit steps along every contour of a preliminary matte.
 
     Parameters
@@ -358,29 +347,21 @@ def step_prior(
     alpha : (H, W) float32 ndarray
     band : (H, W) bool ndarray
     floor : float
-    gated : bool
-        Whether to act only where the preliminary matte itself looks like a step, since nothing else says that the edge
-        is hard.
 
     Returns
     -------
     (H, W) float32 ndarray
-        Confidence in [0, 1]; 0 away from contours.
+        Confidence in [0, 1]; 0 away from contours, and where the preliminary matte is nothing like a step.
     (H, W) float32 ndarray
         The step.
     """
     near = np.full(alpha.shape, np.float32((REACH_PX + 1) ** 2), np.float32)
     step, certain = np.zeros_like(alpha), np.zeros_like(alpha)
     contours = walk_contours(alpha, band)
-    least, most = _MISMATCH if gated else _MISMATCH_IF_HARD
+    least, most = _MISMATCH
     fits = run_all([partial(fit_steps, image, alpha, contour, floor, most) for contour in contours])
     for contour, steps in zip(contours, fits, strict=True):
         trust = np.clip((most - steps.mismatch) / (most - least), 0, 1)
-        if gated:
-            sharp, blurred = _BLURRED
-            trust *= np.clip((blurred - steps.sigmas) / (blurred - sharp), 0, 1)
-            clear, vague = _EXPLAINED
-            trust *= np.clip((vague - steps.unexplained) / (vague - clear), 0, 1)
         moved = contour.points + steps.offsets[:, None] * contour.normals
         normals = _normals(moved, alpha)
         same = np.sign((normals * contour.normals).sum(axis=1, keepdims=True))
