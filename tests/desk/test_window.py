@@ -422,3 +422,19 @@ def test_a_late_answer_about_another_photo_is_not_shown(marked: Hand) -> None:
 
     marked.bench.side_tasks.loud_found.emit(marked.session.stages, "#123456")
     assert marked.desk.look.loud == "#123456"
+
+
+def test_each_way_of_solving_can_be_left_out_and_taken_up_again(marked: Hand) -> None:
+    hand = marked
+    hand.desk.show_step(Step.MATTE)
+    ways = hand.panel(Step.MATTE).ways
+
+    for name, box in ways.items():
+        assert box.isChecked()
+        box.click()
+        hand.settle()
+        assert getattr(hand.job.settings.recipe.solving, name) == 0
+    hand.command("Undo")
+    hand.settle()
+
+    assert [box.isChecked() for box in ways.values()] == [False, False, False, True]

@@ -50,8 +50,8 @@ class _Card(QAbstractButton):
         self.update()
 
     def sizeHint(self) -> QSize:
-        """Ask for a picture and three lines."""
-        return QSize(270, 292)
+        """Ask for a picture and five lines."""
+        return QSize(270, 310)
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         """Paint picture, title and brief."""
@@ -77,10 +77,10 @@ class _Card(QAbstractButton):
         painter.setFont(font)
         painter.setPen(theme.colour("muted"))
         flags = Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap
-        painter.drawText(QRectF(12, 226, self.width() - 24, 38), flags, self.photo.brief)
+        painter.drawText(QRectF(12, 226, self.width() - 24, 56), flags, self.photo.brief)
         painter.setPen(theme.colour("accent"))
         invitation = "Go on where you were" if self.continues else "Begin"
-        painter.drawText(QRectF(12, 266, self.width() - 24, 20), Qt.AlignmentFlag.AlignLeft, invitation)
+        painter.drawText(QRectF(12, 284, self.width() - 24, 20), Qt.AlignmentFlag.AlignLeft, invitation)
 
     def _source(self, target: QRectF) -> QRectF:
         """Choose the part of the picture that fills the target; the upper part of tall ones."""

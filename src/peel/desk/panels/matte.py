@@ -1,5 +1,6 @@
 """Matte: what has been solved, in numbers."""
 
+from collections.abc import Callable
 from functools import partial
 
 from PySide6.QtCore import QRectF, QSize
@@ -107,13 +108,14 @@ class MattePanel(Panel):
         for number, (name, (label, tip)) in enumerate(_WAYS.items()):
             box = QCheckBox(label)
             box.setToolTip(tip)
-            box.clicked.connect(partial(self._use_way, name, label))
+            box.clicked.connect(self._user_of(name, label))
             grid.addWidget(box, number // 2, number % 2)
             self.ways[name] = box
         self.column.addLayout(grid)
 
-    def _use_way(self, name: str, label: str, is_used: bool) -> None:
-        self._set(label, f"recipe.solving.{name}", 1.0 if is_used else 0.0)
+    def _user_of(self, name: str, label: str) -> Callable[[bool], None]:
+        """Return what a tick does: a plain function, since Qt gives a partial one no state."""
+        return lambda on: self._set(label, f"recipe.solving.{name}", 1.0 if on else 0.0)
 
     def _build_sheer(self) -> None:
         self.column.addWidget(
