@@ -1,4 +1,4 @@
-"""Run the bench: ``python -m bench [quality] [drawn] [camera] [large] [strokes] [window] [memory] [marking] [edge] [--folder DIR]``; all of it without arguments."""
+"""Run the bench: ``python -m bench [quality] [drawn] [camera] [large] [strokes] [window] [memory] [marking] [edge] [kinds] [--folder DIR]``; all of it without arguments."""
 
 import argparse
 import importlib

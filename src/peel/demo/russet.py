@@ -196,7 +196,7 @@ def _wall(room: FloatArray, seed: int) -> FloatArray:
     wall *= 0.82 + 0.36 * trowel
     xs = (np.arange(width) - width / 2) / (height / 2)
     ys = 1 - (np.arange(height) + 0.5) / (height / 2)
-    plank = np.clip((0.10 - np.abs(ys - 0.02 - 0.03 * xs.mean())) / 0.012, 0, 1)[:, None, None]
+    plank = np.clip((0.10 - np.abs(ys - 0.02)) / 0.012, 0, 1)[:, None, None]
     wood = np.array([0.24, 0.115, 0.050], np.float32) * (0.75 + 0.6 * cloud(width, height, 3, 60, seed + 3)[..., None])
     wall = wall * (1 - plank) + wood * plank
     light = 0.62 + 0.62 * np.clip(0.8 - 0.30 * xs[None, :] + 0.28 * ys[:, None], 0.1, 1.4)

@@ -232,8 +232,12 @@ def _palette(job: Job) -> FloatArray:
 
 def _sheer_colours(job: Job) -> FloatArray:
     """Return the colours of sheer material, in the solve's encoding."""
+    return _encoded(job, _own_colours(job))
+
+
+def _own_colours(job: Job) -> FloatArray:
     own = [rgb_from_hex(colour) for colour in job.settings.photo.sheer_colours]
-    return _encoded(job, np.array(own, np.float32).reshape(-1, 3))
+    return np.array(own, np.float32).reshape(-1, 3)
 
 
 def _prior_for(job: Job, rect: Rect, near: BoolArray, palette: FloatArray) -> ColourPrior:
@@ -261,7 +265,6 @@ def _evidence_for(job: Job, rect: Rect, near: BoolArray, settings: SolveSettings
     around = _widened(rect, REACH_PX - COLOUR_MARGIN).intersection(job.photo.bounds)
     wanted = np.zeros((around.height, around.width), bool)
     wanted[rect.within(around)] = near
-    own = [rgb_from_hex(colour) for colour in job.settings.photo.sheer_colours]
     evidence = gather_evidence(
         job.photo.colours(around),
         job.zones.read(around),
@@ -269,7 +272,7 @@ def _evidence_for(job: Job, rect: Rect, near: BoolArray, settings: SolveSettings
         settings.terms,
         term_maps(kinds_in(job, around)),
         is_linear=job.settings.photo.is_linear,
-        own_colours=np.array(own, np.float32) if own else None,
+        own_colours=_own_colours(job),
         photo_shape=(job.photo.height, job.photo.width),
     )
     return evidence.part(rect.within(around))

@@ -14,9 +14,10 @@ from peel.matte.edge.trimap import BACKGROUND
 from peel.matte.parallel import run_all
 from peel.matte.solve.backdrop_detail import backdrop_detail
 from peel.matte.solve.conjugate_gradients import PriorTerms
+from peel.matte.solve.kind_terms import neutral_maps
 from peel.matte.solve.line_evidence import line_evidence
 from peel.matte.solve.patches import REACH_PX, patch_evidence
-from peel.matte.solve.settings import EdgeTerms, TermMaps
+from peel.matte.solve.settings import MAP_STEP, EdgeTerms, TermMaps
 from peel.matte.solve.sheer_line import sheer_colour, sheer_evidence
 from peel.matte.solve.step_fit import step_prior
 from peel.matte.srgb import to_linear
@@ -32,7 +33,7 @@ _ALONE: Final = (0.10, 0.22)  # alpha around a strand up to which lines speak fu
 _AROUND_PX: Final = 8.0
 _STEP: Final = 4  # by how much smaller the alpha around is averaged
 _ESTIMATED: Final = 0.1  # weight of a veil whose colour is estimated, not picked
-_TEXTURE: Final = 0.0004  # squared difference per value of a profile that a surface's texture explains
+_TEXTURE: Final = 0.0004  # summed squared difference over a profile that a surface's texture explains
 
 HalfArray = NDArray[np.float16]
 
@@ -89,34 +90,69 @@ def gather_evidence(
     photo_shape : tuple of int, optional
         Height and width of the photo of which this is a window; the picture's own if not given.
     """
-    found = Evidence(*(np.zeros(trimap.shape, np.float16) for _ in range(4)))
     height, width = trimap.shape
     shape = photo_shape or trimap.shape
-    factors = maps or TermMaps.neutral(trimap.shape)
-    colours = _Colours(photo, trimap, wanted, is_linear, own_colours, shape[0] * shape[1])
-    tasks = []
+    factors = maps or neutral_maps(trimap.shape)
+    colours = _Colours(
+        photo, trimap, is_linear, shape[0] * shape[1], *_veil_colours(photo, trimap, factors, own_colours)
+    )
+    tasks, tiles = [], []
     for top, left in product(range(0, height, _TILE), range(0, width, _TILE)):
         tile = _Tile(top, left, min(top + _TILE, height), min(left + _TILE, width))
-        if not wanted[tile.own].any():
-            continue
-        for name, add in (("patches", _add_patches), ("lines", _add_lines), ("sheer", _add_veil)):
-            if getattr(terms, name) > 0:
-                part = TermMaps.window(getattr(factors, name), tile.own)[: tile.bottom - top, : tile.right - left]
-                weights = np.where(wanted[tile.own], part * np.float32(getattr(terms, name)), np.float32(0))
-                if (weights > 0).any():
-                    tasks.append(partial(add, found, colours, tile, weights))
-    run_all(tasks)
+        for name, ask in _SORTS.items():
+            weights = _weights(name, tile, wanted, terms, factors)
+            if weights is not None:
+                tasks.append(partial(ask, colours, tile, weights))
+                tiles.append((name, tile.own))
+    found = Evidence(*(np.zeros(trimap.shape, np.float16) for _ in range(4)))
+    for (name, own), (weight, pull) in zip(tiles, run_all(tasks), strict=True):
+        if name == "lines":
+            found.line_weight[own], found.line_alpha[own] = weight, pull
+        else:
+            found.weight[own] += weight
+            found.pull[own] += pull
     return found
+
+
+def _weights(name: str, tile: "_Tile", wanted: BoolArray, terms: EdgeTerms, factors: TermMaps) -> FloatArray | None:
+    """Return how much a sort of evidence weighs in a tile, or None where it has no say."""
+    strength = np.float32(getattr(terms, name))
+    if strength <= 0 or not wanted[tile.own].any():
+        return None
+    part = TermMaps.window(getattr(factors, name), tile.own)[: tile.bottom - tile.top, : tile.right - tile.left]
+    weights = np.where(wanted[tile.own], part * strength, np.float32(0))
+    return weights if (weights > 0).any() else None
 
 
 @dataclass(frozen=True)
 class _Colours:
+    """What all tiles look at: encoded colours, zones, and the linear colours of veils with the trust in them."""
+
     photo: FloatArray
     trimap: ByteArray
-    wanted: BoolArray
     is_linear: bool
-    own_colours: FloatArray | None
     photo_pixels: int
+    veils: list[FloatArray]
+    veil_trust: float
+
+    def around(self, tile: "_Tile") -> tuple[FloatArray, ByteArray]:
+        """Return the encoded colours and the zones of a tile and what lies around it."""
+        return np.ascontiguousarray(self.photo[tile.around]), np.ascontiguousarray(self.trimap[tile.around])
+
+
+def _veil_colours(
+    photo: FloatArray, trimap: ByteArray, factors: TermMaps, picked: FloatArray | None
+) -> tuple[list[FloatArray], float]:
+    """Return the linear colours of sheer cloth and the trust in them: those picked, else one for the whole picture."""
+    if picked is not None and len(picked):
+        return list(to_linear(np.ascontiguousarray(picked, np.float32))), 1.0
+    if not (factors.sheer > 0).any():
+        return [], 0.0
+    some = (slice(None, None, MAP_STEP),) * 2
+    small = to_linear(np.ascontiguousarray(photo[some]))
+    where = factors.sheer[: small.shape[0], : small.shape[1]]
+    estimated = sheer_colour(small, np.ascontiguousarray(trimap[some]), where)
+    return ([] if estimated is None else [estimated]), _ESTIMATED
 
 
 @dataclass(frozen=True)
@@ -147,51 +183,42 @@ class _Tile:
         )
 
 
-def _add_patches(found: Evidence, colours: _Colours, tile: _Tile, weights: FloatArray) -> None:
+def _ask_patches(colours: _Colours, tile: _Tile, weights: FloatArray) -> tuple[FloatArray, FloatArray]:
     """Ask the patches where the backdrop is busy; before a smooth one, what is half-clear looks like it too."""
-    photo = np.ascontiguousarray(colours.photo[tile.around])
-    trimap = np.ascontiguousarray(colours.trimap[tile.around])
+    photo, trimap = colours.around(tile)
     least, most = _BUSY
     detail = backdrop_detail(photo, (trimap == BACKGROUND).astype(np.uint8), _DETAIL_PX)[tile.inner]
     busy = np.clip((detail - least) / (most - least), 0, 1) * weights
     asked = np.zeros(trimap.shape, bool)
     asked[tile.inner] = busy > 0
     if not asked.any():
-        return
+        return busy, busy
     backdrop, subject = (part[tile.inner] * busy for part in patch_evidence(photo, trimap, asked, colours.photo_pixels))
-    found.weight[tile.own] += backdrop + np.float32(_SUBJECT) * subject
-    found.pull[tile.own] += np.float32(_SUBJECT) * subject
+    subject *= np.float32(_SUBJECT)
+    return backdrop + subject, subject
 
 
-def _add_lines(found: Evidence, colours: _Colours, tile: _Tile, weights: FloatArray) -> None:
+def _ask_lines(colours: _Colours, tile: _Tile, weights: FloatArray) -> tuple[FloatArray, FloatArray]:
     """Look for strands."""
-    photo = np.ascontiguousarray(colours.photo[tile.around])
-    trimap = np.ascontiguousarray(colours.trimap[tile.around])
+    photo, trimap = colours.around(tile)
     weight, alpha = line_evidence(to_linear(photo) if colours.is_linear else photo, trimap)
-    found.line_weight[tile.own] = weight[tile.inner] * weights
-    found.line_alpha[tile.own] = alpha[tile.inner]
+    return weight[tile.inner] * weights, alpha[tile.inner]
 
 
-def _add_veil(found: Evidence, colours: _Colours, tile: _Tile, weights: FloatArray) -> None:
-    """Add what the nearest of the cloth's colours says; without one its colour is estimated."""
-    linear = to_linear(np.ascontiguousarray(colours.photo[tile.around]))
-    trimap = np.ascontiguousarray(colours.trimap[tile.around])
-    if colours.own_colours is not None and len(colours.own_colours):
-        own = list(to_linear(np.ascontiguousarray(colours.own_colours, np.float32)))
-    else:
-        where = np.zeros(trimap.shape, np.float32)
-        where[tile.inner] = weights / weights.max()
-        estimated = sheer_colour(linear, trimap, where)
-        own = [] if estimated is None else [estimated]
-        weights = weights * np.float32(_ESTIMATED)
-    if not own:
-        return
-    veils = [sheer_evidence(linear, trimap, colour) for colour in own]
-    confidence, alpha = (np.stack([veil[k][tile.inner] for veil in veils]) for k in range(2))
-    best = np.argmax(confidence, axis=0)[None]
-    sure = np.take_along_axis(confidence, best, 0)[0] * weights
-    found.weight[tile.own] += sure
-    found.pull[tile.own] += sure * np.take_along_axis(alpha, best, 0)[0]
+def _ask_veils(colours: _Colours, tile: _Tile, weights: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """Read alpha off the line from the colour of the cloth that is surest at each pixel."""
+    photo, trimap = colours.around(tile)
+    sure, alpha = np.zeros_like(weights), np.zeros_like(weights)
+    for colour in colours.veils:
+        confidence, found = (part[tile.inner] for part in sheer_evidence(to_linear(photo), trimap, colour))
+        alpha = np.where(confidence > sure, found, alpha)
+        sure = np.maximum(confidence, sure)
+    weight = sure * weights * np.float32(colours.veil_trust)
+    return weight, weight * alpha
+
+
+_SORTS: Final = {"patches": _ask_patches, "lines": _ask_lines, "sheer": _ask_veils}
+"""The sorts of evidence, by the name of their weight; each gives weight and pull, lines weight and alpha."""
 
 
 def line_terms(evidence: Evidence, fixed: FloatArray, band: BoolArray) -> PriorTerms:

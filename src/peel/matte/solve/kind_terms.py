@@ -9,9 +9,9 @@ import numpy as np
 from peel.matte.arrays import ByteArray, FloatArray
 from peel.matte.edge.kinds import Kind
 from peel.matte.edge.laying import reduced
-from peel.matte.solve.settings import MAP_STEP, NO_KIND, TermMaps
+from peel.matte.solve.settings import MAP_STEP, TermMaps
 
-__all__ = ["FACTORS", "Factors", "term_maps"]
+__all__ = ["FACTORS", "NO_KIND", "Factors", "neutral_maps", "term_maps"]
 
 
 @dataclass(frozen=True)
@@ -35,7 +35,8 @@ FACTORS: Final[dict[Kind, Factors]] = {
 }
 """Every kind's parameters."""
 
-_UNKNOWN: Final = Factors(1.0, 1.0, *NO_KIND)
+NO_KIND: Final = Factors(patches=0.5, lines=0.3)
+"""The parameters where no kind is known: the photo's own gates decide."""
 
 _BLEND_PX: Final = 24  # photo pixels on either side of a boundary between kinds over which they blend
 
@@ -63,10 +64,18 @@ def term_maps(kinds: ByteArray) -> TermMaps | None:
         return cv2.blur(cv2.blur(reduced(mask * np.uint8(255), MAP_STEP), window), window)
 
     known = np.maximum(spread((kinds > 0).astype(np.uint8)), np.float32(1e-6))
-    maps = {field.name: np.full_like(known, getattr(_UNKNOWN, field.name)) for field in fields(Factors)}
+    maps = neutral_maps((kinds.shape[0], kinds.shape[1]))
     for kind in present:
         share = spread((kinds == kind).astype(np.uint8)) / known
-        for name, values in maps.items():
-            values += np.float32(getattr(FACTORS[kind], name) - getattr(_UNKNOWN, name)) * share
-    sampled, local, patches, lines, steps, sheer = maps.values()
-    return TermMaps(sampled, local, patches, lines, steps, sheer)
+        for factor in fields(Factors):
+            change = getattr(FACTORS[kind], factor.name) - getattr(NO_KIND, factor.name)
+            getattr(maps, factor.name)[...] += np.float32(change) * share
+    return maps
+
+
+def neutral_maps(shape: tuple[int, int]) -> TermMaps:
+    """Return the factors where no kind is known, for a picture of the given size."""
+    small = tuple(-(-side // MAP_STEP) for side in shape)
+    return TermMaps(
+        **{factor.name: np.full(small, getattr(NO_KIND, factor.name), np.float32) for factor in fields(Factors)}
+    )

@@ -8,13 +8,10 @@ import numpy as np
 
 from peel.matte.arrays import FloatArray
 
-__all__ = ["MAP_STEP", "NO_KIND", "EdgeTerms", "SolveSettings", "TermMaps"]
+__all__ = ["MAP_STEP", "EdgeTerms", "SolveSettings", "TermMaps"]
 
 MAP_STEP: Final = 4
 """By which factor maps of weights are smaller than the picture."""
-
-NO_KIND: Final = (0.5, 0.3, 0.0, 0.0)
-"""Factors on patches, lines, steps and sheer where the kind of an edge is not known."""
 
 
 @dataclass(frozen=True)
@@ -68,14 +65,6 @@ class TermMaps:
     lines: FloatArray
     steps: FloatArray
     sheer: FloatArray
-
-    @staticmethod
-    def neutral(shape: tuple[int, int]) -> "TermMaps":
-        """Return the factors where no kind is known, for a picture of the given size."""
-        small = tuple(-(-side // MAP_STEP) for side in shape)
-        colours = [np.ones(small, np.float32) for _ in range(2)]
-        patches, lines, steps, sheer = (np.full(small, value, np.float32) for value in NO_KIND)
-        return TermMaps(colours[0], colours[1], patches, lines, steps, sheer)
 
     @staticmethod
     def window(factors: FloatArray, window: tuple[slice, slice]) -> FloatArray:

@@ -24,7 +24,7 @@ from scipy.ndimage import gaussian_filter1d
 from peel.matte.arrays import BoolArray, FloatArray, IntArray
 from peel.matte.parallel import run_all
 
-__all__ = ["Contour", "fit_steps", "step_prior", "walk_contours"]
+__all__ = ["Contour", "Steps", "fit_steps", "step_prior", "walk_contours"]
 
 REACH_PX: Final = 14
 """How far a profile reaches to either side of the contour."""
@@ -54,13 +54,11 @@ class Contour:
         Column and row; unit normals towards the subject.
     valid : (N,) bool ndarray
         Where the line runs through the band.
-    closed : bool
     """
 
     points: FloatArray
     normals: FloatArray
     valid: BoolArray
-    closed: bool = True
 
 
 def walk_contours(alpha: FloatArray, band: BoolArray) -> list[Contour]:
@@ -244,7 +242,7 @@ class Steps:
     mismatch: FloatArray
 
 
-def fit_steps(image: FloatArray, alpha: FloatArray, contour: Contour, floor: float, most: float = np.inf) -> Steps:
+def fit_steps(image: FloatArray, alpha: FloatArray, contour: Contour, floor: float) -> Steps:
     """Fit a step at every point of a contour.
 
     Parameters
@@ -255,8 +253,6 @@ def fit_steps(image: FloatArray, alpha: FloatArray, contour: Contour, floor: flo
     contour : Contour
     floor : float
         Summed squared difference over a profile that the texture of either side explains.
-    most : float
-        Summed squared difference of the matte from a step beyond which the photo is not asked.
     """
     n = np.arange(-REACH_PX, REACH_PX + 1)
     places = contour.points[:, None] + n[None, :, None] * contour.normals[:, None]
@@ -265,7 +261,7 @@ def fit_steps(image: FloatArray, alpha: FloatArray, contour: Contour, floor: flo
     templates = _templates()
     shape = (len(contour.points), len(_OFFSETS), len(_SIGMAS))
     costs, mismatch = np.empty((shape[0], len(templates)), np.float32), np.empty((shape[0], len(templates)), np.float32)
-    _step_costs(profiles, matte, contour.valid, floor, most, templates, costs, mismatch)
+    _step_costs(profiles, matte, contour.valid, floor, _MISMATCH[1], templates, costs, mismatch)
     total = np.float32(_PHOTO) * costs + np.float32(_MATTE) * mismatch
     cube = np.ascontiguousarray(total.reshape(shape))
     usual = int(np.argmin(cube[contour.valid].min(axis=1).mean(axis=0)))
@@ -276,11 +272,7 @@ def fit_steps(image: FloatArray, alpha: FloatArray, contour: Contour, floor: flo
     chosen = mismatch.reshape(shape)[every, path[:, 0], path[:, 1]]
     offsets = _bridged(contour, cube, path)
     sigmas = np.exp(gaussian_filter1d(np.log(_SIGMAS[path[:, 1]]), 6, mode="wrap"))
-    return Steps(
-        offsets,
-        sigmas,
-        gaussian_filter1d(chosen, _AROUND, mode="wrap"),
-    )
+    return Steps(offsets, sigmas, gaussian_filter1d(chosen, _AROUND, mode="wrap"))
 
 
 def _bridged(contour: Contour, costs: FloatArray, path: IntArray) -> FloatArray:
@@ -359,7 +351,7 @@ def step_prior(image: FloatArray, alpha: FloatArray, band: BoolArray, floor: flo
     step, certain = np.zeros_like(alpha), np.zeros_like(alpha)
     contours = walk_contours(alpha, band)
     least, most = _MISMATCH
-    fits = run_all([partial(fit_steps, image, alpha, contour, floor, most) for contour in contours])
+    fits = run_all([partial(fit_steps, image, alpha, contour, floor) for contour in contours])
     for contour, steps in zip(contours, fits, strict=True):
         trust = np.clip((most - steps.mismatch) / (most - least), 0, 1)
         moved = contour.points + steps.offsets[:, None] * contour.normals
