@@ -5,7 +5,10 @@ import pytest
 from PIL import Image
 
 from peel.demo.make import draw, main
+from peel.demo.marking import true_kinds
 from peel.demo.photos import NAMES, demo_photo
+from peel.demo.solid_kernels import BALL
+from peel.demo.solids import Material, Scene, surface_samples
 from peel.matte.composite.over import composite_over
 from peel.matte.edge.kinds import Kind
 
@@ -66,6 +69,45 @@ def test_the_out_of_focus_tail_is_soft_and_the_wings_are_half_clear_inside() -> 
 
     assert np.percentile(steps, 95) < 12, "no step of a twentieth from one pixel to the next"
     assert ((sheer > 40) & (sheer < 200)).mean() > 0.8
+
+
+def test_the_kind_of_an_edge_is_that_of_the_layer_which_makes_it_half_clear() -> None:
+    columns = np.arange(200, dtype=np.float32)[None].repeat(60, axis=0)
+    veil = np.where((columns > 20) & (columns < 90), np.float32(0.4), np.float32(0))
+    coat = np.clip((columns - 149) / 2, 0, 1).astype(np.float32)
+    alpha = np.maximum(veil, coat)
+
+    kinds = true_kinds(alpha, {Kind.SHEER: veil, Kind.HARD: coat}, 1.0)
+
+    assert set(np.unique(kinds[:, 25:85])) == {Kind.SHEER}
+    assert set(np.unique(kinds[:, 148:153])) == {Kind.HARD}
+    assert not kinds[:, 110:140].any()
+    assert not kinds[:, 165:].any()
+
+
+def test_points_scattered_over_a_ball_lie_on_it_and_face_the_camera() -> None:
+    scene = Scene()
+    scene.materials = [Material((0.5, 0.5, 0.5), (0.4, 0.4, 0.4))] * 2
+    scene.add(BALL, (0.2, -0.1, 0.0), (0.4, 0.4, 0.4), 1)
+
+    points, normals, material = surface_samples(scene, 1.0, 300, 3)
+
+    away = points - np.array([0.2, -0.1, 0.0])
+    assert len(points) == 300
+    assert np.abs(np.linalg.norm(away, axis=1) - 0.4).max() < 0.002
+    assert (normals * away).sum(axis=1).min() > 0.39
+    assert normals[:, 2].min() > -0.05
+    assert set(material) == {1}
+
+
+@pytest.mark.parametrize(("name", "kinds"), [("russet", {1, 2, 3}), ("moth-queen", {1, 3, 5})])
+def test_fur_and_gauze_are_drawn_at_any_size(name: str, kinds: set[int]) -> None:
+    shot = draw(name, 0.03)
+
+    assert shot.photo.shape == (*shot.alpha.shape, 3)
+    assert np.isfinite(shot.photo).all()
+    assert 0.1 < shot.alpha.mean() < 0.7
+    assert set(np.unique(shot.kinds)) - {0} == kinds
 
 
 def test_a_photo_drawn_small_is_its_subject_over_some_backdrop() -> None:

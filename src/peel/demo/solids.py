@@ -207,7 +207,7 @@ def surface_samples(
     Returns
     -------
     points, normals : (N, 3) float32 ndarray
-        World points and unit normals; N is about `count`.
+        World points and unit normals; N is at most `count`, less where the solids fill less than a sixth of the frame.
     material : (N,) int32 ndarray
     """
     solids, surfaces, light = scene.solids(), scene.surfaces(), _light_row(scene.light)
