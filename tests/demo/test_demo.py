@@ -88,14 +88,14 @@ def test_the_kind_of_an_edge_is_that_of_the_layer_which_makes_it_half_clear() ->
 def test_points_scattered_over_a_ball_lie_on_it_and_face_the_camera() -> None:
     scene = Scene()
     scene.materials = [Material((0.5, 0.5, 0.5), (0.4, 0.4, 0.4))] * 2
-    scene.add(BALL, (0.2, -0.1, 0.0), (0.4, 0.4, 0.4), 1)
+    scene.add(BALL, (0.2, -0.1, 0.0), (0.6, 0.6, 0.6), 1)
 
     points, normals, material = surface_samples(scene, 1.0, 300, 3)
 
     away = points - np.array([0.2, -0.1, 0.0])
     assert len(points) == 300
-    assert np.abs(np.linalg.norm(away, axis=1) - 0.4).max() < 0.002
-    assert (normals * away).sum(axis=1).min() > 0.39
+    assert np.abs(np.linalg.norm(away, axis=1) - 0.6).max() < 0.002
+    assert (normals * away).sum(axis=1).min() > 0.59
     assert normals[:, 2].min() > -0.05
     assert set(material) == {1}
 

@@ -98,7 +98,7 @@ def gather_evidence(
     )
     tasks, tiles = [], []
     for top, left in product(range(0, height, _TILE), range(0, width, _TILE)):
-        tile = _Tile(top, left, min(top + _TILE, height), min(left + _TILE, width))
+        tile = _Tile(top, left, min(top + _TILE, height), min(left + _TILE, width)).shrunk_to(wanted)
         for name, ask in _SORTS.items():
             weights = _weights(name, tile, wanted, terms, factors)
             if weights is not None:
@@ -161,6 +161,15 @@ class _Tile:
     left: int
     bottom: int
     right: int
+
+    def shrunk_to(self, wanted: BoolArray) -> "_Tile":
+        """Return the smallest tile around what is wanted in this one; an empty one where nothing is."""
+        inside = wanted[self.own]
+        rows, columns = np.flatnonzero(inside.any(axis=1)), np.flatnonzero(inside.any(axis=0))
+        if rows.size == 0:
+            return _Tile(self.top, self.left, self.top, self.left)
+        top, left = self.top + int(rows[0]), self.left + int(columns[0])
+        return _Tile(top, left, self.top + int(rows[-1]) + 1, self.left + int(columns[-1]) + 1)
 
     @property
     def own(self) -> tuple[slice, slice]:
