@@ -191,9 +191,10 @@ def _solve_near(
     free[inner] = near
     others = (zones != BACKGROUND) & (zones != FOREGROUND) & ~free
     held = np.where(others, job.alpha(around), np.float32(np.nan)) if others.any() else None
-    prior = _prior_for(job, around, free, palette)
     settings = solve_settings(job.settings.recipe.solving)
+    maps = term_maps(kinds_in(job, around))
     evidence = _evidence_for(job, around, free, settings)
+    prior = _prior_for(job, around, free, palette)
     checkpoint()
     solved, report = solve_matte(
         _encoded(job, job.photo.colours(around)),
@@ -204,7 +205,7 @@ def _solve_near(
         noise=_noise(job),
         own_colours=_sheer_colours(job),
         settings=settings,
-        maps=term_maps(kinds_in(job, around)),
+        maps=maps,
         photo_shape=shape,
         progress=progress,
         interim=(lambda alpha: preview(alpha[inner])) if preview else None,

@@ -210,7 +210,9 @@ def _ask_patches(colours: _Colours, tile: _Tile, weights: FloatArray) -> tuple[F
 def _ask_lines(colours: _Colours, tile: _Tile, weights: FloatArray) -> tuple[FloatArray, FloatArray]:
     """Look for strands."""
     photo, trimap = colours.around(tile)
-    weight, alpha = line_evidence(to_linear(photo) if colours.is_linear else photo, trimap)
+    wanted = np.zeros(trimap.shape, bool)
+    wanted[tile.inner] = weights > 0
+    weight, alpha = line_evidence(to_linear(photo) if colours.is_linear else photo, trimap, wanted)
     return weight[tile.inner] * weights, alpha[tile.inner]
 
 
@@ -226,7 +228,7 @@ def _ask_veils(colours: _Colours, tile: _Tile, weights: FloatArray) -> tuple[Flo
     return weight, weight * alpha
 
 
-_SORTS: Final = {"patches": _ask_patches, "lines": _ask_lines, "sheer": _ask_veils}
+_SORTS: Final = {"lines": _ask_lines, "patches": _ask_patches, "sheer": _ask_veils}
 """The sorts of evidence, by the name of their weight; each gives weight and pull, lines weight and alpha."""
 
 

@@ -7,15 +7,18 @@ References
    :doi:`10.1109/34.659930`
 """
 
-from typing import Final
+from collections.abc import Callable
+from functools import partial
+from typing import Any, Final
 
 import cv2
 import numpy as np
 
-from peel.matte.arrays import ByteArray, FloatArray
+from peel.matte.arrays import BoolArray, ByteArray, FloatArray
 from peel.matte.edge.trimap import BACKGROUND, FOREGROUND
+from peel.matte.parallel import run_all
 from peel.matte.solve.backdrop_detail import backdrop_detail, local_spread
-from peel.matte.solve.line_kernels import LEAST, fill_in, find_crests, lengthen, trace_lines, write_lines
+from peel.matte.solve.line_kernels import ACROSS_PX, LEAST, fill_in, find_crests, lengthen, trace_lines, write_lines
 
 __all__ = ["line_evidence"]
 
@@ -29,7 +32,9 @@ _NEAR_PX: Final = 12  # how far from a strand plain backdrop is said to be plain
 _PLAIN_WEIGHT: Final = 10.0  # of plain backdrop, where a sure line has 1
 
 
-def line_evidence(image: FloatArray, trimap: ByteArray) -> tuple[FloatArray, FloatArray]:
+def line_evidence(
+    image: FloatArray, trimap: ByteArray, wanted: BoolArray | None = None
+) -> tuple[FloatArray, FloatArray]:
     """Find strands in the band and what is plain backdrop between them.
 
     Parameters
@@ -37,6 +42,8 @@ def line_evidence(image: FloatArray, trimap: ByteArray) -> tuple[FloatArray, Flo
     image : (H, W, 3) float32 ndarray
         Colours in [0, 1], in the encoding in which they mix.
     trimap : (H, W) uint8 ndarray
+    wanted : (H, W) bool ndarray, optional
+        Where in the band an answer is needed; elsewhere it may be incomplete. All of the band if not given.
 
     Returns
     -------
@@ -54,21 +61,34 @@ def line_evidence(image: FloatArray, trimap: ByteArray) -> tuple[FloatArray, Flo
     quiet = np.clip((last - backdrop_detail(image, backdrop, _COARSE_PX)) / (last - first), 0, 1)
     if not backdrop.any() or not (quiet[band] > 0).any():
         return weight, alpha
-    deviation = backdrop_detail(image, backdrop, _FINE_PX)
-    response, angle = _ridges(cv2.transform(image, np.full((1, 3), 1 / 3)))
-    ridge = np.zeros_like(response)
-    lengthen(response, angle, cv2.dilate(band.astype(np.uint8), np.ones((_MEASURED_PX,) * 2, np.uint8)), ridge)
-    ridge /= local_spread(ridge**2, backdrop * (ridge != 0), 1e-8)
+    tasks: list[Callable[[], Any]] = [
+        partial(_ridges_in_deviations, image, backdrop, band),
+        partial(backdrop_detail, image, backdrop, _FINE_PX),
+    ]
+    (ridge, angle), deviation = run_all(tasks)
     behind, plain = np.zeros_like(image), np.zeros_like(zone)
     fill_in(image, zone, np.abs(ridge), deviation, behind, plain)
-    seeds = find_crests(ridge, angle, image, behind, np.ascontiguousarray(band & (quiet > 0)))
+    asked = band if wanted is None else band & _grown(wanted, _NEAR_PX + ACROSS_PX)
+    seeds = find_crests(ridge, angle, image, behind, np.ascontiguousarray(asked & (quiet > 0)))
     colours, kept = np.empty((len(seeds), 3), np.float32), np.empty((len(seeds), 2), np.float32)
     trace_lines(ridge, angle, zone, image, behind, seeds, colours, kept)
     sure = np.clip((kept[:, 0] - LEAST) / (_SURE - LEAST), 0, 1) * kept[:, 1]
     write_lines(image, behind, deviation, zone, seeds, colours, sure.astype(np.float32), weight, alpha)
-    near = cv2.dilate((weight > 0).astype(np.uint8), np.ones((2 * _NEAR_PX + 1,) * 2, np.uint8)) > 0
-    weight[(plain > 0) & band & near & (weight == 0)] = _PLAIN_WEIGHT
+    weight[(plain > 0) & band & _grown(weight > 0, _NEAR_PX) & (weight == 0)] = _PLAIN_WEIGHT
     return weight * quiet, alpha
+
+
+def _grown(mask: BoolArray, radius: int) -> BoolArray:
+    return cv2.dilate(mask.astype(np.uint8), np.ones((2 * radius + 1,) * 2, np.uint8)) > 0
+
+
+def _ridges_in_deviations(image: FloatArray, backdrop: ByteArray, band: BoolArray) -> tuple[FloatArray, FloatArray]:
+    """Return the response to lines around the band, in deviations of that of the backdrop, and the normal's angle."""
+    response, angle = _ridges(cv2.transform(image, np.full((1, 3), 1 / 3)))
+    ridge = np.zeros_like(response)
+    lengthen(response, angle, _grown(band, _MEASURED_PX // 2).astype(np.uint8), ridge)
+    ridge /= local_spread(ridge**2, backdrop * (ridge != 0), 1e-8)
+    return ridge, angle
 
 
 def _ridges(gray: FloatArray) -> tuple[FloatArray, FloatArray]:

@@ -8,7 +8,7 @@ from typing import Any, Final
 import numpy as np
 from numba import njit
 
-__all__ = ["LEAST", "fill_in", "find_crests", "lengthen", "trace_lines", "write_lines"]
+__all__ = ["ACROSS_PX", "LEAST", "fill_in", "find_crests", "lengthen", "trace_lines", "write_lines"]
 
 LEAST: Final = 3.0
 """Deviations of the backdrop by which a line has to stand out."""
@@ -22,7 +22,9 @@ _SHORTEST_PX: Final = 10  # from which a line counts
 _LONG_PX: Final = 50  # from which it counts fully, and need not be seen to reach the subject
 _TOP: Final = 0.75  # share of a line's places that are less opaque than those that give its colour
 _BELOW_PEAK: Final = 0.92  # alpha of those places
-_ACROSS: Final = 2  # pixels to either side of a line that share its colour
+ACROSS_PX: Final = 2
+"""Pixels to either side of a line that share its colour."""
+
 _STANDS_OUT: Final = (4.0, 8.0)  # deviations between colours at which the evidence begins, and is full
 _FAST: Final = {"cache": True, "nogil": True, "fastmath": True}
 
@@ -292,8 +294,8 @@ def write_lines(
     least, most = _STANDS_OUT
     for i in range(seeds.shape[0]):
         y0, x0 = seeds[i, 0], seeds[i, 1]
-        for y in range(max(0, y0 - _ACROSS), min(height, y0 + _ACROSS + 1)):
-            for x in range(max(0, x0 - _ACROSS), min(width, x0 + _ACROSS + 1)):
+        for y in range(max(0, y0 - ACROSS_PX), min(height, y0 + ACROSS_PX + 1)):
+            for x in range(max(0, x0 - ACROSS_PX), min(width, x0 + ACROSS_PX + 1)):
                 if zone[y, x] != 1:
                     continue
                 dot, length = 0.0, 0.0
