@@ -3,9 +3,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from peel.job.edits import use_zones
+from peel.job.edits import unsolve, use_zones
 from peel.job.job import Job, Photo, new_job
+from peel.job.marking import Stroke, paint_kind
 from peel.job.settings import MOST_SHEER_COLOURS, rgb_from_hex
+from peel.matte.edge.kinds import Kind
 from peel.matte.srgb import to_encoded, to_linear
 from peel.work.sheer import add_sheer
 from peel.work.solving import solve_job
@@ -81,3 +83,20 @@ def test_a_colour_given_twice_counts_once_and_no_more_are_kept_than_allowed() ->
     for percent in range(10, 100, 5):
         many = add_sheer(many, (120.5, 80.5), percent / 100)
     assert len(many.settings.photo.sheer_colours) == MOST_SHEER_COLOURS
+
+
+def test_cloth_that_peel_only_takes_for_sheer_is_solved_as_if_nothing_were_known_of_it() -> None:
+    job = _veil()[0]
+    whole = job.photo.bounds
+    suggested = job.with_planes(
+        suggested=job.suggested.write(whole, np.full((160, 220), Kind.SHEER, np.uint8)),
+        confidence=job.confidence.write(whole, np.full((160, 220), 255, np.uint8)),
+    ).with_recipe(band={"kinds": "suggested"})
+    brushed = paint_kind(suggested, Stroke(((110, 80), (130, 80)), 40), Kind.SHEER)
+
+    plain, taken, said = (
+        solve_job(unsolve(j))[0].matte.read() for j in (job.with_recipe(band={"kinds": "none"}), suggested, brushed)
+    )
+
+    assert np.array_equal(plain, taken)
+    assert not np.array_equal(plain, said)

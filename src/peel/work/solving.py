@@ -9,11 +9,12 @@ import numpy as np
 from peel.errors import SolveError
 from peel.job.edits import with_matte
 from peel.job.job import Job
-from peel.job.kinds import kinds_in
+from peel.job.kinds import is_said, kinds_in
 from peel.job.question import solve_settings
 from peel.job.rect import Rect
 from peel.job.settings import rgb_from_hex
 from peel.matte.arrays import BoolArray, FloatArray
+from peel.matte.edge.kinds import Kind
 from peel.matte.edge.trimap import BACKGROUND, FOREGROUND
 from peel.matte.parallel import checkpoint
 from peel.matte.solve.closed_form import ALIGNMENT, COLOUR_MARGIN, solve_matte
@@ -24,7 +25,7 @@ from peel.matte.solve.mixing import mixes_linearly
 from peel.matte.solve.noise import NoiseCurve
 from peel.matte.solve.patches import REACH_PX
 from peel.matte.solve.sampling import ColourPrior, colour_prior, subject_palette
-from peel.matte.solve.settings import SolveSettings
+from peel.matte.solve.settings import SolveSettings, TermMaps
 from peel.matte.srgb import to_linear
 from peel.work.solve_pieces import NEAR, WIDEST, SolvePiece, pieces_of, unsolved_rect
 
@@ -192,7 +193,7 @@ def _solve_near(
     others = (zones != BACKGROUND) & (zones != FOREGROUND) & ~free
     held = np.where(others, job.alpha(around), np.float32(np.nan)) if others.any() else None
     settings = solve_settings(job.settings.recipe.solving)
-    maps = term_maps(kinds_in(job, around))
+    maps = _maps_for(job, around)
     evidence = _evidence_for(job, around, free, settings)
     prior = _prior_for(job, around, free, palette)
     checkpoint()
@@ -271,12 +272,24 @@ def _evidence_for(job: Job, rect: Rect, near: BoolArray, settings: SolveSettings
         job.zones.read(around),
         wanted,
         settings.terms,
-        term_maps(kinds_in(job, around)),
+        _maps_for(job, around),
         is_linear=job.settings.photo.is_linear,
         own_colours=_own_colours(job),
         photo_shape=(job.photo.height, job.photo.width),
     )
     return evidence.part(rect.within(around))
+
+
+def _maps_for(job: Job, rect: Rect) -> TermMaps | None:
+    """Return how the kinds in a window weigh the terms.
+
+    A mere suggestion of sheer cloth is not solved by unless a colour was picked for it: taken for sheer, a hard edge
+    would come out half-clear.
+    """
+    kinds = kinds_in(job, rect)
+    if not job.settings.photo.sheer_colours:
+        kinds[(kinds == Kind.SHEER) & ~is_said(job, rect)] = 0
+    return term_maps(kinds)
 
 
 def _widened(rect: Rect, margin: int) -> Rect:
