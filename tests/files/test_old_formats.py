@@ -94,3 +94,19 @@ def test_a_file_of_the_third_format_keeps_its_plain_band_and_its_stretches_becom
     session.wait_idle(60)
     assert np.array_equal(session.job.zones.read(), zones)
     session.close()
+
+
+def test_a_file_of_the_fourth_format_opens_without_separations(tmp_path: Path) -> None:
+    path = tmp_path / "old.peel"
+    shutil.copy(DATA / "version-4.peel", path)
+
+    session = Session.resume(ProjectFile.open(path))
+    session.wait_idle(60)
+
+    job = session.job
+    session.close()
+    assert job.settings.recipe.separations == ()
+    assert not job.separated.read().any()
+    assert job.settings.recipe.colour.clean == 0.5
+    assert (kinds_in(job, job.photo.bounds) == Kind.SOFT).any()
+    assert job.is_solved

@@ -7,7 +7,7 @@ from typing import Final
 __all__ = ["APPLICATION_ID", "SCHEMA", "VERSION", "migrate"]
 
 APPLICATION_ID: Final = 0x5065656C  # "Peel"
-VERSION: Final = 4
+VERSION: Final = 5
 
 SCHEMA: Final = (
     "CREATE TABLE photo (id INTEGER PRIMARY KEY CHECK (id = 1), name TEXT NOT NULL, digest TEXT NOT NULL, "
@@ -35,7 +35,17 @@ def _to_fourth(sql: sqlite3.Connection) -> None:
     sql.execute("""UPDATE state SET planes = replace(planes, '"stretches"', '"kinds"')""")
 
 
-_STEPS: Final[dict[int, Callable[[sqlite3.Connection], None]]] = {1: _to_second, 2: _to_third, 3: _to_fourth}
+def _to_fifth(sql: sqlite3.Connection) -> None:
+    """Change nothing: a job without separations has none, and their missing plane holds its default."""
+    del sql
+
+
+_STEPS: Final[dict[int, Callable[[sqlite3.Connection], None]]] = {
+    1: _to_second,
+    2: _to_third,
+    3: _to_fourth,
+    4: _to_fifth,
+}
 """For each older version, the function that brings a file from it to the next."""
 
 

@@ -11,6 +11,7 @@ from peel.job.job import MATTE_ONE, Job
 from peel.job.lay_band import lay_zones
 from peel.job.marking import Zone
 from peel.job.plane import Plane
+from peel.job.question import used_separations
 from peel.job.rect import Rect
 from peel.job.settings import JobSettings, with_value
 from peel.matte.arrays import ByteArray, FloatArray
@@ -50,6 +51,7 @@ def _asks_another_matte(before: JobSettings, after: JobSettings) -> bool:
         or before.photo.sheer_colours != after.photo.sheer_colours
         or before.recipe.solving != after.recipe.solving
         or before.recipe.band.kinds != after.recipe.band.kinds
+        or used_separations(before.recipe) != used_separations(after.recipe)
     )
 
 

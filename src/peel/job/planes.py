@@ -7,6 +7,7 @@ from typing import Any, Final
 import numpy as np
 
 from peel.job.plane import Plane, Raster
+from peel.job.settings import MOST_SEPARATIONS
 from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
 
 __all__ = ["PLANES", "PlaneSpec", "Role"]
@@ -75,6 +76,8 @@ PLANES: Final[dict[str, PlaneSpec]] = {
         PlaneSpec("kinds", _BYTE, frozenset(range(8)), 0, Role.MARK),
         # Where the zone brushes overrule the laid band: 0 nowhere, 1 backdrop, 2 unsure, 3 subject.
         PlaneSpec("corrections", _BYTE, frozenset({0, 1, 2, 3}), 0, Role.MARK),
+        # On which separation's stretches a pixel lies: 0 none, else its number, counted from 1.
+        PlaneSpec("separated", _BYTE, frozenset(range(MOST_SEPARATIONS + 1)), 0, Role.MARK),
         # The trimap that follows from those above and the band's widths.
         PlaneSpec("zones", _BYTE, frozenset({BACKGROUND, UNKNOWN, FOREGROUND}), BACKGROUND, Role.BAND),
         # What Peel takes the nearest edge for: 0 nothing, 1 to 5 hard, soft, strand, lacy, sheer.

@@ -5,10 +5,10 @@ from typing import Literal
 
 from peel.job.job import Job
 from peel.job.plane import Plane
-from peel.job.settings import Mixing, Solving
+from peel.job.settings import Mixing, Recipe, Separation, Solving
 from peel.matte.solve.settings import EdgeTerms, SolveSettings
 
-__all__ = ["Question", "question", "solve_settings"]
+__all__ = ["Question", "question", "solve_settings", "used_separations"]
 
 
 @dataclass(frozen=True)
@@ -17,7 +17,7 @@ class Question:
 
     Attributes
     ----------
-    zones, kinds, suggested : Plane
+    zones, kinds, suggested, separated : Plane
         Compared by identity.
     use : "suggested" or "none"
         Whether suggested kinds count.
@@ -25,23 +25,33 @@ class Question:
         How colours mix, as the person chose; None leaves it to the solve to find out.
     sheer_colours : tuple of str
     solving : Solving
+    separations : tuple of Separation
+        Those that are in use; the others are only looked at.
     """
 
     zones: Plane
     kinds: Plane
     suggested: Plane
+    separated: Plane
     use: Literal["suggested", "none"]
     mixing: Mixing | None
     sheer_colours: tuple[str, ...]
     solving: Solving
+    separations: tuple[Separation | None, ...]
 
 
 def question(job: Job) -> Question:
     """Return the question that a job's matte has to answer."""
     photo = job.settings.photo
     recipe = job.settings.recipe
-    planes = job.zones, job.kinds, job.suggested
-    return Question(*planes, recipe.band.kinds, photo.mixing, photo.sheer_colours, recipe.solving)
+    planes = job.zones, job.kinds, job.suggested, job.separated
+    in_use = used_separations(recipe)
+    return Question(*planes, recipe.band.kinds, photo.mixing, photo.sheer_colours, recipe.solving, in_use)
+
+
+def used_separations(recipe: Recipe) -> tuple[Separation | None, ...]:
+    """Return a recipe's separations at their numbers, None for those that are only looked at."""
+    return tuple(None if separation.use == "look" else separation for separation in recipe.separations)
 
 
 def solve_settings(solving: Solving) -> SolveSettings:

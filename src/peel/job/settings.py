@@ -6,6 +6,7 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 __all__ = [
     "MOST_CONTOURS",
+    "MOST_SEPARATIONS",
     "MOST_SHEER_COLOURS",
     "Backing",
     "Band",
@@ -19,6 +20,8 @@ __all__ = [
     "PhotoSettings",
     "Point",
     "Recipe",
+    "RenderingName",
+    "Separation",
     "Solving",
     "rgb_from_hex",
     "value_of",
@@ -27,10 +30,17 @@ __all__ = [
 
 MOST_SHEER_COLOURS: Final = 8
 MOST_CONTOURS: Final = 2_000
+MOST_SEPARATIONS: Final = 12
 
 Coordinate = Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)]
 Point = tuple[Coordinate, Coordinate]
 Mixing = Literal["value", "light"]
+Tone = Annotated[float, Field(ge=-8, le=8, allow_inf_nan=False)]
+Weight = Annotated[float, Field(ge=-1, le=1, allow_inf_nan=False)]
+RenderingName = Literal[
+    "red", "green", "blue", "lightness", "green to rose", "blue to yellow", "saturation",
+    "red less green", "red less blue", "green less blue", "mix", "key",
+]  # fmt: skip
 HexColour = Annotated[str, Field(pattern=r"^#[0-9a-f]{6}$")]
 
 
@@ -131,6 +141,47 @@ class Solving(_Settings):
     denoising: Annotated[float, Field(ge=0, le=1)] = 1.0
 
 
+class Separation(_Settings):
+    """A rendering of the photo in one tone that tells subject from backdrop; for the computation only.
+
+    What is None is found in the photo when the matte is solved: the best mix, the backdrop's hue, the ends.
+
+    Attributes
+    ----------
+    applies : where it counts: everywhere, along one kind of edge, or on the stretches drawn for it. Stretches come
+        before kinds, kinds before everywhere.
+    use : what it does: nothing yet, guide the solver (what it looks at), pull it, or be the matte there.
+    rendering : one of `peel.matte.separation.renderings`, "mix", or "key" of the backdrop's hue.
+    weights : of red, green and blue in a mix.
+    hue : the backdrop's colour for a key, in the photo's profile.
+    gain : how strongly a key counts.
+    low, high : the tones that are surely backdrop and surely subject, in [0, 1] for most renderings.
+    middle : where between them alpha is one half.
+    local_contrast, sharpening : how much of both is added to the tone.
+    strength : of the pull, relative to the default.
+    """
+
+    applies: Literal["everywhere", "hard", "soft", "strand", "lacy", "sheer", "stretch"] = "everywhere"
+    use: Literal["look", "guide", "pull", "matte"] = "look"
+    rendering: RenderingName = "mix"
+    weights: tuple[Weight, Weight, Weight] | None = None
+    hue: HexColour | None = None
+    gain: Annotated[float, Field(ge=0.1, le=5)] = 1.0
+    low: Tone | None = None
+    high: Tone | None = None
+    middle: Annotated[float, Field(ge=0.05, le=0.95)] = 0.5
+    local_contrast: Annotated[float, Field(ge=0, le=4)] = 0.0
+    sharpening: Annotated[float, Field(ge=0, le=4)] = 0.0
+    strength: Annotated[float, Field(ge=0, le=100)] = 1.0
+
+    @model_validator(mode="after")
+    def _mixes_something(self) -> "Separation":
+        if self.weights is not None and not any(abs(weight) > 1e-6 for weight in self.weights):
+            msg = "a mix needs a weight other than 0"
+            raise ValueError(msg)
+        return self
+
+
 class Colour(_Settings):
     """Edge colour: 0 keeps the photo's own colours in the band, 1 gives all of it the subject's."""
 
@@ -189,6 +240,7 @@ class Recipe(_Settings):
     """What can be carried from one photo to another, in the order of the work."""
 
     band: Band = Band()
+    separations: Annotated[tuple[Separation, ...], Field(max_length=MOST_SEPARATIONS)] = ()
     solving: Solving = Solving()
     colour: Colour = Colour()
     backing: Backing = Backing()

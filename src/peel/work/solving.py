@@ -1,7 +1,7 @@
 """Solve the part of a job that its edits left unsolved: the whole band, or what a stroke can affect."""
 
 from collections.abc import Callable
-from functools import partial
+from functools import cache, partial
 from typing import Final
 
 import numpy as np
@@ -12,6 +12,7 @@ from peel.job.job import Job
 from peel.job.kinds import is_said, kinds_in
 from peel.job.question import solve_settings
 from peel.job.rect import Rect
+from peel.job.separations import with_found
 from peel.job.settings import rgb_from_hex
 from peel.matte.arrays import BoolArray, FloatArray
 from peel.matte.edge.kinds import Kind
@@ -27,9 +28,12 @@ from peel.matte.solve.patches import REACH_PX
 from peel.matte.solve.sampling import ColourPrior, colour_prior, subject_palette
 from peel.matte.solve.settings import SolveSettings, TermMaps
 from peel.matte.srgb import to_linear
+from peel.work.separating import Separated, separate
 from peel.work.solve_pieces import NEAR, WIDEST, SolvePiece, pieces_of, unsolved_rect
 
 __all__ = ["check_solvable", "solve_job"]
+
+Palette = Callable[[], FloatArray]  # found when first asked for
 
 _CONTEXT: Final = 300  # pixels around a window that are sampled for its colour prior
 _RIM: Final = 4  # width, in pixels, of the held rim
@@ -37,6 +41,7 @@ _WIDEST: Final = WIDEST - _RIM
 _BLEND: Final = 0.6  # share of the margin over which the new matte is blended into the old one
 _OUTER: Final = 0.5  # share of the margin beyond which the matte should not move
 _SETTLED: Final = 6 / 255
+_ALL: Final = 0.999  # share of the matte from which the tone alone is the matte
 _FEW: Final = 0.1  # share of those pixels that may move before the window is widened
 
 
@@ -98,11 +103,11 @@ def solve_job(
     tiles = unsolved_rect(job)
     if tiles.is_empty:
         return job, NOTHING_TO_DO
-    job = _with_mixing(job)
+    job = with_found(_with_mixing(job))
     checkpoint()
     pieces = pieces_of(job, first)
     checkpoint()
-    palette = _palette(job)
+    palette = cache(partial(_palette, job))
     total, done = sum(piece.size for piece in pieces), 0
     reports = []
     for piece in pieces:
@@ -142,7 +147,7 @@ def _together(reports: list[SolveReport]) -> SolveReport:
 
 
 def _solve_piece(
-    job: Job, piece: SolvePiece, palette: FloatArray, progress: Progress, interim: Callable[[Job], None] | None
+    job: Job, piece: SolvePiece, palette: Palette, progress: Progress, interim: Callable[[Job], None] | None
 ) -> tuple[Job, SolveReport]:
     """Solve a piece near a change; while it moves far from the change, show it, widen the window and go on."""
 
@@ -176,7 +181,7 @@ def _solve_near(
     job: Job,
     rect: Rect,
     near: BoolArray,
-    palette: FloatArray,
+    palette: Palette,
     progress: Progress,
     preview: Callable[[FloatArray], None] | None,
 ) -> tuple[FloatArray, SolveReport]:
@@ -191,16 +196,25 @@ def _solve_near(
     free = np.zeros(zones.shape, bool)
     free[inner] = near
     others = (zones != BACKGROUND) & (zones != FOREGROUND) & ~free
+    colours = _encoded(job, job.photo.colours(around))
+    separated = separate(job, around, colours)
     held = np.where(others, job.alpha(around), np.float32(np.nan)) if others.any() else None
+    if separated is not None:
+        held, free = _held_by_tone(separated, held, free)
+        if not free.any():
+            return _toned(separated, job.alpha(around), near, inner), NOTHING_TO_DO
     settings = solve_settings(job.settings.recipe.solving)
     maps = _maps_for(job, around)
     evidence = _evidence_for(job, around, free, settings)
-    prior = _prior_for(job, around, free, palette)
+    if separated is not None:
+        evidence = evidence.pulled(separated.weight, separated.pull)
+    prior = _prior_for(job, around, free, palette())
     checkpoint()
     solved, report = solve_matte(
-        _encoded(job, job.photo.colours(around)),
+        colours,
         zones,
         rim=held,
+        guide=None if separated is None else separated.guide,
         prior=prior,
         evidence=evidence,
         noise=_noise(job),
@@ -211,7 +225,25 @@ def _solve_near(
         progress=progress,
         interim=(lambda alpha: preview(alpha[inner])) if preview else None,
     )
-    return solved[inner], report
+    return (solved[inner] if separated is None else _toned(separated, solved, near, inner)), report
+
+
+def _held_by_tone(
+    separated: Separated, held: FloatArray | None, free: BoolArray
+) -> tuple[FloatArray | None, BoolArray]:
+    """Hold the pixels whose matte is the tone's alone."""
+    toned = free & (separated.share > _ALL)
+    if not toned.any():
+        return held, free
+    if held is None:
+        held = np.full(free.shape, np.nan, np.float32)
+    return np.where(toned, separated.alpha, held), free & ~toned
+
+
+def _toned(separated: Separated, alpha: FloatArray, near: BoolArray, inner: tuple[slice, slice]) -> FloatArray:
+    """Cross-fade a window from the solved matte to the tone's."""
+    solved, share = alpha[inner], separated.share[inner] * near
+    return np.asarray(solved + share * (separated.alpha[inner] - solved), np.float32)
 
 
 def _blended(solved: FloatArray, before: FloatArray, distance: FloatArray, margin: float) -> FloatArray:

@@ -74,9 +74,7 @@ def propose_ends(subject: FloatArray, backdrop: FloatArray) -> tuple[float, floa
     return low, high
 
 
-def clipped_detail(
-    tone: FloatArray, curve: ToneCurve, band: BoolArray, backdrop: BoolArray
-) -> tuple[float, BoolArray]:
+def clipped_detail(tone: FloatArray, curve: ToneCurve, band: BoolArray, backdrop: BoolArray) -> tuple[float, BoolArray]:
     """Measure what share of the fine detail in the band the ends clip away.
 
     Parameters

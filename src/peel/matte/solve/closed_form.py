@@ -71,6 +71,7 @@ def solve_matte(
     trimap: ByteArray,
     *,
     rim: FloatArray | None = None,
+    guide: FloatArray | None = None,
     prior: ColourPrior | None = None,
     evidence: Evidence | None = None,
     noise: NoiseCurve | None = None,
@@ -91,6 +92,8 @@ def solve_matte(
         BACKGROUND, UNKNOWN, FOREGROUND.
     rim : (H, W) float32 ndarray, optional
         Alpha to hold fixed where it is not NaN, besides what the zones fix: the border of a local solve.
+    guide : (H, W, 3) float32 ndarray, optional
+        What the Laplacian looks at in place of `image`.
     prior : ColourPrior, optional
         Estimate from sampled colours; computed here if not given.
     evidence : Evidence, optional
@@ -195,12 +198,13 @@ def solve_matte(
         ),
         *_edge_priors(view, alpha[window], band, evidence, settings.terms, _steps_in(maps, trimap.shape, window)),
     ]
-    system = _system(view, band, alpha[window], weight, estimate, settings.eps)
+    seen = view if guide is None else _finite(guide[window])
+    system = _system(seen, band, alpha[window], weight, estimate, settings.eps)
     system.stencil[0] += masked_values(evidence.weight, band)
     system.rhs[...] += masked_values(evidence.pull, band)
     values, report = solve_band(
         system,
-        masked_values(view, band),
+        masked_values(seen, band),
         masked_values(alpha[window], band),
         tolerance=settings.tolerance,
         max_iterations=settings.max_iterations,

@@ -1,6 +1,6 @@
 """What the kinds of an edge add to a solve: the evidence of patches, lines, veils and steps, gathered in tiles."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from itertools import product
 from typing import Final
@@ -58,6 +58,12 @@ class Evidence:
     def part(self, window: tuple[slice, slice]) -> "Evidence":
         """Return the evidence of a window."""
         return Evidence(*(part[window] for part in (self.weight, self.pull, self.line_weight, self.line_alpha)))
+
+    def pulled(self, weight: FloatArray, pull: FloatArray) -> "Evidence":
+        """Return the evidence with one more pull, of the same form as its own."""
+        return replace(
+            self, weight=(self.weight + weight).astype(np.float16), pull=(self.pull + pull).astype(np.float16)
+        )
 
 
 def gather_evidence(
