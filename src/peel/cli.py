@@ -30,7 +30,7 @@ app = typer.Typer(
     pretty_exceptions_enable=False,
 )
 _errors = Console(stderr=True)
-_COMMANDS = ("compact", "cut", "deliver", "demo", "window")
+_COMMANDS = ("compact", "cut", "deliver", "demo", "separations", "window")
 
 
 @app.command()
@@ -154,6 +154,35 @@ def _check_outputs(outputs: list[Path], inputs: list[Path]) -> None:
             message = f"{path} would be written over or twice."
             raise UsageError(message, "Give every file a name of its own.")
         taken.add(path.resolve())
+
+
+@app.command()
+def separations(
+    photo: Annotated[Path, typer.Argument(help="The photograph: JPEG, PNG, TIFF or WebP.")],
+    zones: Annotated[
+        Path | None, typer.Option(help="8-bit gray picture: 0 backdrop, 255 subject, between unsure.")
+    ] = None,
+    mark: Annotated[
+        Path | None, typer.Option(help="8-bit gray picture, 255 subject; the unsure band lays itself around it.")
+    ] = None,
+    as_json: Annotated[bool, typer.Option("--json", help="Print all figures, as JSON.")] = False,
+) -> None:
+    """List renderings of a photo, ranked by how well each tells subject from backdrop at the edge."""
+    from peel.work.cut import CutRequest, prepared
+    from peel.work.separation_sheet import figures_of, read_sheet
+
+    if (zones is None) == (mark is None):
+        raise UsageError("Give either --zones or --mark.", "A mark is enough: the unsure band lays itself around it.")
+    job = prepared(CutRequest(photo=photo, zones=zones, mark=mark))
+    sheet = read_sheet(job)
+    rows = [figures_of(job, row) for row in sheet.rows]
+    if as_json:
+        typer.echo(json.dumps({"alike": sheet.alike, "keyable": sheet.keyable, "renderings": rows}))
+        return
+    for row in rows:
+        typer.echo(f"{row['separability']:7.4f}  {row['rendering']}")
+    if sheet.alike:
+        typer.echo("Subject and backdrop have the same colours at the edge: no rendering tells them apart.")
 
 
 @app.command()

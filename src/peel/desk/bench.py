@@ -27,6 +27,7 @@ from peel.desk.panels.edge import EdgePanel
 from peel.desk.panels.mark import MarkPanel
 from peel.desk.panels.panel import Panel
 from peel.desk.register import STEPS, all_commands, key_sections, make_tools
+from peel.desk.separation_desk import SeparationDesk
 from peel.desk.side_tasks import SideTasks
 from peel.desk.steps import Step
 from peel.job.job import Job
@@ -75,6 +76,7 @@ class Bench(QWidget):
         edge = self.panels[Step.EDGE]
         assert isinstance(edge, EdgePanel)
         self.edge_desk = EdgeDesk(desk, edge)
+        self.separation_desk = SeparationDesk(desk, edge)
         self.progress = QProgressBar()
         self.progress.setObjectName("solving")
         self.progress.setTextVisible(False)
@@ -142,6 +144,7 @@ class Bench(QWidget):
             *workers,
             self.marking_desk.close,
             self.edge_desk.close,
+            self.separation_desk.close,
             *(tool.close for tool in tools),
         ]
 

@@ -31,6 +31,7 @@ class EdgeDesk(QObject):
         desk.session_changed.connect(self._look)
         desk.step_changed.connect(self._look)
         desk.job_changed.connect(lambda _job, _before: self._look())
+        panel.page_turned.connect(self._look)
         desk.ask.next_place.connect(self.walk)
         self._read.connect(self._on_read)
 
@@ -75,7 +76,7 @@ class EdgeDesk(QObject):
         current = self._desk.job is not None and self._key(self._desk.job) == self._read_for
         if current and self._desk.step is Step.EDGE:
             self._panel.show_news(self._news)
-            self._desk.show_places(self._news.places)
+            self._desk.show_places(() if self._panel.shows_separation else self._news.places)
 
     def walk(self) -> None:
         """Go to the next place in doubt; to Edge first."""
@@ -85,6 +86,8 @@ class EdgeDesk(QObject):
             return
         if self._desk.step is not Step.EDGE:
             self._desk.show_step(Step.EDGE)
+        if self._panel.shows_separation:
+            self._panel.turn_page(separation=False)
         self._walks = self._key(job) != self._read_for
         if self._walks:
             return  # goes on when the edge has been read

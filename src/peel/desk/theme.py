@@ -120,6 +120,11 @@ def _sheet(t: Theme) -> str:
     QPushButton#choice:checked, QPushButton[role="choice"]:checked {{ background: {t.strong}; color: {t.on_strong}; }}
     QPushButton[role="way"] {{ padding: 2px 9px; border-radius: 4px; font-size: 12px; }}
     QPushButton[role="way"]:checked {{ background: {t.strong}; color: {t.on_strong}; }}
+    QToolButton {{ background: {t.raised}; border: 1px solid transparent; border-radius: 5px; padding: 2px;
+        font-size: 12px; }}
+    QToolButton:hover {{ background: {t.pressed}; }}
+    QToolButton:focus {{ border: 1px solid {t.accent}; }}
+    QToolButton:checked {{ background: {t.strong}; color: {t.on_strong}; }}
     #strong {{ font-weight: 600; }}
     QLineEdit, QComboBox {{ background: {t.field}; border: 1px solid {t.line}; border-radius: 5px; padding: 5px 7px; }}
     QLineEdit:focus, QComboBox:focus {{ border: 1px solid {t.accent}; }}

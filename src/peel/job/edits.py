@@ -11,8 +11,8 @@ from peel.job.job import MATTE_ONE, Job
 from peel.job.lay_band import lay_zones
 from peel.job.marking import Zone
 from peel.job.plane import Plane
-from peel.job.question import used_separations
 from peel.job.rect import Rect
+from peel.job.separations import unsolve_separated
 from peel.job.settings import JobSettings, with_value
 from peel.matte.arrays import ByteArray, FloatArray
 from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
@@ -42,7 +42,7 @@ def use_settings(job: Job, settings: JobSettings) -> Job:
     job = job.with_settings(settings)
     if settings.recipe.band != before.recipe.band:
         job = lay_zones(job, job.photo.bounds)
-    return unsolve(job) if _asks_another_matte(before, settings) else job
+    return unsolve(job) if _asks_another_matte(before, settings) else unsolve_separated(job.with_settings(before), job)
 
 
 def _asks_another_matte(before: JobSettings, after: JobSettings) -> bool:
@@ -51,7 +51,6 @@ def _asks_another_matte(before: JobSettings, after: JobSettings) -> bool:
         or before.photo.sheer_colours != after.photo.sheer_colours
         or before.recipe.solving != after.recipe.solving
         or before.recipe.band.kinds != after.recipe.band.kinds
-        or used_separations(before.recipe) != used_separations(after.recipe)
     )
 
 

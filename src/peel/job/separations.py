@@ -9,34 +9,51 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from peel.errors import MarkError
 from peel.job.job import Job, Photo
 from peel.job.kinds import kinds_in, kinds_stamp
 from peel.job.plane import Plane
+from peel.job.question import used_separations
 from peel.job.rect import Rect
-from peel.job.settings import Separation, rgb_from_hex
+from peel.job.settings import MOST_SEPARATIONS, Point, Separation, rgb_from_hex
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray
 from peel.matte.edge.kinds import Kind
 from peel.matte.edge.laying import working_step
 from peel.matte.edge.trimap import BACKGROUND, FOREGROUND
-from peel.matte.separation.discriminant import best_mix, roc_area
+from peel.matte.separation.discriminant import best_mix
 from peel.matte.separation.key import Plate, fit_plate, hue_of_backdrop, key_tone
 from peel.matte.separation.renderings import CONTRAST_REACH, RENDERINGS, mix_tone, strengthened
-from peel.matte.separation.tone_curve import ToneCurve, propose_ends
+from peel.matte.separation.tone_curve import ToneCurve, propose_ends, trust_in_order, trust_in_tone
 
 __all__ = [
+    "FADE_PX",
     "EdgeSamples",
+    "add_stretch",
+    "complete",
     "curve_of",
+    "drop_separation",
     "edge_samples",
     "found",
+    "press_end",
+    "put_separation",
+    "release_stretch",
+    "samples_for",
+    "samples_for_target",
     "separated_in",
     "separations_stamp",
     "tone_of_samples",
     "tone_reach",
     "tone_window",
+    "turned",
+    "unsolve_separated",
     "with_found",
 ]
 
+FADE_PX: Final = 32
+"""Photo pixels over which ways of cutting fade into each other at most."""
+
 _NEAR: Final = 24  # working pixels from the band within which samples are taken
+_SPOT: Final = 2  # pixels to either side of a pressed spot whose median tone is taken
 _MOST: Final = 20_000  # samples of a side
 _LEAST: Final = 30  # samples of a side without which nothing can be told
 _EQUAL: Final = (1 / 3, 1 / 3, 1 / 3)
@@ -95,12 +112,17 @@ def _some(mask: BoolArray) -> NDArray[Any]:
     return places[:: max(1, -(-len(places) // _MOST))]
 
 
-def _samples_for(job: Job, number: int) -> EdgeSamples:
-    """Take samples where a separation counts; along the whole edge where it is too small."""
+def samples_for(job: Job, number: int) -> EdgeSamples:
+    """Take samples where one of the job's separations counts; see `samples_for_target`."""
     applies = job.settings.recipe.separations[number].applies
-    if applies == "stretch":
-        samples = edge_samples(job, stretch=number + 1)
-    elif applies == "everywhere":
+    return samples_for_target(job, applies, number if applies == "stretch" else None)
+
+
+def samples_for_target(job: Job, applies: str, stretch: int | None = None) -> EdgeSamples:
+    """Take samples along a kind of edge or on a separation's stretches; along the whole edge where there are few."""
+    if stretch is not None:
+        samples = edge_samples(job, stretch=stretch + 1)
+    elif applies in ("everywhere", "stretch"):
         return edge_samples(job)
     else:
         samples = edge_samples(job, kind=Kind[applies.upper()])
@@ -144,7 +166,7 @@ def found(job: Job, number: int) -> Separation:
     separation = job.settings.recipe.separations[number]
     if not _is_open(separation):
         return separation
-    return complete(job, separation, _samples_for(job, number))
+    return complete(job, separation, samples_for(job, number))
 
 
 def complete(job: Job, separation: Separation, samples: EdgeSamples) -> Separation:
@@ -155,23 +177,20 @@ def complete(job: Job, separation: Separation, samples: EdgeSamples) -> Separati
     if separation.rendering == "key" and separation.hue is None and len(samples.backdrop):
         red, green, blue = (round(float(part) * 255) for part in hue_of_backdrop(samples.backdrop)[0])
         separation = separation.model_copy(update={"hue": f"#{red:02x}{green:02x}{blue:02x}"})
-    if separation.low is None or separation.high is None:
-        low, high = 0.0, 1.0
-        if samples.are_enough:
-            low, high = propose_ends(*tone_of_samples(job, separation, samples))
-        separation = separation.model_copy(
-            update={
-                "low": low if separation.low is None else separation.low,
-                "high": high if separation.high is None else separation.high,
-            }
-        )
-    return separation
+    low, high, strength = 0.0, 1.0, 0.0
+    if samples.are_enough:
+        tones = tone_of_samples(job, separation, samples)
+        is_guide = separation.use == "guide"
+        (low, high), strength = propose_ends(*tones), (trust_in_order if is_guide else trust_in_tone)(*tones)
+    proposed = {"low": low, "high": high, "strength": strength}
+    return separation.model_copy(
+        update={name: value for name, value in proposed.items() if getattr(separation, name) is None}
+    )
 
 
 def _is_open(separation: Separation) -> bool:
     return (
-        separation.low is None
-        or separation.high is None
+        None in (separation.low, separation.high, separation.strength)
         or (separation.rendering == "mix" and separation.weights is None)
         or (separation.rendering == "key" and separation.hue is None)
     )
@@ -260,21 +279,113 @@ def _plate_of(photo: Photo, hue: str) -> Plate | None:
     return fit_plate(photo.working, np.array(rgb_from_hex(hue), np.float32))
 
 
-def with_stretch(job: Job, region: BoolArray, window: Rect, number: int) -> Job:
-    """Let a separation, counted from 1, count in a region; 0 takes it out of every stretch."""
-    values = job.separated.read(window)
-    values[region] = number
-    return job.with_planes(separated=job.separated.write(window, values))
+def put_separation(job: Job, number: int, separation: Separation) -> Job:
+    """Replace a separation by its place in the list, or add it at the end; what it leaves open is found first."""
+    given = job.settings.recipe.separations
+    if number == len(given) == MOST_SEPARATIONS:
+        message = f"There are {MOST_SEPARATIONS} separations already."
+        raise MarkError(message, "Drop one that is no longer needed.")
+    separations = (*given[:number], separation, *given[number + 1 :])
+    return _with_separations(job, separations, job.separated, number)
 
 
-def without_stretches(plane: Plane, number: int) -> Plane:
-    """Take a separation's number out of the plane and close the gap in the numbering."""
+def press_end(job: Job, number: int, spot: Point, *, subject: bool) -> Job:
+    """Take the tone at a spot for an end of a separation: surely subject there, or surely backdrop.
+
+    An end pressed beyond the other one turns the curve over; a spot outside the photo changes nothing.
+    """
+    x, y = int(np.floor(spot[0])), int(np.floor(spot[1]))
+    own = Rect(y - _SPOT, x - _SPOT, y + _SPOT + 1, x + _SPOT + 1).intersection(job.photo.bounds)
+    separations = job.settings.recipe.separations
+    if own.is_empty or number >= len(separations):
+        return job
+    separation = found(job, number)
+    around = own.grown(tone_reach(separation)).intersection(job.photo.bounds)
+    tone = tone_window(job, separation, job.photo.colours(around), around)[own.within(around)]
+    end = round(float(np.median(tone)), 4)
+    return put_separation(job, number, separation.model_copy(update={"high" if subject else "low": end}))
+
+
+def turned(separation: Separation) -> Separation:
+    """Exchange subject and backdrop; twice is the identity."""
+    curve = curve_of(separation).turned
+    return separation.model_copy(update={"low": curve.low, "high": curve.high, "middle": curve.middle})
+
+
+def drop_separation(job: Job, number: int) -> Job:
+    """Take a separation out of the list, with the stretches drawn for it."""
+    given = job.settings.recipe.separations
+    separated = _without_number(job.separated, number + 1)
+    return _with_separations(job, given[:number] + given[number + 1 :], separated)
+
+
+def add_stretch(job: Job, region: BoolArray, separation: Separation) -> Job:
+    """Draw a stretch on which a separation of its own counts.
+
+    Parameters
+    ----------
+    job : Job
+    region : (H, W) bool ndarray
+        Of the whole photo.
+    separation : Separation
+        What to begin with; an end, mix or hue that it leaves open is found on this stretch.
+    """
+    number = len(job.settings.recipe.separations)
+    values = job.separated.read()
+    values[region] = number + 1
+    drawn = job.with_planes(separated=job.separated.write(job.photo.bounds, values))
+    own = separation.model_copy(update={"applies": "stretch"})
+    return unsolve_separated(job, put_separation(drawn, number, own))
+
+
+def release_stretch(job: Job, region: BoolArray) -> Job:
+    """Take a region of the whole photo, (H, W) bool, out of every stretch."""
+    values = np.where(region, np.uint8(0), job.separated.read())
+    return unsolve_separated(job, job.with_planes(separated=job.separated.write(job.photo.bounds, values)))
+
+
+def _with_separations(
+    job: Job, separations: tuple[Separation, ...], separated: Plane, number: int | None = None
+) -> Job:
+    after = job.with_planes(separated=separated).with_recipe(separations=separations)
+    if number is not None:
+        own = (*separations[:number], found(after, number), *separations[number + 1 :])
+        after = after.with_recipe(separations=own)
+    return unsolve_separated(job, after)
+
+
+def unsolve_separated(before: Job, after: Job) -> Job:
+    """Mark the band as unsolved where other separations are in use than before, and where they fade into others."""
+    sides = [_in_use(job) for job in (before, after)]
+    if sides[0] == sides[1] and before.separated is after.separated:
+        return after
+    whole = after.photo.bounds
+    numbers = [separated_in(job, whole) for job in (before, after)]
+    differs = np.zeros(numbers[0].shape, bool)
+    for old, new in {(int(a), int(b)) for a in np.unique(numbers[0]) for b in np.unique(numbers[1])}:
+        if sides[0][old] != sides[1][new]:
+            differs |= (numbers[0] == old) & (numbers[1] == new)
+    if not differs.any():
+        return after
+    if not differs.all():
+        differs = cv2.dilate(differs.astype(np.uint8), np.ones((2 * FADE_PX + 1,) * 2, np.uint8)) > 0
+    zones = after.zones.read()
+    differs &= (zones != BACKGROUND) & (zones != FOREGROUND)
+    unsolved = after.unsolved.read()
+    unsolved[differs] = 1
+    return after.with_planes(unsolved=after.unsolved.write(whole, unsolved))
+
+
+def _in_use(job: Job) -> tuple[Separation | None, ...]:
+    """Return what each number in `separated_in` does to the matte; 0 comes first."""
+    return (None, *used_separations(job.settings.recipe))
+
+
+def _without_number(plane: Plane, number: int) -> Plane:
+    """Take a number out of a plane and close the gap in the numbering."""
     values = plane.read()
     if not values.any():
         return plane
     values[values == number] = 0
     values[values > number] -= 1
-    return Plane.from_array(values)
-
-
-__all__ += ["complete", "roc_area", "with_stretch", "without_stretches"]
+    return plane.write(Rect(0, 0, plane.height, plane.width), values)

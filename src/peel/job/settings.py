@@ -144,7 +144,7 @@ class Solving(_Settings):
 class Separation(_Settings):
     """A rendering of the photo in one tone that tells subject from backdrop; for the computation only.
 
-    What is None is found in the photo when the matte is solved: the best mix, the backdrop's hue, the ends.
+    What is None is found in the photo when the matte is solved: the best mix, the backdrop's hue, ends and strength.
 
     Attributes
     ----------
@@ -158,7 +158,7 @@ class Separation(_Settings):
     low, high : the tones that are surely backdrop and surely subject, in [0, 1] for most renderings.
     middle : where between them alpha is one half.
     local_contrast, sharpening : how much of both is added to the tone.
-    strength : of the pull, relative to the default.
+    strength : of guide or pull, relative to the default; found: as far as the tone can be trusted.
     """
 
     applies: Literal["everywhere", "hard", "soft", "strand", "lacy", "sheer", "stretch"] = "everywhere"
@@ -172,7 +172,7 @@ class Separation(_Settings):
     middle: Annotated[float, Field(ge=0.05, le=0.95)] = 0.5
     local_contrast: Annotated[float, Field(ge=0, le=4)] = 0.0
     sharpening: Annotated[float, Field(ge=0, le=4)] = 0.0
-    strength: Annotated[float, Field(ge=0, le=100)] = 1.0
+    strength: Annotated[float, Field(ge=0, le=100)] | None = None
 
     @model_validator(mode="after")
     def _mixes_something(self) -> "Separation":

@@ -27,7 +27,7 @@ from peel.work.delivery import Format, Order, Product, deliver
 from peel.work.solving import check_solvable, solve_job
 from peel.work.stages import Cache, Stages
 
-__all__ = ["KIND_LEVEL", "CutFiles", "CutReport", "CutRequest", "cut"]
+__all__ = ["KIND_LEVEL", "CutFiles", "CutReport", "CutRequest", "cut", "prepared"]
 
 KIND_LEVEL: Final = 50
 """Gray levels between two kinds of edge in a picture of them."""
@@ -148,15 +148,7 @@ def cut(request: CutRequest, files: CutFiles, progress: Progress | None = None) 
     report = progress or (lambda _stage, _share: None)
     clock = _Clock()
     report("Reading", 0.0)
-    photo = read_photo(request.photo)
-    job = new_job(photo).with_photo_settings(**request.photo_settings)
-    job = job.with_settings(job.settings.model_copy(update={"recipe": request.recipe}))
-    job = _with_kinds(job, request.kinds)
-    drawn = _drawn(request, photo)
-    clock.lap("read")
-    job = use_zones(job, drawn) if request.mark is None else _marked(job, drawn)
-    del drawn
-    clock.lap("band")
+    job = prepared(request, clock.lap)
     if files.laid is not None:
         write_png(files.laid, job.zones.read(), None)
     check_solvable(job)
@@ -164,6 +156,32 @@ def cut(request: CutRequest, files: CutFiles, progress: Progress | None = None) 
     clock.lap("solve")
     _write(job, files, clock, report)
     return CutReport(clock.seconds, _peak_memory_mb(), solved, job.settings.photo.known_mixing or "value")
+
+
+def prepared(request: CutRequest, lap: Callable[[str], None] | None = None) -> Job:
+    """Read a photo and what is drawn over it, and lay the band; nothing is solved yet.
+
+    Parameters
+    ----------
+    request : CutRequest
+    lap : callable, optional
+        Called with "read" and "band" when either is done.
+
+    Raises
+    ------
+    PhotoError
+        If the photo or what is drawn over it cannot be read or does not fit.
+    """
+    lap = lap or (lambda _stage: None)
+    photo = read_photo(request.photo)
+    job = new_job(photo).with_photo_settings(**request.photo_settings)
+    job = job.with_settings(job.settings.model_copy(update={"recipe": request.recipe}))
+    job = _with_kinds(job, request.kinds)
+    drawn = _drawn(request, photo)
+    lap("read")
+    job = use_zones(job, drawn) if request.mark is None else _marked(job, drawn)
+    lap("band")
+    return job
 
 
 def _drawn(request: CutRequest, photo: Photo) -> ByteArray:

@@ -9,16 +9,18 @@ import numpy as np
 from peel.job.job import Job
 from peel.job.kinds import kinds_in
 from peel.job.rect import Rect
-from peel.job.separations import curve_of, separated_in, tone_reach, tone_window
+from peel.job.separations import FADE_PX, curve_of, separated_in, tone_reach, tone_window
 from peel.job.settings import Separation
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray
 from peel.matte.edge.kinds import Kind
 
 __all__ = ["Separated", "separate", "tone_alpha"]
 
-_WIDE_PX: Final = 16  # half the width over which ways of cutting cross-fade along soft edges and hair
+_WIDE_PX: Final = FADE_PX // 2  # half the width over which ways of cutting cross-fade along soft edges and hair
 _NARROW_PX: Final = 4  # ... along hard ones
-_PULL: Final = 0.01  # weight of a pull of strength 1
+_PULL: Final = 3e-4  # weight of a pull of strength 1
+_GUIDED: Final = 0.5  # share of the tone in what the Laplacian looks at, at strength 1
+_MOST_GUIDED: Final = 0.9  # most of that share: the tone alone would leave the Laplacian blind where it is flat
 _BEYOND: Final = 0.25  # how far a guide goes on beyond the ends
 
 
@@ -70,9 +72,10 @@ def separate(job: Job, rect: Rect, colours: FloatArray) -> Separated | None:
         if separation.use == "guide":
             look = np.clip(curve.place(tone), -_BEYOND, 1 + _BEYOND)[..., None]
             guide = colours.copy() if guide is None else guide
-            guide += part[..., None] * (look - colours)
+            guided = min(_GUIDED * (separation.strength or 0.0), _MOST_GUIDED)
+            guide += np.float32(guided) * part[..., None] * (look - colours)
         elif separation.use == "pull":
-            strength = np.float32(_PULL * separation.strength) * part
+            strength = np.float32(_PULL * (separation.strength or 0.0)) * part
             weight += strength
             pull += strength * curve.alpha(tone)
         else:

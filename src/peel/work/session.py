@@ -424,6 +424,8 @@ class Session:
         after = before.with_planes(matte=solved.matte, unsolved=solved.unsolved)
         if before.settings.photo.mixing_found is None:
             after = after.with_photo_settings(mixing_found=solved.settings.photo.mixing_found)
+        if solved.is_solved:  # not before: a partial matte must not make the job ask another question
+            after = after.with_recipe(separations=solved.settings.recipe.separations)
         self._history = self._history.amended(after)
         self._show(before)
         if solved.is_solved:

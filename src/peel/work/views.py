@@ -12,7 +12,8 @@ from peel.files.profiles import to_screen
 from peel.job.job import Job, Photo
 from peel.job.kinds import kinds_stamp
 from peel.job.rect import Rect
-from peel.job.settings import rgb_from_hex
+from peel.job.separations import curve_of, tone_reach, tone_window
+from peel.job.settings import Separation, rgb_from_hex
 from peel.job.sheet import sheet_of
 from peel.job.space import Space
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray, IntArray
@@ -20,6 +21,7 @@ from peel.matte.composite.over import checker
 from peel.matte.edge.kinds import Kind
 from peel.matte.edge.trimap import BACKGROUND, FOREGROUND
 from peel.matte.marking.alike import lab_of
+from peel.matte.separation.tone_curve import clipped_detail
 from peel.work.stages import Stages
 
 __all__ = [
@@ -37,6 +39,7 @@ __all__ = [
 
 LOUDEST: Final = "#ff00c8"
 ZONE_HUES: Final = ("#edb81a", "#00b7d8", "#e0409a", "#52b52f", "#7a5cf0", "#f0692c")
+_DETAIL_REACH: Final = 8
 _CANDIDATES: Final = ("#ff00c8", "#00d0ff", "#00e040", "#ffe000", "#ff3000", "#2040ff", "#b000ff", "#ff8000")
 
 
@@ -50,6 +53,7 @@ class View(Enum):
     BLACK = "Black"
     LOUD = "Loud"
     BACKING = "Backing"
+    TONE = "Tone"
 
     @property
     def shows_sheet(self) -> bool:
@@ -71,6 +75,10 @@ class Look:
         How much of the photo those cover, 0 to 1.
     hatch_px : int
         Distance between the lines of the hatch, in pixels of the level.
+    separation : Separation or None
+        What `View.TONE` shows; the job's own for everywhere, or lightness, where None.
+    lost_floor : float or None
+        Fine contrast from which detail that the ends clip away is marked in `View.TONE`; None marks none.
     """
 
     loud: str = LOUDEST
@@ -78,6 +86,8 @@ class Look:
     backdrop: str = ZONE_HUES[1]
     strength: float = 0.6
     hatch_px: int = 9
+    separation: Separation | None = None
+    lost_floor: float | None = None
 
 
 def space_of(view: View, job: Job) -> Space:
@@ -95,6 +105,9 @@ def view_stamp(stages: Stages, job: Job, view: View, rect: Rect, level: int, loo
         return zones, look.unsure, look.backdrop, look.strength, look.hatch_px
     if view is View.MATTE:
         return stages.matte.stamp(job, rect, level)
+    if view is View.TONE:
+        marked = look.lost_floor, look.unsure, job.zones.stamp(job.photo.space.covered(rect, level))
+        return _shown_separation(job, look), marked if look.lost_floor is not None else None
     if view is View.BACKING:
         return stages.sheet_stamp(sheet_of(job), rect, level)
     behind = look.loud if view is View.LOUD else None
@@ -124,6 +137,8 @@ def render(stages: Stages, job: Job, view: View, rect: Rect, level: int, look: L
         return _bytes(np.repeat(stages.alpha(job, rect, level)[..., None], 3, axis=2))
     if view is View.PHOTO:
         colours = stages.pyramid.colours(rect, level)
+    elif view is View.TONE:
+        return _tone(stages, job, rect, level, look)
     elif view is View.ZONES:
         colours = _zones(stages, job, rect, level, look)
     elif view is View.BACKING:
@@ -131,6 +146,30 @@ def render(stages: Stages, job: Job, view: View, rect: Rect, level: int, look: L
     else:
         colours = stages.composite(job, rect, level, stages.backing_colour(_plain_colour(view, look.loud)))
     return to_screen(_bytes(colours), job.photo.profile)
+
+
+def _shown_separation(job: Job, look: Look) -> Separation:
+    """Return what Tone shows."""
+    if look.separation is not None:
+        return look.separation
+    own = (separation for separation in job.settings.recipe.separations if separation.applies == "everywhere")
+    return next(own, Separation(rendering="lightness"))
+
+
+def _tone(stages: Stages, job: Job, rect: Rect, level: int, look: Look) -> ByteArray:
+    """Show a separation between its ends: black is surely backdrop, white surely subject; lost detail is stippled."""
+    separation, scale = _shown_separation(job, look), 1 / (1 << level)
+    reach = int(np.ceil(max(tone_reach(separation), _DETAIL_REACH) * scale)) + 1
+    around = rect.grown(reach).intersection(job.photo.space.bounds(level))
+    tone = tone_window(job, separation, stages.pyramid.colours(around, level), around, scale)
+    curve = curve_of(separation)
+    out = np.repeat(_bytes(curve.alpha(tone))[..., None], 3, axis=2)
+    if look.lost_floor is not None:
+        unsure = stages.zone_shares(job, around, level)[1] > 0
+        _, lost = clipped_detail(tone, curve, unsure, look.lost_floor)
+        shown = cv2.dilate(lost.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
+        out[shown] = _bytes(np.array(rgb_from_hex(look.unsure), np.float32))
+    return np.ascontiguousarray(out[rect.within(around)])
 
 
 def _plain_colour(view: View, loud: str) -> str:

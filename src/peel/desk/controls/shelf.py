@@ -251,4 +251,5 @@ _MEANING = {
     View.BLACK: "the cutout on black",
     View.LOUD: "the cutout on the colour that differs most from its edge",
     View.BACKING: "the cutout on its backing",
+    View.TONE: "the separation between its ends: white is surely subject",
 }

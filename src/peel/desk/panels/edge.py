@@ -1,16 +1,18 @@
 """Edge: the unsure band around the marked boundary, and what kind each stretch of it is."""
 
 import numpy as np
-from PySide6.QtCore import QSize
+from PySide6.QtCore import QSize, Signal
 from PySide6.QtGui import QImage, QPainter, QPaintEvent
-from PySide6.QtWidgets import QButtonGroup, QCheckBox, QGridLayout, QLabel, QWidget
+from PySide6.QtWidgets import QButtonGroup, QCheckBox, QGridLayout, QLabel, QVBoxLayout, QWidget
 
 from peel.desk.controls.number_field import NumberField
 from peel.desk.panels.panel import Panel, words
+from peel.desk.panels.separation import SeparationPage
 from peel.desk.panels.spec import Command, StepSpec
 from peel.desk.steps import Step, StepState
 from peel.desk.theme import current
 from peel.desk.tools.brush import BandBrush, KindBrush, ZoneBrush
+from peel.desk.tools.separation_tools import EndsTool, KeyTool, StretchTool
 from peel.job.job import Job
 from peel.job.settings import Band
 from peel.matte.edge.kinds import Kind
@@ -53,10 +55,47 @@ class _Swatch(QWidget):
 class EdgePanel(Panel):
     """How the band is laid, and the kinds of edge."""
 
-    title = "The unsure band"
+    title = "The edge"
+
+    page_turned = Signal()
 
     def build(self) -> None:
-        """Put the way of laying, the widths and the kinds into the column."""
+        """Put both pages into the column: band and kinds, and separation."""
+        self._pages = QButtonGroup(self)
+        band = self.button("Band and kinds", lambda: self.turn_page(separation=False), role="choice",
+                           tip="Where the edge is unsure, and what kind each stretch is")  # fmt: skip
+        self.to_separation = self.button("Separation", lambda: self.turn_page(separation=True), role="choice",
+                                         tip="What the computation sees: renderings, ends, key")  # fmt: skip
+        for button in (band, self.to_separation):
+            button.setCheckable(True)
+            self._pages.addButton(button)
+        band.setChecked(True)
+        self.row(band, self.to_separation)
+        self.rule()
+        outer, self._band_page = self.column, QWidget()
+        self.column = QVBoxLayout(self._band_page)
+        self.column.setContentsMargins(0, 0, 0, 0)
+        self.column.setSpacing(8)
+        self._build_band()
+        self.column = outer
+        self.separation = SeparationPage()
+        self.separation.hide()
+        self.column.addWidget(self._band_page)
+        self.column.addWidget(self.separation)
+
+    @property
+    def shows_separation(self) -> bool:
+        """Whether the page of Separation is open."""
+        return self.to_separation.isChecked()
+
+    def turn_page(self, *, separation: bool) -> None:
+        """Open one of the two pages."""
+        self._pages.buttons()[int(separation)].setChecked(True)
+        self._band_page.setVisible(not separation)
+        self.separation.setVisible(separation)
+        self.page_turned.emit()
+
+    def _build_band(self) -> None:
         self._build_lay()
         self._build_widths()
         self._shares = words("")
@@ -177,6 +216,6 @@ STEP = StepSpec(
     Step.EDGE,
     EdgePanel,
     _state,
-    (BandBrush, ZoneBrush, KindBrush),
+    (BandBrush, ZoneBrush, KindBrush, StretchTool, EndsTool, KeyTool),
     (Command("Next place in doubt", ("N",), lambda desk: desk.ask.next_place.emit(), "Views"),),
 )

@@ -13,6 +13,7 @@ from peel.desk.tools.alike import AlikeTool
 from peel.desk.tools.brush import MarkBrush
 from peel.desk.tools.contour import ContourTool
 from peel.desk.tools.fill import FillTool
+from peel.desk.tools.separation_tools import KeyTool
 from peel.desk.tools.sweep import SweepTool
 from peel.job import contours
 from peel.job.job import Job
@@ -234,7 +235,7 @@ STEP = StepSpec(
     Step.MARK,
     MarkPanel,
     _state,
-    (ContourTool, SweepTool, AlikeTool, MarkBrush, FillTool),
+    (ContourTool, SweepTool, AlikeTool, KeyTool, MarkBrush, FillTool),
     (Command("Propose", ("P",), lambda desk: desk.ask.propose.emit(), section="Tools"),),
 )
 

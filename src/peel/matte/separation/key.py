@@ -14,7 +14,7 @@ import numpy as np
 
 from peel.matte.arrays import BoolArray, FloatArray
 
-__all__ = ["LEAST_HUE", "Plate", "fit_plate", "hue_of_backdrop", "key_tone"]
+__all__ = ["LEAST_HUE", "Plate", "fit_plate", "hue_of_backdrop", "key_tone", "relative_chroma"]
 
 LEAST_HUE: Final = 0.12
 """Chroma relative to brightness below which a colour has no hue to key."""
@@ -64,6 +64,16 @@ def _chroma(colours: FloatArray) -> tuple[FloatArray, FloatArray]:
     return cv2.transform(colours, _CHROMA), colours.mean(axis=2)
 
 
+def relative_chroma(colour: FloatArray) -> float:
+    """Return how much hue a colour (3,) has for its brightness; 0 for gray.
+
+    >>> relative_chroma(np.array([0.4, 0.4, 0.4], np.float32))
+    0.0
+    """
+    chroma, brightness = _chroma(np.asarray(colour, np.float32).reshape(1, 1, 3))
+    return float(np.linalg.norm(chroma)) / max(float(brightness[0, 0]), 0.02)
+
+
 def hue_of_backdrop(backdrop: FloatArray) -> tuple[FloatArray, float]:
     """Return the colour that samples of a backdrop have in common, and what share of them has its hue.
 
@@ -89,9 +99,9 @@ def hue_of_backdrop(backdrop: FloatArray) -> tuple[FloatArray, float]:
 def _is_alike(colours: FloatArray, colour: FloatArray) -> BoolArray:
     """Return where a picture has the hue of a colour, and enough of it for its brightness."""
     chroma, brightness = _chroma(np.ascontiguousarray(colours, np.float32))
-    own, light = _chroma(np.asarray(colour, np.float32).reshape(1, 1, 3))
+    own, _ = _chroma(np.asarray(colour, np.float32).reshape(1, 1, 3))
     strength = float(np.linalg.norm(own))
-    relative = strength / max(float(light[0, 0]), 0.02)
+    relative = relative_chroma(colour)
     if relative < LEAST_HUE:
         return np.zeros(brightness.shape, bool)
     along = chroma @ (own[0, 0] / strength)

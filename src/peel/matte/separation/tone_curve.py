@@ -7,12 +7,14 @@ import cv2
 import numpy as np
 
 from peel.matte.arrays import BoolArray, FloatArray
+from peel.matte.separation.discriminant import separability
 
-__all__ = ["ToneCurve", "clipped_detail", "propose_ends"]
+__all__ = ["ToneCurve", "clipped_detail", "detail_floor", "propose_ends", "trust_in_order", "trust_in_tone"]
 
 _LEAST: Final = 1e-3  # difference of tone between the ends
 _MIDDLES: Final = (0.02, 0.98)
-_OUTER: Final = 90  # percentile of the samples of a side that its end leaves on the other side of it, from 100
+_OUTER: Final = (90, 60)  # percentiles of the backdrop's and of the subject's samples, towards each other, at the ends
+_SPREADS: Final = (0.1, 0.6)  # spread of a side's tones, in gaps between the sides, up to which a tone is trusted
 _DETAIL_PX: Final = 2.0
 _NOISE: Final = 3.0  # deviations of the sure backdrop above which fine contrast counts as detail
 _FLAT: Final = 0.1  # share of its contrast that detail keeps when it counts as clipped away
@@ -64,25 +66,58 @@ def propose_ends(subject: FloatArray, backdrop: FloatArray) -> tuple[float, floa
     Returns
     -------
     low, high : float
-        The outer tenth of each side lies beyond its end; where the sides overlap that far, the ends are the medians.
+        The tenth of the backdrop that is nearest to the subject lies beyond its end; two fifths of the subject do, so
+        that half-clear pixels of a subject of many tones are not taken for solid. The medians where the sides overlap.
     """
     backdrop_is_darker = np.median(subject) >= np.median(backdrop)
-    beyond = _OUTER if backdrop_is_darker else 100 - _OUTER
-    low, high = float(np.percentile(backdrop, beyond)), float(np.percentile(subject, 100 - beyond))
+    shares = [share if backdrop_is_darker else 100 - share for share in (_OUTER[0], 100 - _OUTER[1])]
+    low, high = float(np.percentile(backdrop, shares[0])), float(np.percentile(subject, shares[1]))
     if (high - low if backdrop_is_darker else low - high) <= _LEAST:
         low, high = float(np.median(backdrop)), float(np.median(subject))
     return low, high
 
 
-def clipped_detail(tone: FloatArray, curve: ToneCurve, band: BoolArray, backdrop: BoolArray) -> tuple[float, BoolArray]:
+def trust_in_tone(subject: FloatArray, backdrop: FloatArray) -> float:
+    """Return how far alpha can be read off a tone, from 0 to 1: not where a side has many tones.
+
+    >>> trust_in_tone(np.full(9, 0.9, np.float32), np.full(9, 0.1, np.float32))
+    1.0
+    """
+    gap = max(abs(float(np.median(subject)) - float(np.median(backdrop))), _LEAST)
+    spreads = [float(np.percentile(side, 90) - np.percentile(side, 10)) / 2 for side in (subject, backdrop)]
+    least, most = _SPREADS
+    return float(np.clip((most - max(spreads) / gap) / (most - least), 0, 1)) ** 2
+
+
+def trust_in_order(subject: FloatArray, backdrop: FloatArray) -> float:
+    """Return how far the sides differ in a tone at all, from 0 to 1, which is enough for a guide."""
+    return float(2 * separability(subject, backdrop) - 1) ** 4
+
+
+def detail_floor(tone: FloatArray, backdrop: BoolArray) -> float:
+    """Return the fine contrast of a tone up to which it is noise or the backdrop's own texture.
+
+    Parameters
+    ----------
+    tone : (H, W) float32 ndarray
+    backdrop : (H, W) bool ndarray
+        What is surely backdrop.
+    """
+    own = _fine(tone)[backdrop]
+    return max(_NOISE * float(np.sqrt(np.mean(own**2))) if own.size else 0.0, 1e-3)
+
+
+def clipped_detail(tone: FloatArray, curve: ToneCurve, band: BoolArray, floor: float) -> tuple[float, BoolArray]:
     """Measure what share of the fine detail in the band the ends clip away.
 
     Parameters
     ----------
     tone : (H, W) float32 ndarray
     curve : ToneCurve
-    band, backdrop : (H, W) bool ndarray
-        Where detail counts, and where all fine contrast is noise or the backdrop's own.
+    band : (H, W) bool ndarray
+        Where detail counts.
+    floor : float
+        See `detail_floor`.
 
     Returns
     -------
@@ -91,11 +126,9 @@ def clipped_detail(tone: FloatArray, curve: ToneCurve, band: BoolArray, backdrop
     (H, W) bool ndarray
         Where it is lost.
     """
-    place = curve.place(tone)
-    before = _fine(place)
-    kept = _fine(np.clip(place, 0, 1))
-    floor = _NOISE * float(np.sqrt(np.mean(before[backdrop] ** 2))) if backdrop.any() else 0.0
-    detail = band & (before > max(floor, 1e-3))
+    before = _fine(tone)
+    kept = _fine(np.clip(curve.place(tone), 0, 1)) * np.float32(max(abs(curve.high - curve.low), _LEAST))
+    detail = band & (before > floor)
     total = float(before[detail].sum())
     lost = detail & (kept < _FLAT * before)
     return (float(before[lost].sum()) / total if total > 0 else 0.0), lost
