@@ -19,7 +19,7 @@ from peel.demo.photos import NAMES, demo_photo
 _OUT = Path(__file__).parent.parent / "docs" / "edges"
 _LOUD = (255, 0, 200)
 _LINE = 1400
-_REACH = {"bramble": 200, "russet": 150, "lamplighter": 110, "moth-queen": 130, "tin-drummer": 130}
+_REACH = {"bramble": 200, "russet": 150, "ivy-king": 130, "lamplighter": 110, "moth-queen": 130, "tin-drummer": 130}
 
 
 def _paths(zones: NDArray[np.uint8], reach: int) -> tuple[NDArray[np.float32], NDArray[np.float32]]:

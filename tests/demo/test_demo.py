@@ -44,6 +44,7 @@ def test_what_is_solid_in_a_demo_photo_has_the_true_colours(name: str) -> None:
 _KINDS = {
     "bramble": {Kind.HARD, Kind.STRAND},
     "russet": {Kind.HARD, Kind.SOFT, Kind.STRAND},
+    "ivy-king": {Kind.HARD, Kind.STRAND, Kind.LACY},
     "lamplighter": {Kind.HARD},
     "moth-queen": {Kind.HARD, Kind.STRAND, Kind.SHEER},
     "tin-drummer": {Kind.HARD, Kind.STRAND},

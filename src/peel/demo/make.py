@@ -12,6 +12,7 @@ from PIL import Image
 
 from peel.demo.bramble import bramble
 from peel.demo.camera import Shot
+from peel.demo.ivy_king import ivy_king
 from peel.demo.lamplighter import lamplighter
 from peel.demo.moth_queen import moth_queen
 from peel.demo.photos import NAMES, PHOTOS
@@ -24,6 +25,7 @@ __all__ = ["draw", "main", "write_shot"]
 _MAKERS: dict[str, tuple[Callable[[int], Shot], float]] = {
     "bramble": (bramble, 1.5),
     "russet": (russet, 1.5),
+    "ivy-king": (ivy_king, 2 / 3),
     "lamplighter": (lamplighter, 2 / 3),
     "moth-queen": (moth_queen, 1.2),
     "tin-drummer": (tin_drummer, 2 / 3),

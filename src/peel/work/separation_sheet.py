@@ -35,6 +35,8 @@ _CELL: Final = 96  # working pixels across in which a part of the edge is judged
 _FEW: Final = 40  # samples of a side in a cell
 _KEYABLE: Final = 0.85  # share of the backdrop that has one hue
 _BINS: Final = 48
+_SHOWN_SHARES: Final = (0.5, 99.5)  # percentiles of the samples between which tones are drawn
+_ROOM: Final = 0.15  # of that range, to either side
 _ALIKE: Final = 0.6  # separability below which a rendering tells nothing
 
 
@@ -123,7 +125,8 @@ def read_sheet(job: Job, number: int | None = None) -> Sheet:
     if keyable:
         names.append("key")
     found = [_measured(job, name, samples) for name in names]
-    found.sort(key=lambda pair: -pair[1])
+    # equal as far as the figures are shown, the mix goes first: it was made for this edge
+    found.sort(key=lambda pair: (-round(pair[1], 3), pair[0].rendering != "mix"))
     hardest = _hardest(job, samples, found[0][0])
     rows = tuple(Row(separation, area, _thumb(job, separation, hardest)) for separation, area in found)
     return Sheet(rows, hardest, keyable, alike=found[0][1] < _ALIKE)
@@ -163,10 +166,11 @@ def _thumb(job: Job, separation: Separation, rect: Rect) -> ByteArray:
 
 
 def outlines_of(job: Job, separation: Separation, samples: EdgeSamples) -> Outlines:
-    """Count the tones of the samples; (H, W) contrast added to the tone does not show here."""
+    """Count the tones of the samples; contrast that is added to the tone does not show here."""
     tones = tone_of_samples(job, separation, samples)
-    both = np.concatenate([*tones, np.array([0.0, 1.0], np.float32)])
-    low, high = float(both.min()), float(both.max())
+    least, most = (float(value) for value in np.percentile(np.concatenate(tones), _SHOWN_SHARES))
+    room = max(_ROOM * (most - least), 0.01)
+    low, high = least - room, most + room
     counts = [np.histogram(tone, _BINS, (low, high))[0].astype(np.float32) for tone in tones]
     shares = [count / max(float(count.max()), 1.0) for count in counts]
     return Outlines(shares[0], shares[1], low, high)

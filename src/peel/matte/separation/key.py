@@ -29,7 +29,7 @@ _SMOOTH: Final = 0.03  # of the picture's diagonal over which what the polynomia
 _TRUST: Final = 0.02  # coverage below which that average counts for less and less
 _PLATE_PX: Final = 400  # longer side of the plate
 _FEW: Final = 200  # pixels of the plate's size without which nothing can be fitted
-_ASIDE: Final = 1.0  # by how much chroma across the hue takes away from chroma along it
+_ASIDE: Final = 0.3  # by how much chroma across the hue takes away from chroma along it
 
 
 @dataclass(frozen=True)

@@ -14,6 +14,7 @@ __all__ = ["ToneCurve", "clipped_detail", "detail_floor", "propose_ends", "trust
 _LEAST: Final = 1e-3  # difference of tone between the ends
 _MIDDLES: Final = (0.02, 0.98)
 _OUTER: Final = (90, 60)  # percentiles of the backdrop's and of the subject's samples, towards each other, at the ends
+_NOISY: Final = 0.08  # of the gap between the sides, by which the backdrop's tones may differ and still be one
 _SPREADS: Final = (0.1, 0.6)  # spread of a side's tones, in gaps between the sides, up to which a tone is trusted
 _DETAIL_PX: Final = 2.0
 _NOISE: Final = 3.0  # deviations of the sure backdrop above which fine contrast counts as detail
@@ -66,14 +67,18 @@ def propose_ends(subject: FloatArray, backdrop: FloatArray) -> tuple[float, floa
     Returns
     -------
     low, high : float
-        The tenth of the backdrop that is nearest to the subject lies beyond its end; two fifths of the subject do, so
-        that half-clear pixels of a subject of many tones are not taken for solid. The medians where the sides overlap.
+        The median of the backdrop, or what nearly all of it stays below if its tones differ by little more than noise;
+        and the tone beyond which three fifths of the subject lie: half-clear pixels of a subject of many tones are not
+        taken for solid. The medians where the sides overlap too much for it.
     """
-    backdrop_is_darker = np.median(subject) >= np.median(backdrop)
-    shares = [share if backdrop_is_darker else 100 - share for share in (_OUTER[0], 100 - _OUTER[1])]
-    low, high = float(np.percentile(backdrop, shares[0])), float(np.percentile(subject, shares[1]))
+    middles = float(np.median(backdrop)), float(np.median(subject))
+    backdrop_is_darker = middles[1] >= middles[0]
+    outer, inner = _OUTER if backdrop_is_darker else tuple(100 - share for share in _OUTER)
+    low, high = float(np.percentile(backdrop, outer)), float(np.percentile(subject, 100 - inner))
+    if abs(low - middles[0]) > _NOISY * abs(middles[1] - middles[0]):
+        low = middles[0]
     if (high - low if backdrop_is_darker else low - high) <= _LEAST:
-        low, high = float(np.median(backdrop)), float(np.median(subject))
+        return middles
     return low, high
 
 
