@@ -295,3 +295,51 @@ def test_a_recipe_leaves_a_way_of_solving_out(pair: tuple[Path, Path], tmp_path:
     assert np.abs(mattes[1] - mattes[0]).max() > 1 / 255
     for matte in mattes.values():
         assert np.abs(matte - truth).mean() < 0.01
+
+
+def test_the_renderings_are_listed_with_their_figures(
+    pair: tuple[Path, Path], capsys: pytest.CaptureFixture[str]
+) -> None:
+    photo, zones = pair
+
+    code = main(["separations", str(photo), "--zones", str(zones), "--json"])
+
+    listed = json.loads(capsys.readouterr().out)
+    figures = [row["separability"] for row in listed["renderings"]]
+    assert code == 0
+    assert figures == sorted(figures, reverse=True)
+    assert listed["renderings"][0]["rendering"] == "mix"
+    assert {"low", "high", "weights", "clipped_detail"} <= listed["renderings"][0].keys()
+    assert listed["keyable"]
+    assert not listed["alike"]
+    assert main(["separations", str(photo), "--zones", str(zones)]) == 0
+    assert capsys.readouterr().out.splitlines()[0].endswith("mix")
+    assert main(["separations", str(photo)]) == 2
+
+
+def test_a_recipe_cuts_by_a_tone(pair: tuple[Path, Path], tmp_path: Path) -> None:
+    recipe, matte = tmp_path / "recipe.json", tmp_path / "m.png"
+    separation = {"use": "matte", "rendering": "red", "low": 0.15, "high": 0.85, "middle": 0.25}
+    recipe.write_text(json.dumps({"separations": [separation]}))
+
+    code = _cut(*pair, "--recipe", str(recipe), "--matte", str(matte))
+
+    _, truth, _ = soft_disc()
+    solved = imagecodecs.png_decode(matte.read_bytes()) / 65535
+    assert code == 0
+    assert np.abs(solved[truth == 0.5] - 0.5**0.5).max() < 0.02, "the middle was set to a quarter"
+
+
+@pytest.mark.parametrize(
+    "wrong", [{"rendering": "ultraviolet"}, {"low": 1e9}, {"weights": [0, 0, 0]}, {"colour": "#ffffff"}]
+)
+def test_a_separation_that_makes_no_sense_is_refused_by_name(
+    pair: tuple[Path, Path], tmp_path: Path, wrong: dict[str, Any], capsys: pytest.CaptureFixture[str]
+) -> None:
+    recipe = tmp_path / "recipe.json"
+    recipe.write_text(json.dumps({"separations": [wrong]}))
+
+    code = _cut(*pair, "--recipe", str(recipe), "--matte", str(tmp_path / "m.png"))
+
+    assert code == 2
+    assert "separations.0" in capsys.readouterr().err

@@ -87,12 +87,12 @@ def _vines(rng: np.random.Generator) -> FloatArray:
 
 
 def _strands(paths: FloatArray, widths: FloatArray, tone: FloatArray, look: StrandLook, canvas: FloatArray) -> None:
-    """Draw paths (S, P, 2) in world units, all equally lit."""
+    """Draw paths (S, P, 2) in world units, all equally lit; widths and tones may be given once for many."""
     height, width = canvas.shape[:2]
     flat = np.dstack([_to_pixels(paths, width, height), np.zeros(paths.shape[:2], np.float32)]).astype(np.float32)
     shape = paths.shape[:2]
-    spread = [np.ascontiguousarray(np.broadcast_to(part, shape), np.float32) for part in (widths, tone)]
-    draw_strands(flat, *spread, np.full(shape, 0.7, np.float32), look, canvas)
+    wide, toned = (np.broadcast_to(part, shape).astype(np.float32) for part in (widths, tone))
+    draw_strands(flat, wide, toned, np.full(shape, 0.7, np.float32), look, canvas)
 
 
 def _grasses(width: int, height: int, rng: np.random.Generator) -> FloatArray:
@@ -110,10 +110,10 @@ def _grasses(width: int, height: int, rng: np.random.Generator) -> FloatArray:
         seeds = np.stack([np.sin(away), np.cos(away)], axis=1) * rng.uniform(0.015, 0.040, (_SEEDS, 1))
         stalks.append(stalk)
         heads.append(stalk[at][:, None] + seeds[:, None] * s)
-    tone = rng.uniform(0.2, 1.0, (_GRASSES, 1))
-    thick = rng.uniform(2.0, 3.6, (_GRASSES, 1)) * unit * (1 - 0.7 * t)
+    tone = rng.uniform(0.2, 1.0, (_GRASSES, 1)).astype(np.float32)
+    thick = (rng.uniform(2.0, 3.6, (_GRASSES, 1)) * unit * (1 - 0.7 * t)).astype(np.float32)
     _strands(np.asarray(stalks, np.float32), thick, tone, _STRAW, canvas)
-    thin = rng.uniform(1.2, 3.4, (_GRASSES * _SEEDS, 1)) * unit
+    thin = (rng.uniform(1.2, 3.4, (_GRASSES * _SEEDS, 1)) * unit).astype(np.float32)
     _strands(np.concatenate(heads).astype(np.float32), thin, np.repeat(tone, _SEEDS, axis=0), _STRAW, canvas)
     return canvas
 
@@ -141,8 +141,8 @@ def _lay_leaf(canvas: FloatArray, at: FloatArray, size: float, rng: np.random.Ge
     whole, veins = np.zeros(big.shape[:2], np.uint8), np.zeros(big.shape[:2], np.uint8)
     cv2.fillPoly(whole, [np.round(corners * 16).astype(np.int32)], 255, shift=4)
     for tip in (2, 4, 7, 10, 12):
-        ends = (np.round(corners[k] * 16).astype(np.int32) for k in (0, tip))
-        cv2.line(veins, *(tuple(int(v) for v in end) for end in ends), 255, max(2, round(size / 18)), cv2.LINE_AA, 4)
+        (x0, y0), (x1, y1) = (np.round(corners[k] * 16).astype(int).tolist() for k in (0, tip))
+        cv2.line(veins, (x0, y0), (x1, y1), 255, max(2, round(size / 18)), cv2.LINE_AA, 4)
     small = [cv2.resize(part, (right - left, bottom - top), interpolation=cv2.INTER_AREA) for part in (whole, veins)]
     cover, vein = (part.astype(np.float32) / 255 for part in small)
     dark = np.array([0.018, 0.060, 0.014]) * rng.uniform(0.5, 1.5) + rng.normal(0, 0.003, 3)
@@ -157,7 +157,8 @@ def _ivy(width: int, height: int, rng: np.random.Generator) -> FloatArray:
     """Draw the crown: vines, and leaves along them and around the circlet."""
     unit, canvas = height / 3000, np.zeros((height, width, 4), np.float32)
     vines = _vines(rng)
-    _strands(vines, (7.0 - 5.0 * np.linspace(0, 1, 40))[None] * unit, np.full((1, 1), 0.4), _VINE, canvas)
+    tapering = ((7.0 - 5.0 * np.linspace(0, 1, 40))[None] * unit).astype(np.float32)
+    _strands(vines, tapering, np.full((1, 1), 0.4, np.float32), _VINE, canvas)
     along = vines[rng.integers(0, _VINES, _LEAVES), rng.integers(0, 40, _LEAVES)] + rng.normal(0, 0.035, (_LEAVES, 2))
     angle = rng.uniform(0, 2 * np.pi, _LEAVES)
     ring = np.stack([0.27 * np.sin(angle), 0.13 + 0.055 * np.cos(angle)], axis=1) + rng.normal(0, 0.02, (_LEAVES, 2))

@@ -23,7 +23,7 @@ from peel.matte.edge.trimap import BACKGROUND, FOREGROUND
 from peel.matte.separation.discriminant import best_mix
 from peel.matte.separation.key import Plate, fit_plate, hue_of_backdrop, key_tone
 from peel.matte.separation.renderings import CONTRAST_REACH, RENDERINGS, mix_tone, strengthened
-from peel.matte.separation.tone_curve import ToneCurve, propose_ends, trust_in_order, trust_in_tone
+from peel.matte.separation.tone_curve import ToneCurve, propose_ends, trust_in_tone
 
 __all__ = [
     "FADE_PX",
@@ -180,8 +180,7 @@ def complete(job: Job, separation: Separation, samples: EdgeSamples) -> Separati
     low, high, strength = 0.0, 1.0, 0.0
     if samples.are_enough:
         tones = tone_of_samples(job, separation, samples)
-        is_guide = separation.use == "guide"
-        (low, high), strength = propose_ends(*tones), (trust_in_order if is_guide else trust_in_tone)(*tones)
+        (low, high), strength = propose_ends(*tones), trust_in_tone(*tones)
     proposed = {"low": low, "high": high, "strength": strength}
     return separation.model_copy(
         update={name: value for name, value in proposed.items() if getattr(separation, name) is None}
@@ -225,7 +224,7 @@ def separated_in(job: Job, window: Rect) -> ByteArray:
             out[kinds == Kind[separation.applies.upper()]] = number
     if any(separation.applies == "stretch" for separation in separations):
         drawn = job.separated.read(window)
-        out = np.where(drawn > 0, drawn, out)
+        out = np.where((drawn > 0) & (drawn <= len(separations)), drawn, out)
     return out
 
 
@@ -282,11 +281,15 @@ def _plate_of(photo: Photo, hue: str) -> Plate | None:
 def put_separation(job: Job, number: int, separation: Separation) -> Job:
     """Replace a separation by its place in the list, or add it at the end; what it leaves open is found first."""
     given = job.settings.recipe.separations
-    if number == len(given) == MOST_SEPARATIONS:
-        message = f"There are {MOST_SEPARATIONS} separations already."
-        raise MarkError(message, "Drop one that is no longer needed.")
+    _check_room(number)
     separations = (*given[:number], separation, *given[number + 1 :])
     return _with_separations(job, separations, job.separated, number)
+
+
+def _check_room(number: int) -> None:
+    if number >= MOST_SEPARATIONS:
+        message = f"There are {MOST_SEPARATIONS} separations already."
+        raise MarkError(message, "Drop one that is no longer needed.")
 
 
 def press_end(job: Job, number: int, spot: Point, *, subject: bool) -> Job:
@@ -333,9 +336,10 @@ def add_stretch(job: Job, region: BoolArray, separation: Separation) -> Job:
     number = len(job.settings.recipe.separations)
     values = job.separated.read()
     values[region] = number + 1
-    drawn = job.with_planes(separated=job.separated.write(job.photo.bounds, values))
+    _check_room(number)
+    separated = job.separated.write(job.photo.bounds, values)
     own = separation.model_copy(update={"applies": "stretch"})
-    return unsolve_separated(job, put_separation(drawn, number, own))
+    return _with_separations(job, (*job.settings.recipe.separations, own), separated, number)
 
 
 def release_stretch(job: Job, region: BoolArray) -> Job:

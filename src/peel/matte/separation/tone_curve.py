@@ -7,9 +7,8 @@ import cv2
 import numpy as np
 
 from peel.matte.arrays import BoolArray, FloatArray
-from peel.matte.separation.discriminant import separability
 
-__all__ = ["ToneCurve", "clipped_detail", "detail_floor", "propose_ends", "trust_in_order", "trust_in_tone"]
+__all__ = ["ToneCurve", "clipped_detail", "detail_floor", "propose_ends", "trust_in_tone"]
 
 _LEAST: Final = 1e-3  # difference of tone between the ends
 _MIDDLES: Final = (0.02, 0.98)
@@ -18,7 +17,6 @@ _NOISY: Final = 0.08  # of the gap between the sides, by which the backdrop's to
 _SPREADS: Final = (0.1, 0.6)  # spread of a side's tones, in gaps between the sides, up to which a tone is trusted
 _DETAIL_PX: Final = 2.0
 _NOISE: Final = 3.0  # deviations of the sure backdrop above which fine contrast counts as detail
-_FLAT: Final = 0.1  # share of its contrast that detail keeps when it counts as clipped away
 
 
 @dataclass(frozen=True)
@@ -88,15 +86,12 @@ def trust_in_tone(subject: FloatArray, backdrop: FloatArray) -> float:
     >>> trust_in_tone(np.full(9, 0.9, np.float32), np.full(9, 0.1, np.float32))
     1.0
     """
-    gap = max(abs(float(np.median(subject)) - float(np.median(backdrop))), _LEAST)
+    gap = abs(float(np.median(subject)) - float(np.median(backdrop)))
+    if gap < _LEAST:
+        return 0.0
     spreads = [float(np.percentile(side, 90) - np.percentile(side, 10)) / 2 for side in (subject, backdrop)]
     least, most = _SPREADS
     return float(np.clip((most - max(spreads) / gap) / (most - least), 0, 1)) ** 2
-
-
-def trust_in_order(subject: FloatArray, backdrop: FloatArray) -> float:
-    """Return how far the sides differ in a tone at all, from 0 to 1, which is enough for a guide."""
-    return float(2 * separability(subject, backdrop) - 1) ** 4
 
 
 def detail_floor(tone: FloatArray, backdrop: BoolArray) -> float:
@@ -113,7 +108,7 @@ def detail_floor(tone: FloatArray, backdrop: BoolArray) -> float:
 
 
 def clipped_detail(tone: FloatArray, curve: ToneCurve, band: BoolArray, floor: float) -> tuple[float, BoolArray]:
-    """Measure what share of the fine detail in the band the ends clip away.
+    """Measure what share of the fine detail in the band the ends clip away: strands made clear, gaps made solid.
 
     Parameters
     ----------
@@ -131,13 +126,13 @@ def clipped_detail(tone: FloatArray, curve: ToneCurve, band: BoolArray, floor: f
     (H, W) bool ndarray
         Where it is lost.
     """
-    before = _fine(tone)
-    kept = _fine(np.clip(curve.place(tone), 0, 1)) * np.float32(max(abs(curve.high - curve.low), _LEAST))
-    detail = band & (before > floor)
-    total = float(before[detail].sum())
-    lost = detail & (kept < _FLAT * before)
-    return (float(before[lost].sum()) / total if total > 0 else 0.0), lost
+    towards_subject = _fine(tone) * np.float32(1 if curve.high >= curve.low else -1)
+    place = curve.place(tone)
+    lost = band & ((towards_subject > floor) & (place <= 0) | (towards_subject < -floor) & (place >= 1))
+    detail = np.abs(towards_subject) * (band & (np.abs(towards_subject) > floor))
+    total = float(detail.sum())
+    return (float(detail[lost].sum()) / total if total > 0 else 0.0), lost
 
 
 def _fine(tone: FloatArray) -> FloatArray:
-    return np.asarray(np.abs(tone - cv2.GaussianBlur(tone, (0, 0), _DETAIL_PX)), np.float32)
+    return np.asarray(tone - cv2.GaussianBlur(tone, (0, 0), _DETAIL_PX), np.float32)
