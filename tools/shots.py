@@ -177,6 +177,40 @@ def shoot_marking(visit: Visit) -> None:
     bench.files.close_photo()
 
 
+def shoot_separation(visit: Visit) -> None:
+    """Take a picture of the sheet, and of a cloth that was keyed by one press."""
+    desk, bench = visit.desk, visit.bench
+    edge = visit.panel(Step.EDGE)
+    visit.open_demo("ivy-king")
+    visit.do("Propose")
+    visit.until(lambda: desk.job is not None and desk.job.has_subject)
+    visit.settle()
+    visit.window.message.hide()
+    desk.show_step(Step.EDGE)
+    edge.turn_page(separation=True)
+    visit.until(lambda: bench.separation_desk.is_idle and bool(edge.separation.rows))
+    visit.press("rendering blue")
+    visit.until(lambda: bench.separation_desk.is_idle)
+    visit.settle()
+    visit.point_at(640, 900)
+    visit.shoot("separation")
+    edge.turn_page(separation=False)
+    visit.open_demo("tin-drummer")
+    visit.do("Key")
+    visit.click(300, 900)
+    visit.until(lambda: desk.job is not None and desk.job.has_subject)
+    visit.settle()
+    desk.show_step(Step.EDGE)
+    edge.turn_page(separation=True)
+    visit.until(lambda: bench.separation_desk.is_idle)
+    desk.show_view(View.LOUD)
+    bench.canvas.look_at(QPointF(1000, 700), 0.45)
+    visit.point_at(1300, 420)
+    visit.shoot("key")
+    edge.turn_page(separation=False)
+    bench.files.close_photo()
+
+
 def main() -> int:
     """Walk through a job and take a picture of each main view."""
     SHOTS.mkdir(parents=True, exist_ok=True)
@@ -185,6 +219,7 @@ def main() -> int:
     visit.until(lambda: False, 0.3)
     visit.shoot("welcome")
     shoot_marking(visit)
+    shoot_separation(visit)
     visit.press("demo bramble")
     visit.until(lambda: desk.bridge is not None)
     visit.panel(Step.MARK).clear_asked.emit()

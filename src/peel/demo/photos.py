@@ -48,8 +48,8 @@ _DEMO: Final = {
     photo.name: photo
     for photo in (
         DemoPhoto("bramble", "Bramble", "Wild wool hair before a painted wall; a gap at the elbow."),
-        DemoPhoto("russet", "Russet", "Short dense fur; a tail out of focus, nearly the wall's colour."),
-        DemoPhoto("ivy-king", "Ivy king", "Leaves and dry grass before a bright window; hundreds of gaps."),
+        DemoPhoto("russet", "Russet", "Dense fur; a tail out of focus, of the wall's colour."),
+        DemoPhoto("ivy-king", "Ivy king", "Leaves and dry grass before a bright window."),
         DemoPhoto("lamplighter", "Lamplighter", "A cream lantern on pale paper; see through the handle."),
         DemoPhoto("moth-queen", "Moth queen", "Gauze wings and feather antennae before dark cloth."),
         DemoPhoto("tin-drummer", "Tin drummer", "A horsehair plume on green cloth, green light in it."),
