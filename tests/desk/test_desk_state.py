@@ -70,7 +70,8 @@ def test_every_tool_has_a_name_a_key_a_sentence_and_a_drawing(qapp: QApplication
 def test_steps_share_the_tools_they_both_list() -> None:
     tools = make_tools()
 
-    assert tools[Step.EDGE] == tools[Step.MATTE]
+    assert tools[Step.EDGE][0] is tools[Step.MATTE][0]
+    assert {tool.name for tool in tools[Step.MARK]} & {tool.name for tool in tools[Step.EDGE]} == {"Key"}
     assert list(STEPS) == list(Step)
 
 
@@ -87,8 +88,10 @@ def test_a_tools_key_goes_to_the_step_that_has_it(marked: Hand) -> None:
     marked.key(Qt.Key.Key_E)
     assert marked.desk.step is Step.EDGE
     marked.step("Matte")
+    marked.key(Qt.Key.Key_E)
+    assert (marked.desk.step, marked.desk.tool.name) == (Step.MATTE, "Band")
     marked.key(Qt.Key.Key_D)
-    assert (marked.desk.step, marked.desk.tool.name) == (Step.MATTE, "Certain")
+    assert (marked.desk.step, marked.desk.tool.name) == (Step.EDGE, "Certain")
     marked.key(Qt.Key.Key_C)
     assert (marked.desk.step, marked.desk.tool.name) == (Step.MARK, "Contour")
 

@@ -25,8 +25,10 @@ from peel.desk.marking_desk import MarkingDesk
 from peel.desk.panels.deliver import DeliverPanel
 from peel.desk.panels.edge import EdgePanel
 from peel.desk.panels.mark import MarkPanel
+from peel.desk.panels.matte import MattePanel
 from peel.desk.panels.panel import Panel
 from peel.desk.register import STEPS, all_commands, key_sections, make_tools
+from peel.desk.repair_desk import RepairDesk
 from peel.desk.separation_desk import SeparationDesk
 from peel.desk.side_tasks import SideTasks
 from peel.desk.steps import Step
@@ -77,6 +79,9 @@ class Bench(QWidget):
         assert isinstance(edge, EdgePanel)
         self.edge_desk = EdgeDesk(desk, edge)
         self.separation_desk = SeparationDesk(desk, edge)
+        matte = self.panels[Step.MATTE]
+        assert isinstance(matte, MattePanel)
+        self.repair_desk = RepairDesk(desk, matte)
         self.progress = QProgressBar()
         self.progress.setObjectName("solving")
         self.progress.setTextVisible(False)
@@ -145,6 +150,7 @@ class Bench(QWidget):
             self.marking_desk.close,
             self.edge_desk.close,
             self.separation_desk.close,
+            self.repair_desk.close,
             *(tool.close for tool in tools),
         ]
 

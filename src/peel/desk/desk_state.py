@@ -5,12 +5,14 @@ Commands, held keys, panels and the marking desk know this object; none of them 
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from typing import Any
 
 from PySide6.QtCore import QObject, QPointF, Signal
 from PySide6.QtGui import QColor, QImage
 
 from peel.desk.bridge import SessionBridge
 from peel.desk.steps import Step
+from peel.desk.tools.host import BrushShape
 from peel.desk.tools.tool import Tool
 from peel.job.job import Job
 from peel.job.settings import Point
@@ -105,6 +107,7 @@ class DeskState(QObject):
         self.view = View.PHOTO
         self.look = Look()
         self.brush_px = 80.0
+        self.brush_shape = BrushShape()
         self.wipes = False
         self.is_reversed = False
         self.overlay = Overlay()
@@ -199,6 +202,11 @@ class DeskState(QObject):
     def set_brush(self, diameter_px: float) -> None:
         """Set the brush's diameter in photo pixels."""
         self.brush_px = min(max(diameter_px, 2.0), 1200.0)
+        self.brush_changed.emit()
+
+    def shape_brush(self, **changes: Any) -> None:
+        """Change how touch-up brushes are shaped."""
+        self.brush_shape = replace(self.brush_shape, **changes)
         self.brush_changed.emit()
 
     # what is shown

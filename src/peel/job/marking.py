@@ -249,7 +249,9 @@ def clear_marks(job: Job, area: Sequence[Point] = ()) -> Job:
 
 def without_marks(job: Job) -> Job:
     """Return the job as it was before anything was marked, with its other settings."""
-    return job.without(Role.MARK, Role.BAND, Role.SOLUTION).with_photo_settings(contours=(), unmarked="backdrop")
+    return job.without(Role.MARK, Role.BAND, Role.SOLUTION, Role.TOUCH).with_photo_settings(
+        contours=(), unmarked="backdrop"
+    )
 
 
 def coverage_of(job: Job, area: Sequence[Point]) -> BoolArray:

@@ -19,6 +19,7 @@ class Role(Enum):
     MARK = "marked by hand or by a marking tool"
     BAND = "follows from the marks and the band's settings"
     SOLUTION = "follows from the band by solving"
+    TOUCH = "put on the solved matte by hand"
 
 
 @dataclass(frozen=True)
@@ -84,6 +85,14 @@ PLANES: Final[dict[str, PlaneSpec]] = {
         PlaneSpec("suggested", _BYTE, frozenset(range(6)), 0, Role.BAND),
         # How sure it is of that: 0 to 255.
         PlaneSpec("confidence", _BYTE, None, 0, Role.BAND),
+        # Touch-ups. Pulled to clear below 128, to solid above; thinned below 128, firmed above.
+        PlaneSpec("force", _BYTE, None, 128, Role.TOUCH),
+        PlaneSpec("firmness", _BYTE, None, 128, Role.TOUCH),
+        # By how many eighths of a pixel the matte was pushed to the right, and down; 128 is not at all.
+        PlaneSpec("push_right", _BYTE, None, 128, Role.TOUCH),
+        PlaneSpec("push_down", _BYTE, None, 128, Role.TOUCH),
+        # How far it is softened: 0 not at all, 255 fully.
+        PlaneSpec("softness", _BYTE, None, 0, Role.TOUCH),
         # Alpha as solved so far, 65535 for 1; exact wherever the zones are certain.
         PlaneSpec("matte", np.dtype(np.uint16), None, 0, Role.SOLUTION),
         # 1 where the zones changed and the matte has not caught up.

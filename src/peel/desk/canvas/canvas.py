@@ -1,5 +1,6 @@
 """The picture on its mat: panning, zooming, the wipe line, and the tool under the hand."""
 
+import time
 from collections.abc import Callable
 from dataclasses import replace
 from typing import Final
@@ -24,7 +25,7 @@ from peel.desk.display.frame import Frame
 from peel.desk.display.places import paint_place
 from peel.desk.display.tiles import DisplayTiles, TileKey, tile_rect
 from peel.desk.theme import current
-from peel.desk.tools.host import Press
+from peel.desk.tools.host import BrushShape, Press
 from peel.desk.tools.tool import Tool
 from peel.job.job import Job
 from peel.job.settings import Point
@@ -36,6 +37,7 @@ from peel.work.views import View
 __all__ = ["Canvas"]
 
 _GRIP_PX: Final = 9
+_PEN_S: Final = 0.1  # after which an event is no longer the pen's
 _BUTTONS: Final = (Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton)
 
 
@@ -81,6 +83,7 @@ class Canvas(QWidget):
         self._wiping = False
         self._space = False
         self._eraser = False
+        self._pen = (1.0, -1.0)
         self._fits = True
         self._is_stale = False
         desk.session_changed.connect(self._on_session)
@@ -106,6 +109,11 @@ class Canvas(QWidget):
     def session(self) -> Session | None:
         """The open session."""
         return self._desk.bridge.session if self._desk.bridge is not None else None
+
+    @property
+    def brush_shape(self) -> BrushShape:
+        """How touch-up brushes are shaped."""
+        return self._desk.brush_shape
 
     @property
     def brush_px(self) -> float:
@@ -374,8 +382,9 @@ class Canvas(QWidget):
         self.mousePressEvent(event)
 
     def tabletEvent(self, event: QTabletEvent) -> None:
-        """Note the eraser end; Qt then sends mouse events for the same strokes."""
+        """Note the eraser end and the pressure; Qt then sends mouse events for the same strokes."""
         self._eraser = event.pointerType() == event.pointingDevice().PointerType.Eraser
+        self._pen = (event.pressure(), time.monotonic())
         event.ignore()
 
     def leaveEvent(self, _event: QEvent) -> None:
@@ -398,7 +407,13 @@ class Canvas(QWidget):
             reverse=sum(reasons) % 2 == 1,
             straight=bool(held & Qt.KeyboardModifier.ShiftModifier),
             alternate=bool(held & Qt.KeyboardModifier.ControlModifier),
+            pressure=self._pressure(),
         )
+
+    def _pressure(self) -> float:
+        """Return the pressure of a pen whose event this was; what is no pressure, and a mouse, press fully."""
+        pressure, at = self._pen
+        return pressure if time.monotonic() - at < _PEN_S and 0 <= pressure <= 1 else 1.0
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Pan while Space is held, walk with the arrows, or let the tool have the key."""

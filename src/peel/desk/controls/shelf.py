@@ -5,6 +5,7 @@ from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import (
     QAbstractButton,
     QButtonGroup,
+    QCheckBox,
     QHBoxLayout,
     QLabel,
     QPushButton,
@@ -107,6 +108,7 @@ class Shelf(QWidget):
         self._ways = QHBoxLayout()
         self._ways.setSpacing(0)
         below.addWidget(self.brush_size)
+        self._shape_fields(below)
         below.addLayout(self._ways)
         below.addWidget(self._latch_button())
         below.addWidget(self._sentence, 1)
@@ -117,7 +119,37 @@ class Shelf(QWidget):
         desk.ways_changed.connect(self._show_tool)
         desk.view_changed.connect(self._show_view)
         desk.wipe_changed.connect(lambda: self._wipe.setChecked(desk.wipes))
-        desk.brush_changed.connect(lambda: self.brush_size.show_value(desk.brush_px))
+        desk.brush_changed.connect(self._show_shape)
+        self._show_shape()
+
+    def _shape_fields(self, row: QHBoxLayout) -> None:
+        """Add softness and strength, and what a pen drives of the brush."""
+        desk = self._desk
+        self.softness = NumberField("softness", low=0, high=100, default=50, unit="%",
+                                    tip="Share of the brush over which it fades to its rim")  # fmt: skip
+        self.strength = NumberField("strength", low=5, high=100, default=100, unit="%",
+                                    tip="How much of its effect one pass has")  # fmt: skip
+        self.softness.changed.connect(lambda value, _dragged: desk.shape_brush(softness=value / 100))
+        self.strength.changed.connect(lambda value, _dragged: desk.shape_brush(strength=value / 100))
+        self.pen_sizes, self.pen_strengthens = QCheckBox("pen: size"), QCheckBox("pen: strength")
+        self.pen_sizes.clicked.connect(lambda on: desk.shape_brush(pen_sizes=on))
+        self.pen_strengthens.clicked.connect(lambda on: desk.shape_brush(pen_strengthens=on))
+        for box, what in ((self.pen_sizes, "width"), (self.pen_strengthens, "strength")):
+            box.setToolTip(f"A pen's pressure drives the brush's {what}")
+            box.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self._shape = (self.softness, self.strength, self.pen_sizes, self.pen_strengthens)
+        for field in (self.softness, self.strength):
+            field.setFixedWidth(96)
+        for widget in self._shape:
+            row.addWidget(widget)
+
+    def _show_shape(self) -> None:
+        shape = self._desk.brush_shape
+        self.brush_size.show_value(self._desk.brush_px)
+        self.softness.show_value(shape.softness * 100)
+        self.strength.show_value(shape.strength * 100)
+        self.pen_sizes.setChecked(shape.pen_sizes)
+        self.pen_strengthens.setChecked(shape.pen_strengthens)
 
     def _view_buttons(self, row: QHBoxLayout) -> dict[View, QPushButton]:
         buttons = {}
@@ -187,6 +219,8 @@ class Shelf(QWidget):
         for button in self._buttons:
             button.setChecked(button.tool is tool)
         self.brush_size.setVisible(tool is not None and tool.sized)
+        for widget in self._shape:
+            widget.setVisible(tool is not None and tool.shaped)
         self._show_ways(tool)
         self._latch.setVisible(tool is not None and tool.reverses)
         self._latch.setChecked(self._desk.is_reversed)

@@ -9,11 +9,13 @@ from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QWidget
 
 from peel.desk.controls.number_field import NumberField
 from peel.desk.panels.panel import Panel, words
+from peel.desk.panels.repair import RepairPage
 from peel.desk.panels.spec import StepSpec
 from peel.desk.steps import Step, StepState
 from peel.desk.theme import current
-from peel.desk.tools.brush import BandBrush, KindBrush, ZoneBrush
+from peel.desk.tools.brush import BandBrush
 from peel.desk.tools.pick import PickTool
+from peel.desk.tools.touch import TOUCH_TOOLS
 from peel.job.edits import set_value
 from peel.job.job import Job
 from peel.job.settings import MOST_SHEER_COLOURS
@@ -80,13 +82,10 @@ class MattePanel(Panel):
         self.column.addWidget(self._bar)
         self.column.addWidget(self._shares)
         self.rule()
-        self._build_ways()
+        self.repairs = RepairPage(self.desk)
+        self.column.addWidget(self.repairs)
         self.rule()
-        advice = (
-            "Go round the edge at 100 %. Holes show on Loud, fringe on Black and White, lost strands against Photo. "
-            "Brush Band over hair cut short, Certain over a see-through inside."
-        )
-        self.column.addWidget(words(advice, "muted"))
+        self._build_ways()
         self.rule()
         self.mixing = QCheckBox("Strands mix as light does")
         self.mixing.setToolTip(
@@ -177,6 +176,7 @@ class MattePanel(Panel):
         for name, box in self.ways.items():
             box.setChecked(getattr(job.settings.recipe.solving, name) > 0)
         self._show_colours(photo.sheer_colours)
+        self.repairs.show_job(job)
         self.pick.setEnabled(len(photo.sheer_colours) < MOST_SHEER_COLOURS)
         if self.session is not None:
             shares = matte_shares(self.session.stages, job)
@@ -207,4 +207,4 @@ def _state(job: Job, stages: Stages, solving: float | None) -> StepState:
     return StepState(f"solved, solid {matte_shares(stages, job).full * 100:.0f} %", True)
 
 
-STEP = StepSpec(Step.MATTE, MattePanel, _state, (BandBrush, ZoneBrush, KindBrush))
+STEP = StepSpec(Step.MATTE, MattePanel, _state, (BandBrush, *TOUCH_TOOLS))

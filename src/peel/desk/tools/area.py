@@ -19,8 +19,9 @@ class AreaTool(Tool):
     name = "Area"
     reverses = False
 
-    def __init__(self) -> None:
+    def __init__(self, what: str = "growing, shrinking, smoothing, filling and dropping") -> None:
         super().__init__()
+        self._what = what
         self._news = _News()
         self.drawn = self._news.drawn
         self._points: list[Point] = []
@@ -28,7 +29,7 @@ class AreaTool(Tool):
     def sentence(self, *, reverse: bool = False) -> str:
         """Say what a press will do."""
         del reverse
-        return "Drag around the area to which growing, shrinking, smoothing, filling and dropping are to be kept"
+        return f"Drag around the area to which {self._what} are to be kept"
 
     def press(self, press: Press) -> None:
         """Begin the area."""

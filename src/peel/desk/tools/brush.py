@@ -12,7 +12,7 @@ from peel.job.job import Job
 from peel.job.marking import Stroke, Zone, paint_kind, paint_mark, paint_zone, release_zone
 from peel.matte.edge.kinds import Kind
 
-__all__ = ["BandBrush", "KindBrush", "MarkBrush", "ZoneBrush", "paint_ring"]
+__all__ = ["BandBrush", "Brush", "KindBrush", "MarkBrush", "ZoneBrush", "paint_ring"]
 
 _INKS = {
     Zone.SUBJECT: QColor(40, 150, 90, 110),
@@ -29,7 +29,7 @@ def paint_ring(painter: QPainter, at: QPointF, radius: float) -> None:
         painter.drawEllipse(at, radius, radius)
 
 
-class _Brush(Tool):
+class Brush(Tool):
     """A round brush; a stroke is shown while it is drawn and is one edit when it ends."""
 
     sized = True
@@ -38,6 +38,7 @@ class _Brush(Tool):
     def __init__(self) -> None:
         super().__init__()
         self._points: list[tuple[float, float]] = []
+        self._pressures: list[float] = []
         self._last: tuple[float, float] | None = None
         self._at: QPointF | None = None
         self._reverse = False
@@ -62,6 +63,7 @@ class _Brush(Tool):
         self._clear_overlay()
         start = [self._last] if press.straight and self._last is not None else []
         self._points = [*start, press.xy]
+        self._pressures = [press.pressure] * len(self._points)
         self._ink_between(self._points[0], press.xy)
         self._follow(press)
 
@@ -70,6 +72,7 @@ class _Brush(Tool):
         if self._points:
             self._ink_between(self._points[-1], press.xy)
             self._points.append(press.xy)
+            self._pressures.append(press.pressure)
         else:
             self._reverse = press.reverse
         self._follow(press)
@@ -171,7 +174,7 @@ class _Brush(Tool):
         self._at = press.widget_point if press else None
 
 
-class MarkBrush(_Brush):
+class MarkBrush(Brush):
     """Marks a zone by brushing over it; the band follows the boundary of the subject."""
 
     name = "Brush"
@@ -208,7 +211,7 @@ class MarkBrush(_Brush):
         return label, lambda job: paint_mark(job, stroke, subject=subject)
 
 
-class BandBrush(_Brush):
+class BandBrush(Brush):
     """Widens the unsure band where strands reach further, or gives it back."""
 
     name = "Band"
@@ -227,7 +230,7 @@ class BandBrush(_Brush):
         return _band_edit(stroke, reverse)
 
 
-class ZoneBrush(_Brush):
+class ZoneBrush(Brush):
     """Says for certain what is subject and what is backdrop."""
 
     name = "Certain"
@@ -247,7 +250,7 @@ class ZoneBrush(_Brush):
         return f"Certain {zone.name.lower()}", lambda job: paint_zone(job, stroke, zone)
 
 
-class KindBrush(_Brush):
+class KindBrush(Brush):
     """Says of what kind an edge is, where Peel takes it for another."""
 
     name = "Kind"

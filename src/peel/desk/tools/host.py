@@ -12,7 +12,7 @@ from peel.job.job import Job
 from peel.job.settings import Point
 from peel.work.session import Session
 
-__all__ = ["Press", "ToolHost"]
+__all__ = ["BrushShape", "Press", "ToolHost"]
 
 
 @dataclass(frozen=True)
@@ -28,6 +28,8 @@ class Press:
         Whether Shift is held.
     alternate : bool
         Whether Ctrl is held.
+    pressure : float
+        Of a pen, in [0, 1]; 1 for a mouse.
     """
 
     widget_point: QPointF
@@ -35,11 +37,32 @@ class Press:
     reverse: bool = False
     straight: bool = False
     alternate: bool = False
+    pressure: float = 1.0
 
     @property
     def xy(self) -> tuple[float, float]:
         """The photo point as numbers."""
         return self.photo_point.x(), self.photo_point.y()
+
+
+@dataclass(frozen=True)
+class BrushShape:
+    """How touch-up brushes are shaped.
+
+    Attributes
+    ----------
+    softness : float
+        Share of the radius over which they fade, in [0, 1].
+    strength : float
+        In [0, 1].
+    pen_sizes, pen_strengthens : bool
+        Whether a pen's pressure drives the size, and the strength.
+    """
+
+    softness: float = 0.5
+    strength: float = 1.0
+    pen_sizes: bool = False
+    pen_strengthens: bool = True
 
 
 class ToolHost(Protocol):
@@ -60,6 +83,10 @@ class ToolHost(Protocol):
     @property
     def brush_px(self) -> float:
         """The diameter that all brushes share, in photo pixels."""
+
+    @property
+    def brush_shape(self) -> "BrushShape":
+        """How touch-up brushes are shaped."""
 
     def hue(self, *, taken: bool) -> QColor:
         """Return the hue of what is added or taken away, as it suits the photo."""

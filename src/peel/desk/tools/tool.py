@@ -61,6 +61,8 @@ class Tool:
         The key that takes it up.
     sized : bool
         Whether it has a size.
+    shaped : bool
+        Whether it has a softness and a strength, which a pen can drive.
     reverses : bool
         Whether its press has another way round.
     key_hints : tuple of (key, meaning)
@@ -72,6 +74,7 @@ class Tool:
     name = ""
     key_name = ""
     sized = False
+    shaped = False
     reverses = True
     cursor = Qt.CursorShape.CrossCursor
     key_hints: ClassVar[tuple[tuple[str, str], ...]] = ()

@@ -1,16 +1,22 @@
-"""The stages of the finished matte: so far, the solved one."""
+"""The stages of the finished matte: as solved, then touched up by hand."""
 
 from collections.abc import Hashable
+from typing import Final
 
 import numpy as np
 
 from peel.job.job import MATTE_ONE, Job
+from peel.job.planes import PLANES, Role
 from peel.job.rect import Rect
+from peel.job.touching import PER_PIXEL, has_touches
 from peel.matte.arrays import FloatArray, unit_floats
+from peel.matte.repair.touching import TOUCH_REACH, firmed, forced, nudged, softened
 from peel.work.stages.chain import Before, Stage
 from peel.work.stages.pyramid import shrunk
 
-__all__ = ["Solved"]
+__all__ = ["Solved", "Touched"]
+
+_PLANES: Final = tuple(name for name, spec in PLANES.items() if spec.role is Role.TOUCH)
 
 
 class Solved(Stage):
@@ -37,3 +43,57 @@ class Solved(Stage):
         del before
         value = job.matte.constant_in(job.photo.space.covered(rect, level))
         return None if value is None else value / MATTE_ONE
+
+
+class Touched(Stage):
+    """What was pushed, softened, firmed or thinned, and forced by hand, in this order."""
+
+    reach = TOUCH_REACH
+
+    def stamp(self, job: Job, rect: Rect, level: int) -> Hashable:
+        """Return the tiles of touch-ups under a window."""
+        covered = job.photo.space.covered(rect, level)
+        return tuple(job.planes[name].stamp(covered) if name in job.planes else None for name in _PLANES)
+
+    def is_neutral(self, job: Job) -> bool:
+        """Return whether nothing is touched up anywhere."""
+        return not has_touches(job)
+
+    def passes(self, job: Job, rect: Rect, level: int) -> bool:
+        """Return whether nothing is touched up in a window."""
+        return not has_touches(job, job.photo.space.covered(rect, level))
+
+    def constant(self, job: Job, rect: Rect, level: int, before: float | None) -> float | None:
+        """Return the value before where nothing is touched up."""
+        return before if self.passes(job, rect, level) else None
+
+    def make(self, job: Job, rect: Rect, level: int, before: Before) -> FloatArray:
+        """Touch a window up."""
+        around = rect.grown(self.reach).intersection(job.photo.space.bounds(level))
+        inner, scale = rect.within(around), np.float32(1 / (1 << level))
+        alpha = before(around)
+        right, down, softness, firmness, force = (
+            self._field(job, name, around, level)
+            for name in ("push_right", "push_down", "softness", "firmness", "force")
+        )
+        if right is not None or down is not None:
+            still = np.zeros(alpha.shape, np.float32)
+            moved = [still if part is None else part * (127 / PER_PIXEL * scale) for part in (right, down)]
+            alpha = nudged(alpha, *moved)
+        if softness is not None:
+            alpha = softened(alpha, softness * scale)
+        if firmness is not None:
+            alpha = firmed(alpha, firmness)
+        if force is not None:
+            alpha = forced(alpha, force)
+        return np.ascontiguousarray(alpha[inner])
+
+    @staticmethod
+    def _field(job: Job, name: str, rect: Rect, level: int) -> FloatArray | None:
+        """Return a plane as amounts, from -1 or 0 to 1; None where it holds nothing."""
+        plane, neutral = job.planes.get(name), PLANES[name].default
+        covered = job.photo.space.covered(rect, level)
+        if plane is None or plane.constant_in(covered) == neutral:
+            return None
+        values = shrunk(plane.read(covered).astype(np.float32), level) - np.float32(neutral)
+        return np.clip(values / np.float32(127 if neutral else 255), -1, 1).astype(np.float32)

@@ -1,0 +1,212 @@
+"""Touch-ups of a matte: forced, firmed and thinned, pushed, softened; and the soft brush that they are put on with.
+
+A touch-up is kept as a small number per pixel, apart from the solved matte, and acts on whatever that is at the time.
+"""
+
+from itertools import pairwise
+from typing import Final
+
+import cv2
+import numpy as np
+from numpy.typing import ArrayLike
+
+from peel.matte.arrays import FloatArray
+
+__all__ = [
+    "MOST_PUSH",
+    "MOST_SOFT",
+    "TOUCH_REACH",
+    "firmed",
+    "forced",
+    "nudged",
+    "push_steps",
+    "pushed",
+    "softened",
+    "stroke_weights",
+]
+
+MOST_PUSH: Final = 15.0
+"""Most pixels by which an edge can be pushed."""
+
+MOST_SOFT: Final = 4.0
+"""Sigma of the blur, in pixels, of what is fully softened."""
+
+_AROUND: Final = 5  # side of the square in which a strand protects its rims
+_HAZE: Final = (0.20, 0.45)  # strongest alpha nearby up to which everything is haze, and from which it is a strand
+_FOLD: Final = 0.5  # of a brush's radius, most that one movement pushes, so that the field never folds
+
+TOUCH_REACH: Final = int(MOST_PUSH + 3 * MOST_SOFT) + _AROUND
+"""Pixels around a window that its touch-ups read."""
+
+
+def forced(alpha: FloatArray, force: FloatArray) -> FloatArray:
+    """Pull alpha to solid or clear.
+
+    Parameters
+    ----------
+    alpha : (H, W) float32 ndarray
+    force : (H, W) float32 ndarray
+        From -1, clear, to 1, solid; 0 changes nothing.
+    """
+    target = (force > 0).astype(np.float32)
+    return np.asarray(alpha + np.abs(force) * (target - alpha), np.float32)
+
+
+def firmed(alpha: FloatArray, firmness: FloatArray) -> FloatArray:
+    """Make what is mostly there more there, or what is mostly gone more gone; the other end stays.
+
+    Parameters
+    ----------
+    alpha : (H, W) float32 ndarray
+    firmness : (H, W) float32 ndarray
+        From -1, thinned, to 1, firmed; 0 changes nothing.
+
+    Notes
+    -----
+    Thinned by t, ``alpha (1 - t s(m))`` with m the largest alpha in a square of 5 pixels: s is 1 up to m = 0.20 and
+    falls smoothly to 0 at 0.45, so that haze goes while strands and their rims stay. Firmed is the same of 1 - alpha:
+    thin gaps stay open. The square moves with the matte, so ten passes do no more than one of full strength.
+    """
+    square = np.ones((_AROUND, _AROUND), np.uint8)
+    thin, firm = np.maximum(-firmness, 0), np.maximum(firmness, 0)
+    out = alpha
+    if thin.any():
+        out = out * (1 - thin * _is_haze(cv2.dilate(alpha, square)))
+    if firm.any():
+        gone = 1 - out
+        out = out + gone * firm * _is_haze(cv2.dilate(1 - alpha, square))
+    return np.asarray(out, np.float32)
+
+
+def _is_haze(strongest: FloatArray) -> FloatArray:
+    least, most = _HAZE
+    share = np.clip((strongest - least) / (most - least), 0, 1)
+    return np.asarray(1 - share * share * (3 - 2 * share), np.float32)
+
+
+def nudged(alpha: FloatArray, right: FloatArray, down: FloatArray) -> FloatArray:
+    """Move a matte by a field of displacements.
+
+    Parameters
+    ----------
+    alpha : (H, W) float32 ndarray
+    right, down : (H, W) float32 ndarray
+        By how many pixels what is shown here was moved; 0 changes nothing.
+    """
+    ys, xs = np.mgrid[: alpha.shape[0], : alpha.shape[1]].astype(np.float32)
+    moved = cv2.remap(alpha, xs - right, ys - down, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    return np.where((right != 0) | (down != 0), moved, alpha)
+
+
+def softened(alpha: FloatArray, softness: FloatArray) -> FloatArray:
+    """Blur a matte by up to a sigma of 4 pixels; softness from 0, not at all, to 1, fully."""
+    half = cv2.GaussianBlur(alpha, (0, 0), MOST_SOFT / 2)
+    full = cv2.GaussianBlur(alpha, (0, 0), MOST_SOFT)
+    lower = alpha + np.minimum(2 * softness, 1) * (half - alpha)
+    return np.asarray(lower + np.maximum(2 * softness - 1, 0) * (full - lower), np.float32)
+
+
+def pushed(
+    right: FloatArray, down: FloatArray, weights: FloatArray, by: tuple[float, float]
+) -> tuple[FloatArray, FloatArray]:
+    """Push a field of displacements on, under a brush.
+
+    Parameters
+    ----------
+    right, down : (H, W) float32 ndarray
+        The field so far, in pixels.
+    weights : (H, W) float32 ndarray
+        The brush where it stands now, in [0, 1].
+    by : (float, float)
+        Movement of the brush, to the right and down.
+
+    Notes
+    -----
+    The new field is what the old one becomes when the picture under the brush slides along: displacements are
+    composed, not added, so that a long stroke carries an edge with it and never smears it.
+    """
+    dx, dy = weights * np.float32(by[0]), weights * np.float32(by[1])
+    ys, xs = np.mgrid[: weights.shape[0], : weights.shape[1]].astype(np.float32)
+    carried = [
+        cv2.remap(field, xs - dx, ys - dy, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE) for field in (right, down)
+    ]
+    x, y = carried[0] + dx, carried[1] + dy
+    length = np.hypot(x, y)
+    share = np.minimum(1, np.float32(MOST_PUSH) / np.maximum(length, np.float32(1e-6)))
+    return np.asarray(x * share, np.float32), np.asarray(y * share, np.float32)
+
+
+def push_steps(points: ArrayLike, radius_px: float) -> list[tuple[tuple[float, float], tuple[float, float]]]:
+    """Split a path into short movements, each with the place of the brush before it; see `pushed`."""
+    path = np.asarray(points, np.float64).reshape(-1, 2)
+    longest = max(_FOLD * radius_px, 0.5)
+    steps = []
+    for start, end in pairwise(path):
+        count = max(1, int(np.ceil(np.hypot(*(end - start)) / longest)))
+        by = (end - start) / count
+        steps += [
+            ((float(x), float(y)), (float(by[0]), float(by[1]))) for x, y in (start + by * k for k in range(count))
+        ]
+    return steps
+
+
+def stroke_weights(
+    points: ArrayLike,
+    radius_px: float,
+    window: tuple[int, int, int, int],
+    softness: float = 0.0,
+    pressures: ArrayLike | None = None,
+    sizes: ArrayLike | None = None,
+) -> FloatArray:
+    """Draw a soft round brush dragged along a path.
+
+    Parameters
+    ----------
+    points : (N, 2) floats
+        x, y in photo pixels; the first pixel spans 0 to 1.
+    radius_px : float
+    window : top, left, bottom, right
+        The part of the photo to draw.
+    softness : float
+        Share of the radius over which the brush fades to its rim, in [0, 1].
+    pressures : (N,) floats, optional
+        Of the pen at each point, in [0, 1]; they scale the weight. 1 if not given.
+    sizes : (N,) floats, optional
+        The same for the radius.
+
+    Returns
+    -------
+    (H, W) float32 ndarray
+        In [0, 1]; exactly 0 outside the brush.
+    """
+    top, left, bottom, right = window
+    pad = int(np.ceil(radius_px)) + 2  # a path beside the window reaches into it
+    inner = slice(pad, pad + bottom - top), slice(pad, pad + right - left)
+    path = np.asarray(points, np.float64).reshape(-1, 2) - (left - pad + 0.5, top - pad + 0.5)
+    line = np.full((bottom - top + 2 * pad, right - left + 2 * pad), -1, np.int32)
+    fixed = np.round(path * 16).astype(np.int32)
+    pieces = max(1, len(path) - 1)
+    for k in range(pieces):
+        cv2.line(line, fixed[k].tolist(), fixed[min(k + 1, len(path) - 1)].tolist(), k, 1, cv2.LINE_8, 4)
+    if not (line >= 0).any():
+        return np.zeros((bottom - top, right - left), np.float32)
+    away, nearest = cv2.distanceTransformWithLabels(
+        (line < 0).astype(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
+    )
+    piece_of = np.zeros(int(nearest.max()) + 1, np.int32)
+    piece_of[nearest[line >= 0]] = line[line >= 0]
+    away, piece = away[inner], piece_of[nearest[inner]]
+    radius = np.float32(radius_px) * _along(sizes, pieces)[piece]
+    rim = np.maximum(np.float32(softness) * radius, 1)
+    share = np.clip((radius - away) / rim + np.float32(0.5) / rim, 0, 1)
+    return np.asarray(share * share * (3 - 2 * share) * _along(pressures, pieces)[piece], np.float32)
+
+
+def _along(values: ArrayLike | None, pieces: int) -> FloatArray:
+    """Return what a pen reports for each piece of a path; nonsense counts as full pressure."""
+    given = np.ones(pieces) if values is None else np.asarray(values, np.float64).ravel()
+    if len(given) == 0:
+        given = np.ones(pieces)
+    at_points = np.clip(np.where(np.isfinite(given), given, 1.0), 0.0, 1.0)
+    both = np.resize(at_points, pieces + 1) if len(at_points) < pieces + 1 else at_points[: pieces + 1]
+    return np.asarray(np.maximum(both[:-1], both[1:]), np.float32)

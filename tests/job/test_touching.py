@@ -1,0 +1,210 @@
+"""Touch-ups as edits of a job, and what they make of the finished matte."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from conftest import soft_disc
+from peel.files.project import ProjectFile
+from peel.job.edits import unsolve, use_zones
+from peel.job.job import Job, Photo, new_job
+from peel.job.marking import without_marks
+from peel.job.touching import (
+    TOUCH_PLANES,
+    SoftStroke,
+    Touch,
+    has_touches,
+    nudge,
+    release,
+    release_all,
+    touch,
+    touch_area,
+    touched_in,
+)
+from peel.work.repairing import Repair, repair, repair_region
+from peel.work.session import Session
+from peel.work.solving import solve_job
+from peel.work.stages import Cache, Stages
+
+_SOLVED: list[Job] = []
+
+
+def _solved() -> Job:
+    """Solve the disc once for all of these tests."""
+    if not _SOLVED:
+        photo, _, zones = soft_disc(300, 420, 90)
+        job = new_job(Photo("disc.png", np.round(photo * 255).astype(np.uint8)))
+        _SOLVED.append(solve_job(use_zones(job.with_recipe(band={"lay": "plain", "kinds": "none"}), zones))[0])
+    return _SOLVED[0]
+
+
+def _finished(job: Job, level: int = 0) -> np.ndarray:
+    return Stages(job.photo, Cache(8_000_000)).alpha(job, job.photo.space.bounds(level), level)
+
+
+@pytest.mark.parametrize("sort", list(Touch))
+def test_nothing_changes_outside_a_stroke(sort: Touch) -> None:
+    job = _solved()
+    stroke = SoftStroke(((300, 150),), 20)
+
+    after = touch(job, stroke, sort)
+
+    ys, xs = np.mgrid[:300, :420]
+    outside = np.hypot(ys + 0.5 - 150, xs + 0.5 - 300) > 23
+    assert np.array_equal(_finished(after)[outside], _finished(job)[outside])
+    assert after.matte is job.matte
+    assert after.is_solved
+
+
+def test_solid_and_clear_force_whatever_is_there() -> None:
+    job, core = _solved(), (slice(148, 152), slice(298, 302))
+
+    solid = touch(job, SoftStroke(((300, 150),), 20, softness=0), Touch.SOLID)
+    clear = touch(solid, SoftStroke(((300, 150),), 20, softness=0), Touch.CLEAR)
+
+    assert (_finished(solid)[core] == 1).all()
+    assert (_finished(clear)[core] == 0).all()
+
+
+def test_ten_passes_of_thin_take_haze_and_keep_a_strand() -> None:
+    alpha = np.full((120, 160), 0.06, np.float32)
+    alpha[:, 80] = 0.55
+    alpha[:, [79, 81]] = 0.2
+    job = new_job(Photo("strand.png", np.zeros((120, 160, 3), np.uint8)))
+    job = job.with_planes(matte=job.matte.write(job.photo.bounds, np.round(alpha * 65535).astype(np.uint16)))
+
+    thinned = job
+    for _ in range(10):
+        thinned = touch(thinned, SoftStroke(((20, 60), (140, 60)), 40, softness=0), Touch.THIN)
+
+    out, before = _finished(thinned)[40:80], _finished(job)[40:80]
+    assert out[:, 40:70].mean() < 0.1 * before[:, 40:70].mean()
+    assert np.abs(out[:, 79:82] - before[:, 79:82]).max() < 0.02 * 0.55
+
+
+@given(
+    st.lists(st.tuples(st.sampled_from(list(Touch)), st.integers(0, 420), st.integers(0, 300)), min_size=1, max_size=4)
+)
+def test_release_restores_exactly(strokes: list[tuple[Touch, int, int]]) -> None:
+    job = _solved()
+    touched = job
+    for sort, x, y in strokes:
+        touched = touch(touched, SoftStroke(((x, y),), 25), sort)
+    touched = nudge(touched, SoftStroke(((300, 150), (310, 155)), 25))
+
+    back = release(touched, SoftStroke(((0, 150), (420, 150)), 400, softness=0))
+
+    assert has_touches(touched)
+    assert not has_touches(back)
+    assert np.array_equal(_finished(back), _finished(job))
+
+
+def test_one_sort_is_released_without_the_others() -> None:
+    job = touch(_solved(), SoftStroke(((300, 150),), 20), Touch.SOLID)
+    job = touch(job, SoftStroke(((300, 150),), 20), Touch.SOFTEN)
+
+    assert not has_touches(release_all(job, "soften"), sort="soften")
+    assert has_touches(release_all(job, "soften"), sort="solid and clear")
+    assert not has_touches(release_all(job))
+    assert touched_in(job, job.photo.bounds)[150, 300]
+    assert not touched_in(job, job.photo.bounds, "nudge").any()
+    assert set(TOUCH_PLANES) == {"solid and clear", "firm and thin", "nudge", "soften"}
+
+
+def test_an_edge_goes_where_it_is_nudged_and_nearly_back() -> None:
+    job = _solved()
+    out = nudge(job, SoftStroke(((296, 150), (304, 150)), 40, softness=1))
+    back = nudge(out, SoftStroke(((304, 150), (296, 150)), 40, softness=1))
+
+    row, pushed = _finished(job)[150], _finished(out)[150]
+    assert 5 < (pushed[280:330] > 0.5).sum() - (row[280:330] > 0.5).sum() <= 8
+    assert np.abs(_finished(back)[150] - row).max() < 0.35
+    assert np.abs(_finished(back) - _finished(job)).mean() < 0.15 * np.abs(_finished(out) - _finished(job)).mean()
+
+
+def test_touch_ups_survive_a_new_solve_and_closing(tmp_path: Path, disc_file: Path) -> None:
+    session = Session.begin(disc_file, tmp_path / "work.peel")
+    _, _, zones = soft_disc(300, 420, 90)
+    session.apply("Zones", lambda job: use_zones(job, zones))
+    session.apply("Solid", lambda job: touch(job, SoftStroke(((20, 20),), 10, softness=0), Touch.SOLID))
+    session.wait_idle(60)
+    session.apply("Again", unsolve)
+    session.wait_idle(60)
+    before = session.stages.alpha(session.job, session.job.photo.bounds, 0)
+    session.close()
+
+    again = Session.resume(ProjectFile.open(tmp_path / "work.peel"))
+    after = again.stages.alpha(again.job, again.job.photo.bounds, 0)
+    again.undo()
+    again.undo()
+    again.wait_idle(60)
+    undone = again.stages.alpha(again.job, again.job.photo.bounds, 0)
+    again.close()
+
+    assert after[20, 20] == 1
+    assert np.array_equal(before, after)
+    assert undone[20, 20] == 0
+
+
+@pytest.mark.parametrize(
+    "stroke",
+    [
+        SoftStroke(((-50, -50),), 20),
+        SoftStroke(((210, 150),), 5000),
+        SoftStroke(((-10, 150), (430, 150)), 30, 0.5, 1.0, (float("nan"), -3.0)),
+        SoftStroke(((415, 295),), 30, strength=7.0),
+    ],
+)
+def test_odd_strokes_do_something_sensible(stroke: SoftStroke) -> None:
+    job = _solved()
+
+    for made in (touch(job, stroke, Touch.SOLID), nudge(job, stroke), release(job, stroke)):
+        out = _finished(made)
+        assert np.isfinite(out).all()
+        assert out.min() >= 0
+        assert out.max() <= 1
+
+
+def test_an_area_is_filled_and_one_of_no_size_is_not() -> None:
+    job = _solved()
+
+    filled = touch_area(job, ((10, 10), (60, 10), (60, 40), (10, 40)), Touch.SOLID)
+
+    assert (_finished(filled)[12:38, 12:58] == 1).all()
+    assert touch_area(job, ((10, 10), (60, 10)), Touch.SOLID) is job
+    assert touch_area(job, ((-90, -90), (-60, -90), (-60, -50)), Touch.SOLID) is job
+
+
+def test_coarser_levels_show_touch_ups_too() -> None:
+    job = touch(_solved(), SoftStroke(((300, 150),), 20, softness=0), Touch.CLEAR)
+
+    fine, coarse = _finished(job), _finished(job, 2)
+
+    assert coarse[37, 75] < 0.02
+    assert np.abs(coarse[:75, :105] - fine.reshape(75, 4, 105, 4).mean(axis=(1, 3))).max() < 0.2
+
+
+def test_clearing_all_marks_takes_touch_ups_along() -> None:
+    job = touch(_solved(), SoftStroke(((300, 150),), 20), Touch.CLEAR)
+
+    assert not has_touches(without_marks(job))
+
+
+def test_a_repair_by_one_press_is_a_touch_up_kept_to_its_area() -> None:
+    job = _solved()
+    job = touch(job, SoftStroke(((210, 150),), 2, softness=0), Touch.CLEAR)
+    job = touch(job, SoftStroke(((180, 150),), 2, softness=0), Touch.CLEAR)
+    stages = Stages(job.photo, Cache(8_000_000))
+    around = ((200, 140), (220, 140), (220, 160), (200, 160))
+
+    found = repair_region(stages, job, Repair.PINHOLES, 8)
+    mended = repair(stages, job, Repair.PINHOLES, 8, around)
+
+    assert found[150, 210]
+    assert found[150, 180]
+    assert _finished(mended)[150, 210] == 1
+    assert _finished(mended)[150, 180] < 0.5
+    assert repair(stages, _solved(), Repair.PINHOLES, 8) is _solved()
