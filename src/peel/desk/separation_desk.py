@@ -264,9 +264,11 @@ class SeparationDesk(QObject):
     def _on_row(self, row: Row) -> None:
         """Take a rendering as the sheet proposes it; what it is used for stays."""
         names = ("rendering", "weights", "hue", "low", "high", "middle")
-        changes = {name: getattr(row.separation, name) for name in names} | {"strength": None}
+        tried = {name: getattr(row.separation, name) for name in names} | {"gain": 1.0, "strength": None}
         self._shown = None
-        self._try({**changes, "gain": 1.0})
+        self._try(tried)
+        # found again with the edit: how colours mix may have been found out meanwhile
+        changes = {**tried, "weights": None, "low": None, "high": None}
         self._edit(f"Separation: {row.separation.rendering}", lambda own: own.model_copy(update=changes))
         if self._desk.view is not View.TONE:
             self._desk.show_view(View.TONE)

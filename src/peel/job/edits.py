@@ -13,7 +13,7 @@ from peel.job.marking import Zone
 from peel.job.plane import Plane
 from peel.job.rect import Rect
 from peel.job.separations import unsolve_separated
-from peel.job.settings import JobSettings, with_value
+from peel.job.settings import JobSettings, with_open_ends, with_value
 from peel.matte.arrays import ByteArray, FloatArray
 from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
 
@@ -39,6 +39,8 @@ def use_settings(job: Job, settings: JobSettings) -> Job:
     before = job.settings
     if settings == before:
         return job
+    if settings.photo.known_mixing != before.photo.known_mixing:
+        settings = with_open_ends(settings)  # they are tones of colours as they mix
     job = job.with_settings(settings)
     if settings.recipe.band != before.recipe.band:
         job = lay_zones(job, job.photo.bounds)

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from peel.errors import MarkError
 from peel.job.job import Job, Photo
 from peel.job.kinds import kinds_in, kinds_stamp
+from peel.job.mixing import with_mixing
 from peel.job.plane import Plane
 from peel.job.question import used_separations
 from peel.job.rect import Rect
@@ -24,6 +25,7 @@ from peel.matte.separation.discriminant import best_mix
 from peel.matte.separation.key import Plate, fit_plate, hue_of_backdrop, key_tone
 from peel.matte.separation.renderings import CONTRAST_REACH, RENDERINGS, mix_tone, strengthened
 from peel.matte.separation.tone_curve import ToneCurve, propose_ends, trust_in_tone
+from peel.matte.srgb import to_linear
 
 __all__ = [
     "FADE_PX",
@@ -57,6 +59,7 @@ _SPOT: Final = 2  # pixels to either side of a pressed spot whose median tone is
 _MOST: Final = 20_000  # samples of a side
 _LEAST: Final = 30  # samples of a side without which nothing can be told
 _EQUAL: Final = (1 / 3, 1 / 3, 1 / 3)
+_BY_EYE: Final = ("lightness", "green to rose", "blue to yellow", "saturation")  # of encoded colours by definition
 
 
 @dataclass(frozen=True)
@@ -138,7 +141,7 @@ def tone_of_samples(job: Job, separation: Separation, samples: EdgeSamples) -> t
 
 
 def _tones_at(job: Job, separation: Separation, colours: FloatArray, places: NDArray[Any]) -> FloatArray:
-    row = np.ascontiguousarray(colours[None])
+    row = _mixing(job, separation, np.ascontiguousarray(colours[None]))
     if separation.rendering != "key":
         return _plain_tone(separation, row)[0]
     plate = _plate(job, separation)
@@ -172,7 +175,8 @@ def found(job: Job, number: int) -> Separation:
 def complete(job: Job, separation: Separation, samples: EdgeSamples) -> Separation:
     """Return a separation with what it leaves open found from samples."""
     if separation.rendering == "mix" and separation.weights is None:
-        weights = best_mix(samples.subject, samples.backdrop) if samples.are_enough else _EQUAL
+        sides = (_mixing(job, separation, side[None])[0] for side in (samples.subject, samples.backdrop))
+        weights = best_mix(*sides) if samples.are_enough else _EQUAL
         separation = separation.model_copy(update={"weights": weights})
     if separation.rendering == "key" and separation.hue is None and len(samples.backdrop):
         red, green, blue = (round(float(part) * 255) for part in hue_of_backdrop(samples.backdrop)[0])
@@ -230,7 +234,12 @@ def separated_in(job: Job, window: Rect) -> ByteArray:
 
 def separations_stamp(job: Job, window: Rect) -> Hashable:
     """Return all that `separated_in` and `tone_window` depend on in a window."""
-    return job.settings.recipe.separations, job.separated.stamp(window), kinds_stamp(job, window)
+    return (
+        job.settings.recipe.separations,
+        job.settings.photo.is_linear,
+        job.separated.stamp(window),
+        kinds_stamp(job, window),
+    )
 
 
 def tone_reach(separation: Separation) -> int:
@@ -262,20 +271,27 @@ def tone_window(job: Job, separation: Separation, colours: FloatArray, rect: Rec
         if plate is None:
             return np.ones(colours.shape[:2], np.float32)
         shape = (round(job.photo.height * scale), round(job.photo.width * scale))
-        tone = key_tone(colours, plate.window(rect.as_tuple, shape), separation.gain)
+        tone = key_tone(_mixing(job, separation, colours), plate.window(rect.as_tuple, shape), separation.gain)
     else:
-        tone = _plain_tone(separation, colours)
+        tone = _plain_tone(separation, _mixing(job, separation, colours))
     return strengthened(tone, separation.local_contrast, separation.sharpening, scale)
 
 
 def _plate(job: Job, separation: Separation) -> Plate | None:
-    return None if separation.hue is None else _plate_of(job.photo, separation.hue)
+    return None if separation.hue is None else _plate_of(job.photo, separation.hue, job.settings.photo.is_linear)
 
 
 @lru_cache(maxsize=4)
-def _plate_of(photo: Photo, hue: str) -> Plate | None:
+def _plate_of(photo: Photo, hue: str, is_linear: bool) -> Plate | None:
     """Fit the clean backdrop; what is marked does not enter, so that a stroke does not change the whole key."""
-    return fit_plate(photo.working, np.array(rgb_from_hex(hue), np.float32))
+    colour = np.array(rgb_from_hex(hue), np.float32)
+    return fit_plate(to_linear(photo.working), to_linear(colour)) if is_linear else fit_plate(photo.working, colour)
+
+
+def _mixing(job: Job, separation: Separation, colours: FloatArray) -> FloatArray:
+    """Return colours as they mix in the photo, so that a tone of half-covered pixels lies half-way between its ends."""
+    follows = separation.rendering not in _BY_EYE and job.settings.photo.is_linear
+    return to_linear(np.ascontiguousarray(colours)) if follows else colours
 
 
 def put_separation(job: Job, number: int, separation: Separation) -> Job:
@@ -351,7 +367,7 @@ def release_stretch(job: Job, region: BoolArray) -> Job:
 def _with_separations(
     job: Job, separations: tuple[Separation, ...], separated: Plane, number: int | None = None
 ) -> Job:
-    after = job.with_planes(separated=separated).with_recipe(separations=separations)
+    after = with_mixing(job.with_planes(separated=separated).with_recipe(separations=separations))
     if number is not None:
         own = (*separations[:number], found(after, number), *separations[number + 1 :])
         after = after.with_recipe(separations=own)
@@ -361,7 +377,8 @@ def _with_separations(
 def unsolve_separated(before: Job, after: Job) -> Job:
     """Mark the band as unsolved where other separations are in use than before, and where they fade into others."""
     sides = [_in_use(job) for job in (before, after)]
-    if sides[0] == sides[1] and before.separated is after.separated:
+    is_same = sides[0] == sides[1] and before.separated is after.separated
+    if is_same or not any(sides[0] + sides[1]):
         return after
     whole = after.photo.bounds
     numbers = [separated_in(job, whole) for job in (before, after)]

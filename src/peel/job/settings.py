@@ -25,6 +25,7 @@ __all__ = [
     "Solving",
     "rgb_from_hex",
     "value_of",
+    "with_open_ends",
     "with_value",
 ]
 
@@ -300,6 +301,13 @@ def with_value(settings: JobSettings, path: str, value: Any) -> JobSettings:
     getattr(holder, name)
     changed = type(holder).model_validate({**dict(holder), name: value})
     return with_value(settings, holder_path, changed) if holder_path else changed
+
+
+def with_open_ends(settings: JobSettings) -> JobSettings:
+    """Return the settings with mix, ends and strength of every separation left to Peel again."""
+    open_again = {"weights": None, "low": None, "high": None, "strength": None}
+    separations = tuple(own.model_copy(update=open_again) for own in settings.recipe.separations)
+    return with_value(settings, "recipe.separations", separations) if separations else settings
 
 
 def rgb_from_hex(colour: str) -> tuple[float, float, float]:

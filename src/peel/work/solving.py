@@ -10,6 +10,7 @@ from peel.errors import SolveError
 from peel.job.edits import with_matte
 from peel.job.job import Job
 from peel.job.kinds import is_said, kinds_in
+from peel.job.mixing import with_mixing
 from peel.job.question import solve_settings
 from peel.job.rect import Rect
 from peel.job.separations import with_found
@@ -22,7 +23,6 @@ from peel.matte.solve.closed_form import ALIGNMENT, COLOUR_MARGIN, solve_matte
 from peel.matte.solve.conjugate_gradients import NOTHING_TO_DO, Progress, SolveReport
 from peel.matte.solve.evidence import Evidence, gather_evidence
 from peel.matte.solve.kind_terms import term_maps
-from peel.matte.solve.mixing import mixes_linearly
 from peel.matte.solve.noise import NoiseCurve
 from peel.matte.solve.patches import REACH_PX
 from peel.matte.solve.sampling import ColourPrior, colour_prior, subject_palette
@@ -103,7 +103,7 @@ def solve_job(
     tiles = unsolved_rect(job)
     if tiles.is_empty:
         return job, NOTHING_TO_DO
-    job = with_found(_with_mixing(job))
+    job = with_found(with_mixing(job))
     checkpoint()
     pieces = pieces_of(job, first)
     checkpoint()
@@ -124,14 +124,6 @@ def solve_job(
         if interim and done < total:
             interim(job)
     return with_matte(job, tiles, job.alpha(tiles)), _together(reports)
-
-
-def _with_mixing(job: Job) -> Job:
-    """Find out how colours mix, unless that is known."""
-    if job.settings.photo.known_mixing is not None:
-        return job
-    found = "light" if mixes_linearly(job.photo.pixels, job.zones.read()) else "value"
-    return job.with_photo_settings(mixing_found=found)
 
 
 def _together(reports: list[SolveReport]) -> SolveReport:

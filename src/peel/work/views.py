@@ -107,7 +107,8 @@ def view_stamp(stages: Stages, job: Job, view: View, rect: Rect, level: int, loo
         return stages.matte.stamp(job, rect, level)
     if view is View.TONE:
         marked = look.lost_floor, look.unsure, job.zones.stamp(job.photo.space.covered(rect, level))
-        return _shown_separation(job, look), marked if look.lost_floor is not None else None
+        seen = _shown_separation(job, look), job.settings.photo.is_linear
+        return seen, marked if look.lost_floor is not None else None
     if view is View.BACKING:
         return stages.sheet_stamp(sheet_of(job), rect, level)
     behind = look.loud if view is View.LOUD else None
