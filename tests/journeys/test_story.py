@@ -111,10 +111,12 @@ def test_from_a_photo_to_delivered_files_and_back(make_window: Callable[[], Hand
 
 
 # Mean absolute error in the band, and colour error against the photo's own colours, as measured with a little room.
+# Leaves and grass before a bright window keep more of their own colours in the photo than in the estimate.
 # On cream before pale paper the solved matte leaves the inside a little see-through, which costs its colours.
 _EXPECTED = {
     "bramble": (0.12, 0.8),
     "russet": (0.12, 0.8),
+    "ivy-king": (0.09, 1.2),
     "lamplighter": (0.05, 1.3),
     "moth-queen": (0.14, 0.8),
     "tin-drummer": (0.05, 0.75),

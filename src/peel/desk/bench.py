@@ -19,6 +19,7 @@ from peel.desk.desk_state import DeskState
 from peel.desk.display.tiles import DisplayTiles
 from peel.desk.edge_desk import EdgeDesk
 from peel.desk.file_desk import FileDesk
+from peel.desk.finish_desk import FinishDesk
 from peel.desk.held_keys import HeldKeys
 from peel.desk.layout import in_column, in_row, side_column
 from peel.desk.marking_desk import MarkingDesk
@@ -82,6 +83,7 @@ class Bench(QWidget):
         matte = self.panels[Step.MATTE]
         assert isinstance(matte, MattePanel)
         self.repair_desk = RepairDesk(desk, matte)
+        self.finish_desk = FinishDesk(desk, matte)
         self.progress = QProgressBar()
         self.progress.setObjectName("solving")
         self.progress.setTextVisible(False)
@@ -151,6 +153,7 @@ class Bench(QWidget):
             self.edge_desk.close,
             self.separation_desk.close,
             self.repair_desk.close,
+            self.finish_desk.close,
             *(tool.close for tool in tools),
         ]
 

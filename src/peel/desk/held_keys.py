@@ -33,8 +33,8 @@ class HeldKeys(QObject):
         """Show the view of a number key; return whether it was one."""
         if event.key() == Qt.Key.Key_Alt:
             self.alt_held.emit(True)
-        number = event.key() - Qt.Key.Key_1
-        if not 0 <= number < len(View) or event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+        number = _number(event)
+        if number is None or event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             return False
         if not event.isAutoRepeat():
             self._down = (self._desk.view, time.monotonic())
@@ -45,10 +45,16 @@ class HeldKeys(QObject):
         """Go back to the view before if the key was held; return whether it was one of a view."""
         if event.key() == Qt.Key.Key_Alt:
             self.alt_held.emit(False)
-        if self._down is None or not 0 <= event.key() - Qt.Key.Key_1 < len(View) or event.isAutoRepeat():
+        if self._down is None or _number(event) is None or event.isAutoRepeat():
             return False
         before, since = self._down
         self._down = None
         if time.monotonic() - since > _HELD_S:
             self._desk.show_view(before)
         return True
+
+
+def _number(event: QKeyEvent) -> int | None:
+    """Return the place of the view that a number key stands for; 0 comes after 9."""
+    place = (event.key() - Qt.Key.Key_0 - 1) % 10 if Qt.Key.Key_0 <= event.key() <= Qt.Key.Key_9 else len(View)
+    return place if place < len(View) else None

@@ -68,6 +68,6 @@ def key_sections(tools: dict[Step, list[Tool]]) -> list[KeySheetSection]:
             "Tools",
             [*of("Tools"), *((key, f"the tool's {' or '.join(names)}") for key, names in ways.items()), *hints, *_HELD],
         ),
-        ("Views", [(f"1 – {len(View)}", views), (f"hold 1 – {len(View)}", "only peek"), *of("Views"), *_MOUSE]),
+        ("Views", [("1 – 9, 0", views), ("hold one", "only peek"), *of("Views"), *_MOUSE]),
         ("Work", of("Work")),
     ]

@@ -6,6 +6,7 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 __all__ = [
     "MOST_CONTOURS",
+    "MOST_FINISH_AREAS",
     "MOST_SEPARATIONS",
     "MOST_SHEER_COLOURS",
     "Backing",
@@ -13,6 +14,9 @@ __all__ = [
     "Colour",
     "Contour",
     "Delivery",
+    "Finish",
+    "FinishArea",
+    "Finishes",
     "HexColour",
     "JobSettings",
     "Mixing",
@@ -32,6 +36,7 @@ __all__ = [
 MOST_SHEER_COLOURS: Final = 8
 MOST_CONTOURS: Final = 2_000
 MOST_SEPARATIONS: Final = 12
+MOST_FINISH_AREAS: Final = 50
 
 Coordinate = Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)]
 Point = tuple[Coordinate, Coordinate]
@@ -183,6 +188,44 @@ class Separation(_Settings):
         return self
 
 
+class Finish(_Settings):
+    """How edges are shaped once they are solved and touched up; see `peel.matte.repair.profile.EdgeShape`."""
+
+    pull_px: Annotated[float, Field(ge=-12, le=12)] = 0.0
+    crisp: Annotated[float, Field(ge=-1, le=1)] = 0.0
+    even_px: Annotated[float, Field(ge=0, le=40)] = 0.0
+    clear_below: Annotated[float, Field(ge=0, le=0.9)] = 0.0
+    solid_above: Annotated[float, Field(ge=0.1, le=1)] = 1.0
+    middle: Annotated[float, Field(ge=0.05, le=0.95)] = 0.5
+    strength: Annotated[float, Field(ge=0, le=1)] = 1.0
+
+    @model_validator(mode="after")
+    def _ends_in_order(self) -> "Finish":
+        if self.clear_below >= self.solid_above:
+            msg = "clear_below has to lie below solid_above"
+            raise ValueError(msg)
+        return self
+
+
+class Finishes(_Settings):
+    """How edges are shaped: everywhere, and in place of that along kinds of edge that have a shape of their own."""
+
+    everywhere: Finish = Finish()
+    hard: Finish | None = None
+    soft: Finish | None = None
+    strand: Finish | None = None
+    lacy: Finish | None = None
+    sheer: Finish | None = None
+
+
+class FinishArea(_Settings):
+    """A drawn part of the photo whose edges are shaped in a way of their own; its border fades over `fade_px`."""
+
+    outline: Annotated[tuple[Point, ...], Field(min_length=3, max_length=20_000)]
+    fade_px: Annotated[float, Field(ge=0, le=400)] = 24.0
+    finish: Finish = Finish()
+
+
 class Colour(_Settings):
     """Edge colour: 0 keeps the photo's own colours in the band, 1 gives all of it the subject's."""
 
@@ -218,6 +261,7 @@ class PhotoSettings(_Settings):
     mixing : how the person says that subject and backdrop mix, in linear light or by encoded value; None leaves it to
         Peel.
     mixing_found : what Peel found, once the first matte was solved.
+    finish_areas : drawn parts whose edges are shaped in a way of their own, the later over the earlier.
     """
 
     unmarked: Literal["backdrop", "subject"] = "backdrop"
@@ -225,6 +269,7 @@ class PhotoSettings(_Settings):
     sheer_colours: Annotated[tuple[HexColour, ...], Field(max_length=MOST_SHEER_COLOURS)] = ()
     mixing: Mixing | None = None
     mixing_found: Mixing | None = None
+    finish_areas: Annotated[tuple[FinishArea, ...], Field(max_length=MOST_FINISH_AREAS)] = ()
 
     @property
     def known_mixing(self) -> Mixing | None:
@@ -243,6 +288,7 @@ class Recipe(_Settings):
     band: Band = Band()
     separations: Annotated[tuple[Separation, ...], Field(max_length=MOST_SEPARATIONS)] = ()
     solving: Solving = Solving()
+    finish: Finishes = Finishes()
     colour: Colour = Colour()
     backing: Backing = Backing()
     delivery: Delivery = Delivery()

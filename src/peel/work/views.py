@@ -1,6 +1,6 @@
 """The views of a job, as pictures for the screen."""
 
-from collections.abc import Hashable, Sequence
+from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass
 from enum import Enum
 from typing import Final
@@ -20,6 +20,7 @@ from peel.matte.arrays import BoolArray, ByteArray, FloatArray, IntArray
 from peel.matte.composite.over import checker
 from peel.matte.edge.kinds import Kind
 from peel.matte.edge.trimap import BACKGROUND, FOREGROUND
+from peel.matte.inspect.residue import RESIDUE_REACH, residue
 from peel.matte.marking.alike import lab_of
 from peel.matte.separation.tone_curve import clipped_detail
 from peel.work.stages import Stages
@@ -40,6 +41,8 @@ __all__ = [
 LOUDEST: Final = "#ff00c8"
 ZONE_HUES: Final = ("#edb81a", "#00b7d8", "#e0409a", "#52b52f", "#7a5cf0", "#f0692c")
 _DETAIL_REACH: Final = 8
+_FAINTNESS: Final = 20  # power by which values near 0 and 1 are drawn towards the middle
+_BRIGHTENED: Final = 5.0
 _CANDIDATES: Final = ("#ff00c8", "#00d0ff", "#00e040", "#ffe000", "#ff3000", "#2040ff", "#b000ff", "#ff8000")
 
 
@@ -54,6 +57,8 @@ class View(Enum):
     LOUD = "Loud"
     BACKING = "Backing"
     TONE = "Tone"
+    FAINT = "Faint"
+    RESIDUE = "Residue"
 
     @property
     def shows_sheet(self) -> bool:
@@ -103,8 +108,10 @@ def view_stamp(stages: Stages, job: Job, view: View, rect: Rect, level: int, loo
         covered = job.photo.space.covered(rect, level)
         zones = job.zones.stamp(covered), kinds_stamp(job, covered)
         return zones, look.unsure, look.backdrop, look.strength, look.hatch_px
-    if view is View.MATTE:
+    if view in (View.MATTE, View.FAINT):
         return stages.matte.stamp(job, rect, level)
+    if view is View.RESIDUE:
+        return stages.cutout_stamp(job, _around_residue(job, rect, level), level)
     if view is View.TONE:
         marked = look.lost_floor, look.unsure, job.zones.stamp(job.photo.space.covered(rect, level))
         seen = _shown_separation(job, look), job.settings.photo.is_linear
@@ -134,8 +141,8 @@ def render(stages: Stages, job: Job, view: View, rect: Rect, level: int, look: L
         sRGB.
     """
     look = look or Look()
-    if view is View.MATTE:
-        return _bytes(np.repeat(stages.alpha(job, rect, level)[..., None], 3, axis=2))
+    if view in _GRAY:
+        return _bytes(np.repeat(_GRAY[view](stages, job, rect, level)[..., None], 3, axis=2))
     if view is View.PHOTO:
         colours = stages.pyramid.colours(rect, level)
     elif view is View.TONE:
@@ -147,6 +154,33 @@ def render(stages: Stages, job: Job, view: View, rect: Rect, level: int, look: L
     else:
         colours = stages.composite(job, rect, level, stages.backing_colour(_plain_colour(view, look.loud)))
     return to_screen(_bytes(colours), job.photo.profile)
+
+
+def _faint(stages: Stages, job: Job, rect: Rect, level: int) -> FloatArray:
+    """Show the matte with all between clear and solid drawn towards the middle: 1 % is a plain gray, 0 stays black."""
+    alpha = stages.alpha(job, rect, level)
+    away = 2 * alpha - 1
+    return np.asarray(0.5 + 0.5 * np.sign(away) * np.abs(away) ** np.float32(_FAINTNESS), np.float32)
+
+
+def _around_residue(job: Job, rect: Rect, level: int) -> Rect:
+    return rect.grown(RESIDUE_REACH).intersection(job.photo.space.bounds(level))
+
+
+def _residue(stages: Stages, job: Job, rect: Rect, level: int) -> FloatArray:
+    """Show where the matte does not explain the photo, brightened."""
+    around = _around_residue(job, rect, level)
+    alpha, photo = stages.alpha(job, around, level), stages.pyramid.colours(around, level)
+    left = residue(photo, stages.foreground(job, around, level), alpha, linear=job.settings.photo.is_linear)
+    return np.asarray(left[rect.within(around)] * np.float32(_BRIGHTENED), np.float32)
+
+
+_GRAY: Final[dict[View, Callable[[Stages, Job, Rect, int], FloatArray]]] = {
+    View.MATTE: Stages.alpha,
+    View.FAINT: _faint,
+    View.RESIDUE: _residue,
+}
+"""The views that show one number a pixel."""
 
 
 def _shown_separation(job: Job, look: Look) -> Separation:

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import (
     QCheckBox,
     QHBoxLayout,
     QLabel,
+    QMenu,
     QPushButton,
     QSizePolicy,
     QVBoxLayout,
@@ -154,7 +155,13 @@ class Shelf(QWidget):
     def _view_buttons(self, row: QHBoxLayout) -> dict[View, QPushButton]:
         buttons = {}
         row.setSpacing(4)
+        menu = QMenu(self)
         for number, view in enumerate(View, 1):
+            if view in _MORE:
+                action = menu.addAction(f"{view.value}\t{number % 10}")
+                action.setToolTip(f"Show {_MEANING[view]}")
+                action.triggered.connect(lambda _checked=False, view=view: self._desk.show_view(view))
+                continue
             button = QPushButton(view.value)
             button.setObjectName("choice")
             button.setProperty("view", view.value)
@@ -164,6 +171,14 @@ class Shelf(QWidget):
             button.clicked.connect(lambda _checked=False, view=view: self._desk.show_view(view))
             row.addWidget(button)
             buttons[view] = button
+        self._more = QPushButton("More")
+        self._more.setObjectName("choice")
+        self._more.setCheckable(True)
+        self._more.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self._more.setToolTip("Show " + "; ".join(f"{view.value}: {_MEANING[view]}" for view in _MORE))
+        menu.setToolTipsVisible(True)
+        self._more.setMenu(menu)
+        row.addWidget(self._more)
         self._wipe = QPushButton("Wipe")
         self._wipe.setObjectName("choice")
         self._wipe.setCheckable(True)
@@ -271,6 +286,8 @@ class Shelf(QWidget):
         """Show which view is chosen."""
         for other, button in self._views.items():
             button.setChecked(other is self._desk.view)
+        self._more.setChecked(self._desk.view in _MORE)
+        self._more.setText(self._desk.view.value if self._desk.view in _MORE else "More")
 
     def show_zoom(self, scale: float) -> None:
         """Show the zoom."""
@@ -286,4 +303,7 @@ _MEANING = {
     View.LOUD: "the cutout on the colour that differs most from its edge",
     View.BACKING: "the cutout on its backing",
     View.TONE: "the separation between its ends: white is surely subject",
+    View.FAINT: "the matte with what is nearly clear or nearly solid made plain",
+    View.RESIDUE: "where the cutout, laid back over the clean backdrop, differs from the photo",
 }
+_MORE = (View.TONE, View.FAINT, View.RESIDUE)

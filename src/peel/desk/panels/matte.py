@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QWidget
 
 from peel.desk.controls.number_field import NumberField
 from peel.desk.panels.panel import Panel, words
+from peel.desk.panels.profile import ProfilePage
 from peel.desk.panels.repair import RepairPage
 from peel.desk.panels.spec import StepSpec
 from peel.desk.steps import Step, StepState
@@ -81,6 +82,9 @@ class MattePanel(Panel):
         self.column.addWidget(self._state)
         self.column.addWidget(self._bar)
         self.column.addWidget(self._shares)
+        self.rule()
+        self.profile = ProfilePage()
+        self.column.addWidget(self.profile)
         self.rule()
         self.repairs = RepairPage(self.desk)
         self.column.addWidget(self.repairs)

@@ -67,7 +67,7 @@ def _chroma(colours: FloatArray) -> tuple[FloatArray, FloatArray]:
 def relative_chroma(colour: FloatArray) -> float:
     """Return how much hue a colour (3,) has for its brightness; 0 for gray.
 
-    >>> relative_chroma(np.array([0.4, 0.4, 0.4], np.float32))
+    >>> round(relative_chroma(np.array([0.4, 0.4, 0.4], np.float32)), 6)
     0.0
     """
     chroma, brightness = _chroma(np.asarray(colour, np.float32).reshape(1, 1, 3))

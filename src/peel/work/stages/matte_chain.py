@@ -1,21 +1,29 @@
-"""The stages of the finished matte: as solved, then touched up by hand."""
+"""The stages of the finished matte: as solved, touched up by hand, its edges shaped."""
 
 from collections.abc import Hashable
 from typing import Final
 
+import cv2
 import numpy as np
 
 from peel.job.job import MATTE_ONE, Job
+from peel.job.kinds import kinds_in, kinds_stamp
 from peel.job.planes import PLANES, Role
 from peel.job.rect import Rect
+from peel.job.settings import Finish, FinishArea
 from peel.job.touching import PER_PIXEL, has_touches
 from peel.matte.arrays import FloatArray, unit_floats
+from peel.matte.edge.kinds import Kind
+from peel.matte.marking.coverage import coverage
+from peel.matte.repair.profile import PROFILE_REACH, EdgeShape, shaped
 from peel.matte.repair.touching import TOUCH_REACH, firmed, forced, nudged, softened
 from peel.work.stages.chain import Before, Stage
 from peel.work.stages.pyramid import shrunk
 
-__all__ = ["Solved", "Touched"]
+__all__ = ["Finished", "Solved", "Touched"]
 
+_KINDS: Final = tuple(kind.name.lower() for kind in Kind)
+_FADE_PX: Final = 12  # photo pixels over which kinds of edge with shapes of their own fade
 _PLANES: Final = tuple(name for name, spec in PLANES.items() if spec.role is Role.TOUCH)
 
 
@@ -97,3 +105,81 @@ class Touched(Stage):
             return None
         values = shrunk(plane.read(covered).astype(np.float32), level) - np.float32(neutral)
         return np.clip(values / np.float32(127 if neutral else 255), -1, 1).astype(np.float32)
+
+
+class Finished(Stage):
+    """The edges pulled, made crisper or softer, evened: everywhere, along kinds of edge, in drawn areas."""
+
+    reach = PROFILE_REACH
+
+    def stamp(self, job: Job, rect: Rect, level: int) -> Hashable:
+        """Return the shapes, and the kinds around a window where any has a shape of its own."""
+        finishes = job.settings.recipe.finish
+        by_kind = any(getattr(finishes, name) is not None for name in _KINDS)
+        around = job.photo.space.covered(self._around(job, rect, level), level)
+        return finishes, job.settings.photo.finish_areas, kinds_stamp(job, around) if by_kind else None
+
+    def is_neutral(self, job: Job) -> bool:
+        """Return whether no edge is shaped anywhere."""
+        finishes = job.settings.recipe.finish
+        own = [finishes.everywhere, *(getattr(finishes, name) for name in _KINDS)]
+        own += [area.finish for area in job.settings.photo.finish_areas]
+        return all(finish is None or _shape(finish).is_neutral for finish in own)
+
+    def passes(self, job: Job, rect: Rect, level: int) -> bool:
+        """Return whether no edge is near a window."""
+        around = job.photo.space.covered(self._around(job, rect, level), level)
+        return job.matte.constant_in(around) in (0, MATTE_ONE) and not has_touches(job, around)
+
+    def constant(self, job: Job, rect: Rect, level: int, before: float | None) -> float | None:
+        """Return the value before where no edge is near."""
+        return before if self.passes(job, rect, level) else None
+
+    def make(self, job: Job, rect: Rect, level: int, before: Before) -> FloatArray:
+        """Shape the edges of a window."""
+        around, scale = self._around(job, rect, level), 1 / (1 << level)
+        alpha = before(around)
+        out = _by_kind(job, around, level, alpha)
+        for area in job.settings.photo.finish_areas:
+            share = _area_share(area, around, scale)
+            if share.any():
+                out = out + share * (shaped(alpha, _shape(area.finish), scale) - out)
+        return np.ascontiguousarray(out[rect.within(around)], np.float32)
+
+    def _around(self, job: Job, rect: Rect, level: int) -> Rect:
+        return rect.grown(self.reach).intersection(job.photo.space.bounds(level))
+
+
+def _shape(finish: Finish) -> EdgeShape:
+    return EdgeShape(**finish.model_dump())
+
+
+def _by_kind(job: Job, rect: Rect, level: int, alpha: FloatArray) -> FloatArray:
+    """Shape a window by the overall finish, and along kinds with a finish of their own by that; both fade."""
+    finishes, scale = job.settings.recipe.finish, 1 / (1 << level)
+    everywhere = shaped(alpha, _shape(finishes.everywhere), scale)
+    own = {name: getattr(finishes, name) for name in _KINDS if getattr(finishes, name) is not None}
+    if not own:
+        return everywhere
+    step = 1 << level
+    kinds = np.ascontiguousarray(kinds_in(job, job.photo.space.covered(rect, level))[::step, ::step])
+    side = 2 * max(1, round(_FADE_PX * scale)) + 1
+    out = everywhere
+    for name, finish in own.items():
+        mask = (kinds == Kind[name.upper()]).astype(np.float32)
+        share = cv2.blur(cv2.blur(cv2.dilate(mask, np.ones((side, side), np.uint8)), (side, side)), (side, side))
+        out = out + share * (shaped(alpha, _shape(finish), scale) - everywhere)
+    return np.asarray(out, np.float32)
+
+
+def _area_share(area: FinishArea, rect: Rect, scale: float) -> FloatArray:
+    """Return how much a drawn area counts at each pixel of a window of a level."""
+    points = np.asarray(area.outline) * scale
+    reach = int(np.ceil(area.fade_px * scale)) + 1
+    wide = rect.grown(reach)
+    inside = coverage([points], wide.as_tuple).astype(np.float32) / np.float32(255)
+    if not inside.any():
+        return np.zeros((rect.height, rect.width), np.float32)
+    side = 2 * reach - 1
+    faded = cv2.blur(inside, (side, side)) if reach > 1 else inside
+    return np.asarray(np.clip(2 * faded, 0, 1)[rect.within(wide)] * 1.0, np.float32)

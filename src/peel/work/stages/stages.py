@@ -16,7 +16,7 @@ from peel.matte.edge.trimap import BACKGROUND, FOREGROUND
 from peel.work.stages.cache import Cache
 from peel.work.stages.chain import Chain
 from peel.work.stages.colour_chain import Clean, Estimate, Photographed
-from peel.work.stages.matte_chain import Solved, Touched
+from peel.work.stages.matte_chain import Finished, Solved, Touched
 from peel.work.stages.pyramid import Pyramid, shrunk
 
 __all__ = ["Stages"]
@@ -47,7 +47,7 @@ class Stages:
         self._photo = photo
         self.cache = cache if cache is not None else Cache(400_000_000)
         self.pyramid = Pyramid(photo)
-        self.matte = Chain([Solved(), Touched()], photo.space, self.cache)
+        self.matte = Chain([Solved(), Touched(), Finished()], photo.space, self.cache)
         colours = [Photographed(self.pyramid), Estimate(self.matte), Clean(self.pyramid)]
         self.colours = Chain(colours, photo.space, self.cache)
 
