@@ -1,5 +1,6 @@
 """The edge profile beyond its page: measuring it on a worker, showing a drag before it is made, drawn areas."""
 
+import contextlib
 from typing import Any
 
 from PySide6.QtCore import QObject, Signal
@@ -8,7 +9,16 @@ from peel.desk.desk_state import DeskState
 from peel.desk.panels.matte import MattePanel
 from peel.desk.steps import Step
 from peel.desk.tools.area import AreaTool
-from peel.job.finishing import FinishTarget, add_area, drop_area, finish_of, targets_of, with_finish
+from peel.errors import MarkError
+from peel.job.finishing import (
+    FinishTarget,
+    add_area,
+    changed_finish,
+    drop_area,
+    finish_of,
+    targets_of,
+    with_finish,
+)
 from peel.job.job import Job
 from peel.job.settings import Finish, Point
 from peel.matte.arrays import FloatArray
@@ -34,7 +44,7 @@ class FinishDesk(QObject):
         page = self.page
         page.target_chosen.connect(self._on_target)
         page.changed.connect(self._on_changed)
-        page.reset.connect(lambda: self._edit("As solved", Finish()))
+        page.reset.connect(self._reset)
         page.area_asked.connect(lambda: desk.borrow(self._area_tool))
         page.dropped.connect(self._on_dropped)
         self._area_tool.drawn.connect(self._on_area)
@@ -94,22 +104,18 @@ class FinishDesk(QObject):
         job, target = self._desk.job, self.target
         if job is None:
             return
-        try:
-            finish = Finish.model_validate({**dict(finish_of(job, target)), **changes})
-        except ValueError:
-            self._show(job)  # the ends of the values would cross
+        if not dragged:
+            self._desk.compare(None)
+            self._desk.edit("Edge profile", lambda job: changed_finish(job, target, changes))
             return
-        if dragged:
-            tried = with_finish(job, target, finish)
+        with contextlib.suppress(MarkError):  # the ends of the values would cross: said when it is let go
+            tried = changed_finish(job, target, changes)
             self._desk.compare(tried)
-            self.page.show_finish(finish, self._profile, is_area=target.area is not None)
-        else:
-            self._edit("Edge profile", finish)
+            self.page.show_finish(finish_of(tried, target), self._profile, is_area=target.area is not None)
 
-    def _edit(self, label: str, finish: Finish) -> None:
+    def _reset(self) -> None:
         target = self.target
-        self._desk.compare(None)
-        self._desk.edit(label, lambda job: with_finish(job, target, finish))
+        self._desk.edit("As solved", lambda job: with_finish(job, target, Finish()))
 
     def _on_area(self, area: tuple[Point, ...]) -> None:
         self._desk.take_up(self._desk.last_tool)

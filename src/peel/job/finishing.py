@@ -1,6 +1,6 @@
 """Edits of the finish: how edges are shaped everywhere, along a kind of edge, or in a drawn area."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from peel.errors import MarkError
@@ -9,7 +9,7 @@ from peel.job.job import Job
 from peel.job.settings import MOST_FINISH_AREAS, Finish, FinishArea, Point
 from peel.matte.edge.kinds import Kind
 
-__all__ = ["FinishTarget", "add_area", "drop_area", "finish_of", "targets_of", "with_finish"]
+__all__ = ["FinishTarget", "add_area", "changed_finish", "drop_area", "finish_of", "targets_of", "with_finish"]
 
 
 @dataclass(frozen=True)
@@ -47,6 +47,22 @@ def with_finish(job: Job, target: FinishTarget, finish: Finish) -> Job:
         return job
     areas[target.area] = areas[target.area].model_copy(update={"finish": finish})
     return set_value(job, "photo.finish_areas", tuple(areas))
+
+
+def changed_finish(job: Job, target: FinishTarget, changes: Mapping[str, float]) -> Job:
+    """Change some fields of a finish.
+
+    Raises
+    ------
+    MarkError
+        If they make no sense together, as when the ends of the values cross.
+    """
+    try:
+        finish = Finish.model_validate({**dict(finish_of(job, target)), **changes})
+    except ValueError as error:
+        message = "An edge cannot be shaped so: what is clear has to end below what is solid."
+        raise MarkError(message, 'Lower "clear below" or raise "solid above".') from error
+    return with_finish(job, target, finish)
 
 
 def add_area(job: Job, outline: Sequence[Point]) -> Job:

@@ -14,7 +14,7 @@ from peel.matte.repair.profile import MOST_EVEN, MOST_PULL, EdgeShape, shaped
 
 __all__ = ["ProfileDrawing"]
 
-_HEIGHT: Final = 150
+_HEIGHT: Final = 160
 _FOOT: Final = 34  # the strip below, in which the edge is seen from above
 _REACH: Final = 12  # pixels of the photo to either side
 _GRIP: Final = 13.0
@@ -75,7 +75,7 @@ class ProfileDrawing(QWidget):
         return (x - self.width() / 2) / (self.width() / 2 - 8) * _REACH
 
     def _y(self, alpha: float) -> float:
-        return (1 - alpha) * (self.height() - _FOOT - 22) + 8
+        return (1 - alpha) * (self.height() - _FOOT - 34) + 8
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """Take the nearest grip."""
