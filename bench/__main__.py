@@ -1,4 +1,4 @@
-"""Run the bench: ``python -m bench [quality] [drawn] [camera] [large] [strokes] [window] [memory] [marking] [edge] [kinds] [separation] [--folder DIR]``; all of it without arguments."""
+"""Run the bench: ``python -m bench [quality] [drawn] [camera] [large] [strokes] [window] [memory] [marking] [edge] [kinds] [separation] [repair] [--folder DIR]``; all of it without arguments."""
 
 import argparse
 import importlib
@@ -15,7 +15,20 @@ from bench.drawn import CAMERA, KINDS, drawn_case
 from bench.drawn import LARGE as LARGE_DRAWING
 from peel.demo.photos import NAMES
 
-PARTS = ("quality", "drawn", "camera", "large", "strokes", "window", "memory", "marking", "edge", "kinds", "separation")
+PARTS = (
+    "quality",
+    "drawn",
+    "camera",
+    "large",
+    "strokes",
+    "window",
+    "memory",
+    "marking",
+    "edge",
+    "kinds",
+    "separation",
+    "repair",
+)
 
 
 def main() -> int:
@@ -43,7 +56,7 @@ def _print_others(parts: Sequence[str]) -> None:
 
         for measure_part in (latencies, proposals, interactions):
             print("\n".join(measure_part()), "\n", flush=True)
-    for name in ("edge", "kinds", "separation"):
+    for name in ("edge", "kinds", "separation", "repair"):
         if name in parts:
             for line in importlib.import_module(f"bench.{name}").table():
                 print(line, flush=True)

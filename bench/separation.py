@@ -15,6 +15,7 @@ from bench.kinds import UNSEEN, WATCHED, kind_case, kind_cases
 from peel.demo.photos import NAMES
 from peel.job.edits import use_zones
 from peel.job.job import Job, Photo, new_job
+from peel.job.mixing import with_mixing
 from peel.job.rect import Rect
 from peel.job.separations import put_separation
 from peel.job.settings import Separation
@@ -34,7 +35,7 @@ _SCREEN = (700, 1100)  # rows and columns of the picture in the window
 
 def _job(case: Case) -> Job:
     photo = Photo(case.name, np.ascontiguousarray((case.photo * 255 + 0.5).astype(np.uint8)))
-    return use_zones(new_job(photo), case.zones)
+    return with_mixing(use_zones(new_job(photo), case.zones))
 
 
 def _solved(job: Job, case: Case) -> tuple[float, float]:

@@ -12,6 +12,7 @@ from peel.desk.steps import Step
 from peel.desk.tools.separation_tools import EndsTool, KeyTool, StretchTool
 from peel.job.job import Job
 from peel.job.marking import coverage_of
+from peel.job.mixing import with_mixing
 from peel.job.separations import (
     add_stretch,
     complete,
@@ -214,11 +215,12 @@ class SeparationDesk(QObject):
             return
 
         def look(_ticket: object) -> _Shown:
-            samples = samples_for_target(job, target.applies, target.stretch)
-            full = complete(job, separation, samples)
+            known = with_mixing(job)
+            samples = samples_for_target(known, target.applies, target.stretch)
+            full = complete(known, separation, samples)
             if not samples.are_enough:
                 return _Shown(full, None, None)
-            return _Shown(full, outlines_of(job, full, samples), measure_detail(job, full))
+            return _Shown(full, outlines_of(known, full, samples), measure_detail(known, full))
 
         self._lane.submit("look", look, self._looked.emit)
 

@@ -18,8 +18,8 @@ __all__ = ["Separated", "separate", "tone_alpha"]
 
 _WIDE_PX: Final = FADE_PX // 2  # half the width over which ways of cutting cross-fade along soft edges and hair
 _NARROW_PX: Final = 4  # ... along hard ones
-_PULL: Final = 3e-4  # weight of a pull of strength 1
-_GUIDED: Final = 0.25  # share of the tone in what the Laplacian looks at, at strength 1
+_PULL: Final = 1.5e-4  # weight of a pull of strength 1
+_GUIDED: Final = 0.1  # share of the tone in what the Laplacian looks at, at strength 1
 _MOST_GUIDED: Final = 0.9  # most of that share: the tone alone would leave the Laplacian blind where it is flat
 _BEYOND: Final = 0.25  # how far a guide goes on beyond the ends
 

@@ -7,6 +7,7 @@ import cv2
 import numpy as np
 
 from peel.job.job import Job
+from peel.job.mixing import with_mixing
 from peel.job.rect import Rect
 from peel.job.separations import (
     EdgeSamples,
@@ -117,6 +118,7 @@ def read_sheet(job: Job, number: int | None = None) -> Sheet:
     Sheet
         Without rows where one side has no samples.
     """
+    job = with_mixing(job)
     samples = edge_samples(job) if number is None else samples_for(job, number)
     if not samples.are_enough:
         return Sheet((), job.photo.bounds, keyable=False, alike=False)

@@ -12,7 +12,8 @@ __all__ = ["haze", "hollow_inside", "littered_outside", "pinholes", "specks"]
 _SOLID: Final = 0.95
 _CLEAR: Final = 0.05
 _LEAST: Final = 0.004  # alpha below which a matte is as good as clear
-_RING: Final = 0.9  # share of a hole's rim that has to be solid, or of a speck's that has to be clear
+_RING_PX: Final = 3  # width of the ring around a hole or a speck that is looked at
+_RING: Final = 0.97  # share of it that has to be solid, or clear: gaps between strands and tips of them are neither
 _FAINT: Final = 0.22  # alpha up to which something may be haze
 _NEAR_PX: Final = 9  # side of the square in which nothing stronger may lie
 _STRAND: Final = 0.02  # contrast over a few pixels from which something faint is a strand
@@ -28,7 +29,8 @@ def _small_pieces(mask: BoolArray, most_px: float, rim: BoolArray) -> BoolArray:
     if not small.any():
         return np.zeros(mask.shape, bool)
     chosen = small[labels]
-    grown = cv2.dilate(np.where(chosen, labels, 0).astype(np.float32), np.ones((3, 3), np.uint8)).astype(np.int32)
+    around = np.ones((2 * _RING_PX + 1,) * 2, np.uint8)
+    grown = cv2.dilate(np.where(chosen, labels, 0).astype(np.float32), around).astype(np.int32)
     ring = (grown > 0) & ~chosen
     total = np.bincount(grown[ring], minlength=count)
     within = np.bincount(grown[ring & rim], minlength=count)

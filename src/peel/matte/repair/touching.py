@@ -33,6 +33,7 @@ MOST_SOFT: Final = 4.0
 
 _AROUND: Final = 5  # side of the square in which a strand protects its rims
 _HAZE: Final = (0.20, 0.45)  # strongest alpha nearby up to which everything is haze, and from which it is a strand
+_WIDE_PX: Final = 100  # radius of a brush from which it is drawn at half size, at a third from three times that, ...
 _FOLD: Final = 0.5  # of a brush's radius, most that one movement pushes, so that the field never folds
 
 TOUCH_REACH: Final = int(MOST_PUSH + 3 * MOST_SOFT) + _AROUND
@@ -180,6 +181,14 @@ def stroke_weights(
         In [0, 1]; exactly 0 outside the brush.
     """
     top, left, bottom, right = window
+    step = int(radius_px // _WIDE_PX)
+    if step > 1:  # a wide brush is as good from a coarser grid
+        height, width = bottom - top, right - left
+        small = (0, 0, -(-height // step), -(-width // step))
+        moved = (np.asarray(points, np.float64).reshape(-1, 2) - (left, top)) / step
+        drawn = stroke_weights(moved, radius_px / step, small, softness, pressures, sizes)
+        full = cv2.resize(drawn, (small[3] * step, small[2] * step), interpolation=cv2.INTER_LINEAR)
+        return np.ascontiguousarray(full[:height, :width])
     pad = int(np.ceil(radius_px)) + 2  # a path beside the window reaches into it
     inner = slice(pad, pad + bottom - top), slice(pad, pad + right - left)
     path = np.asarray(points, np.float64).reshape(-1, 2) - (left - pad + 0.5, top - pad + 0.5)
