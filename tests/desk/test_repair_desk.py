@@ -130,3 +130,21 @@ def test_what_was_touched_up_is_shown_where_it_is(repairing: Hand) -> None:
     assert image is not None
     assert image.pixelColor(30, 30).alpha() > 0
     assert image.pixelColor(200, 200).alpha() == 0
+
+
+def test_all_of_a_drawn_area_is_made_solid_and_released(repairing: Hand) -> None:
+    page = repairing.panel(Step.MATTE).repairs
+    page.area.click()
+    repairing.drag([(20, 20), (80, 20), (80, 60), (20, 60), (20, 25)])
+    repairing.settle()
+
+    repairing.press("fill Solid")
+    repairing.settle()
+    assert (_alpha(repairing)[24:56, 24:76] == 1).all()
+    assert _alpha(repairing)[10, 10] == 0
+    repairing.press("fill Release")
+    repairing.settle()
+
+    assert not has_touches(repairing.job)
+    page.area.click()
+    assert repairing.desk.overlay.area == ()

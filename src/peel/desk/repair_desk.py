@@ -11,7 +11,7 @@ from peel.desk.tools.area import AreaTool
 from peel.job.job import Job
 from peel.job.planes import Role
 from peel.job.settings import Point
-from peel.job.touching import has_touches, touched_in
+from peel.job.touching import Touch, has_touches, release_area, touch_area, touched_in
 from peel.work.repairing import Repair, repair, repair_region
 from peel.work.scheduler import Lane
 
@@ -36,6 +36,7 @@ class RepairDesk(QObject):
         page = self._page
         page.tried.connect(self._try)
         page.asked.connect(self._repair)
+        page.fill_asked.connect(self._fill)
         page.area_asked.connect(lambda: desk.borrow(self._area_tool))
         page.everywhere_asked.connect(lambda: self._set_area(()))
         page.touched_shown.connect(lambda _on: self._show())
@@ -118,6 +119,14 @@ class RepairDesk(QObject):
         if bridge is not None:
             stages = bridge.session.stages
             self._desk.edit(sort.value, lambda job: repair(stages, job, sort, amount_px, area))
+
+    def _fill(self, sort: Touch | None) -> None:
+        area, strength = self._area, self._desk.brush_shape.strength
+        if sort is None:
+            self._desk.edit("Release an area", lambda job: release_area(job, area))
+        else:
+            label = f"{sort.name.capitalize()} an area"
+            self._desk.edit(label, lambda job: touch_area(job, area, sort, strength))
 
     # touch-ups
 

@@ -31,6 +31,7 @@ __all__ = [
     "nudge",
     "release",
     "release_all",
+    "release_area",
     "touch",
     "touch_area",
     "touched_in",
@@ -100,16 +101,30 @@ def touch(job: Job, stroke: SoftStroke, sort: Touch) -> Job:
 
 def touch_area(job: Job, area: Sequence[Point], sort: Touch, strength: float = 1.0) -> Job:
     """Put a touch-up on everything within an outline."""
-    if len(area) < 3:
+    window, inside = _inside(job, area)
+    return job if window.is_empty else _approach(job, sort, window, inside * np.float32(min(max(strength, 0.0), 1.0)))
+
+
+def release_area(job: Job, area: Sequence[Point]) -> Job:
+    """Take all touch-ups back within an outline."""
+    window, inside = _inside(job, area)
+    if window.is_empty:
         return job
+    touched = (inside > 0).astype(np.float32)  # all of it, also where the outline only grazes a pixel
+    return _changed(job, None, lambda plane, neutral: _towards(plane, window, touched, neutral))
+
+
+def _inside(job: Job, area: Sequence[Point]) -> tuple[Rect, FloatArray]:
+    """Return the window around an outline and how much of each pixel lies within; an empty one for one of no size."""
+    if len(area) < 3:
+        return Rect(0, 0, 0, 0), np.zeros((0, 0), np.float32)
     points = np.asarray(area, np.float64)
     left, top = np.floor(points.min(axis=0)).astype(int)
     right, bottom = np.ceil(points.max(axis=0)).astype(int) + 1
     window = Rect(int(top), int(left), int(bottom), int(right)).intersection(job.photo.bounds)
     if window.is_empty:
-        return job
-    inside = coverage([points], window.as_tuple).astype(np.float32) / np.float32(255)
-    return _approach(job, sort, window, inside * np.float32(min(max(strength, 0.0), 1.0)))
+        return window, np.zeros((0, 0), np.float32)
+    return window, np.asarray(coverage([points], window.as_tuple) / np.float32(255), np.float32)
 
 
 def force_region(job: Job, region: BoolArray, window: Rect, *, solid: bool) -> Job:

@@ -9,7 +9,7 @@ from peel.desk.controls.labels import words
 from peel.desk.controls.number_field import NumberField
 from peel.desk.desk_state import DeskState
 from peel.job.job import Job
-from peel.job.touching import TOUCH_PLANES, has_touches, release_all
+from peel.job.touching import TOUCH_PLANES, Touch, has_touches, release_all
 from peel.work.repairing import Repair
 
 __all__ = ["RepairPage"]
@@ -32,10 +32,13 @@ class RepairPage(QWidget):
         A repair to be shown before it is made, and its amount in pixels; None shows none.
     asked : (Repair, float)
         A repair to be made.
+    fill_asked : (Touch or None,)
+        A touch-up for all of the drawn area; None releases it.
     area_asked, everywhere_asked : ()
     touched_shown, touches_hidden : (bool,)
     """
 
+    fill_asked = Signal(object)
     tried = Signal(object, float)
     asked = Signal(object, float)
     area_asked = Signal()
@@ -84,6 +87,26 @@ class RepairPage(QWidget):
         self.found = words("", "muted")
         self.found.hide()
         self.column.addWidget(self.found)
+
+        self._build_fills()
+
+    def _build_fills(self) -> None:
+        """Offer every touch-up for the whole of a drawn area."""
+        self._fills = QWidget()
+        grid = QGridLayout(self._fills)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setSpacing(4)
+        grid.addWidget(words("All of the drawn area", "muted"), 0, 0, 1, 3)
+        for place, sort in enumerate((*Touch, None)):
+            name = "Release" if sort is None else sort.name.capitalize()
+            tip = "Take touch-ups back in the drawn area" if sort is None else f"{name} all of the drawn area"
+            button = self._button(name, partial(self.fill_asked.emit, sort), tip)
+            button.setObjectName(f"fill {name}")
+            button.setProperty("role", "way")
+            button.setMinimumHeight(28)
+            grid.addWidget(button, 1 + place // 3, place % 3)
+        self._fills.hide()
+        self.column.addWidget(self._fills)
 
     def _build_touches(self) -> None:
         self.column.addWidget(words("Touched up by hand", "strong"))
@@ -153,6 +176,7 @@ class RepairPage(QWidget):
         """Show whether repairs are kept to an area."""
         self.area.setChecked(drawn)
         self.area.setText("In the drawn area" if drawn else "Only in an area")
+        self._fills.setVisible(drawn)
         self.try_sort(self.chosen)
 
     def _on_clear(self, sort: str) -> None:
