@@ -148,3 +148,21 @@ def test_all_of_a_drawn_area_is_made_solid_and_released(repairing: Hand) -> None
     assert not has_touches(repairing.job)
     page.area.click()
     assert repairing.desk.overlay.area == ()
+
+
+def test_an_area_is_solved_again_and_one_of_the_answers_is_taken(repairing: Hand) -> None:
+    page, again = repairing.panel(Step.MATTE).repairs, repairing.bench.again_desk
+    page.area.click()
+    repairing.drag([(240, 90), (360, 90), (360, 210), (240, 210), (240, 100)])
+    repairing.settle()
+
+    repairing.press("again")
+    repairing.wait(lambda: bool(again.answers.buttons) and all(b.isEnabled() for b in again.answers.buttons))
+    assert again.answers.isVisible()
+    repairing.press("answer 3")
+    repairing.settle()
+
+    assert not again.answers.isVisible()
+    assert repairing.session.history.undo_label == "Again here: cut by tone"
+    assert repairing.job.settings.recipe.separations[0].applies == "stretch"
+    assert repairing.job.is_solved

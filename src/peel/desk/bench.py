@@ -9,6 +9,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QProgressBar, QSizePolicy, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
+from peel.desk.again_desk import AgainDesk
 from peel.desk.canvas.canvas import Canvas
 from peel.desk.canvas.proofs import Proofs
 from peel.desk.commands import add_commands
@@ -84,6 +85,7 @@ class Bench(QWidget):
         assert isinstance(matte, MattePanel)
         self.repair_desk = RepairDesk(desk, matte)
         self.finish_desk = FinishDesk(desk, matte)
+        self.again_desk = AgainDesk(desk, matte, self.canvas)
         self.progress = QProgressBar()
         self.progress.setObjectName("solving")
         self.progress.setTextVisible(False)
@@ -154,6 +156,7 @@ class Bench(QWidget):
             self.separation_desk.close,
             self.repair_desk.close,
             self.finish_desk.close,
+            self.again_desk.close,
             *(tool.close for tool in tools),
         ]
 

@@ -62,7 +62,7 @@ def key_sections(tools: dict[Step, list[Tool]]) -> list[KeySheetSection]:
         listed = [command for command in commands if command.section == section]
         return [(command.keys[0], command.meaning or command.name.lower()) for command in listed]
 
-    views = ", ".join(view.value for view in View)
+    views = f"the views, {next(iter(View)).value} to {list(View)[-1].value}"
     return [
         (
             "Tools",

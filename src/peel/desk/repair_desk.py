@@ -60,7 +60,7 @@ class RepairDesk(QObject):
         self._page.hide_touches.setChecked(False)
         self._page.show_touched.setChecked(False)
         self._area = ()
-        self._page.show_area(False)
+        self._page.show_area(())
 
     def _on_step(self) -> None:
         """Show areas, repairs and touch-ups only in Matte."""
@@ -145,7 +145,7 @@ class RepairDesk(QObject):
     def _set_area(self, area: tuple[Point, ...]) -> None:
         self._area = area
         self._desk.show_area(area)
-        self._page.show_area(bool(area))
+        self._page.show_area(area)
 
 
 def _untouched(job: Job) -> Job:

@@ -141,8 +141,11 @@ class SeparationDesk(QObject):
                 self._view_before = self._desk.view
             self._desk.show_view(View.TONE)
             self._desk.take_up_named(EndsTool.name)
-        elif self._desk.view is View.TONE:
-            self._desk.show_view(self._view_before)
+        elif self._desk.step is Step.EDGE:
+            if self._desk.view is View.TONE:
+                self._desk.show_view(self._view_before)
+            if isinstance(self._desk.tool, EndsTool | StretchTool):
+                self._desk.take_up(self._desk.tools[Step.EDGE][0])
         self._look()
 
     def _on_job(self, job: Job, before: Job) -> None:

@@ -34,6 +34,7 @@ __all__ = [
     "clear_marks",
     "coverage_of",
     "fill_area",
+    "kind_area",
     "mark_region",
     "paint_kind",
     "paint_mark",
@@ -97,11 +98,23 @@ def paint_kind(job: Job, stroke: Stroke, kind: Kind | None) -> Job:
     window = _window(job, stroke)
     if window.is_empty:
         return job
-    touched = stroke_mask(stroke.points, stroke.radius_px, window.as_tuple)
+    return _with_kind(job, stroke_mask(stroke.points, stroke.radius_px, window.as_tuple), window, kind)
+
+
+def kind_area(job: Job, area: Sequence[Point], kind: Kind) -> Job:
+    """Say of what kind all edges within an outline are."""
+    points = np.asarray(area, np.float64).reshape(-1, 2)
+    (left, top), (right, bottom) = np.floor(points.min(axis=0)), np.ceil(points.max(axis=0)) + 1
+    window = Rect(int(top), int(left), int(bottom), int(right)).intersection(job.photo.bounds)
+    if len(points) < 3 or window.is_empty:
+        return job
+    return _with_kind(job, coverage([points], window.as_tuple) >= 128, window, kind)
+
+
+def _with_kind(job: Job, touched: BoolArray, window: Rect, kind: Kind | None) -> Job:
     code = RELEASED if kind is None else said(kind)
-    before = job
-    job = lay_zones(job.with_planes(kinds=_painted(job.kinds, touched, window, code)), window)
-    return unsolve_kinds(before, job, window)
+    laid = lay_zones(job.with_planes(kinds=_painted(job.kinds, touched, window, code)), window)
+    return unsolve_kinds(job, laid, window)
 
 
 def _window(job: Job, stroke: Stroke) -> Rect:

@@ -9,6 +9,7 @@ from peel.desk.controls.labels import words
 from peel.desk.controls.number_field import NumberField
 from peel.desk.desk_state import DeskState
 from peel.job.job import Job
+from peel.job.settings import Point
 from peel.job.touching import TOUCH_PLANES, Touch, has_touches, release_all
 from peel.work.repairing import Repair
 
@@ -34,11 +35,14 @@ class RepairPage(QWidget):
         A repair to be made.
     fill_asked : (Touch or None,)
         A touch-up for all of the drawn area; None releases it.
+    again_asked : (tuple of points,)
+        The drawn area, to be solved again in other ways.
     area_asked, everywhere_asked : ()
     touched_shown, touches_hidden : (bool,)
     """
 
     fill_asked = Signal(object)
+    again_asked = Signal(object)
     tried = Signal(object, float)
     asked = Signal(object, float)
     area_asked = Signal()
@@ -49,6 +53,7 @@ class RepairPage(QWidget):
     def __init__(self, desk: DeskState) -> None:
         super().__init__()
         self._desk = desk
+        self._area: tuple[Point, ...] = ()
         self.column = QVBoxLayout(self)
         self.column.setContentsMargins(0, 0, 0, 0)
         self.column.setSpacing(6)
@@ -105,6 +110,13 @@ class RepairPage(QWidget):
             button.setProperty("role", "way")
             button.setMinimumHeight(28)
             grid.addWidget(button, 1 + place // 3, place % 3)
+        again = self._button(
+            "Solve it again in other ways",
+            lambda: self.again_asked.emit(self._area),
+            "Shows up to four other answers for the drawn area side by side; press one to take it",
+        )
+        again.setObjectName("again")
+        grid.addWidget(again, 3, 0, 1, 3)
         self._fills.hide()
         self.column.addWidget(self._fills)
 
@@ -172,8 +184,9 @@ class RepairPage(QWidget):
         else:
             self.everywhere_asked.emit()
 
-    def show_area(self, drawn: bool) -> None:
+    def show_area(self, area: tuple[Point, ...]) -> None:
         """Show whether repairs are kept to an area."""
+        drawn, self._area = bool(area), area
         self.area.setChecked(drawn)
         self.area.setText("In the drawn area" if drawn else "Only in an area")
         self._fills.setVisible(drawn)
