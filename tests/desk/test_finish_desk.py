@@ -98,3 +98,20 @@ def test_the_further_views_are_behind_more_and_on_the_last_keys(marked: Hand) ->
     assert marked.desk.view is View.RESIDUE
     marked.settle()
     assert marked.bench.shelf._more.text() == "Residue"
+
+
+def test_what_counts_as_clear_is_dragged_over_the_values_of_the_matte(marked: Hand) -> None:
+    _drawing(marked)
+    axis, whole = marked.panel(Step.MATTE).profile.values, marked.job.photo.bounds
+    before = marked.session.stages.alpha(marked.job, whole, 0)
+    at = QPoint(round(axis.place(0.0)), 30)
+
+    QTest.mousePress(axis, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
+    QTest.mouseMove(axis, at + QPoint(40, 0))
+    QTest.mouseRelease(axis, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at + QPoint(40, 0))
+    marked.settle()
+
+    assert 0.05 < _finish(marked).clear_below < 0.3
+    after = marked.session.stages.alpha(marked.job, whole, 0)
+    assert (after > 0).sum() < (before > 0).sum()
+    assert (after[before < 0.05] == 0).all()

@@ -12,7 +12,7 @@ from peel.job.marking import Stroke, paint_kind
 from peel.job.settings import MOST_FINISH_AREAS, Finish
 from peel.job.touching import SoftStroke, Touch, touch
 from peel.matte.edge.kinds import Kind
-from peel.work.measuring import profile_of
+from peel.work.measuring import VALUES, measure
 from peel.work.stages import Cache, Stages
 
 LEFT = ((0, 0), (200, 0), (200, 300), (0, 300))
@@ -101,10 +101,19 @@ def test_there_is_an_end_to_the_areas_and_ends_do_not_cross(job: Job) -> None:
 
 
 def test_the_profile_is_that_of_the_photo_s_own_edge(job: Job) -> None:
-    profile = profile_of(job, FinishTarget())
-    in_area = profile_of(add_area(job, LEFT), FinishTarget("area", 0))
+    everywhere = measure(job, FinishTarget())
+    profile, in_area = everywhere.profile, measure(add_area(job, LEFT), FinishTarget("area", 0)).profile
 
     assert profile is not None
     assert in_area is not None
     assert profile == pytest.approx(np.clip(np.arange(-12, 13) / 8 + 0.5, 0, 1), abs=0.04)
     assert in_area == pytest.approx(profile, abs=0.05)
+    assert everywhere.values.shape == (VALUES,)
+    assert everywhere.values.max() == 1
+
+
+def test_without_an_edge_there_is_no_profile_and_no_value() -> None:
+    measured = measure(new_job(Photo("blank.png", np.zeros((60, 80, 3), np.uint8))), FinishTarget("hard"))
+
+    assert measured.profile is None
+    assert not measured.values.any()

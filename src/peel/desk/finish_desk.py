@@ -21,8 +21,7 @@ from peel.job.finishing import (
 )
 from peel.job.job import Job
 from peel.job.settings import Finish, Point
-from peel.matte.arrays import FloatArray
-from peel.work.measuring import profile_of
+from peel.work.measuring import Measured, measure
 from peel.work.scheduler import Lane
 
 __all__ = ["FinishDesk"]
@@ -38,7 +37,7 @@ class FinishDesk(QObject):
         self._desk, self.page = desk, panel.profile
         self._lane = Lane("profile")
         self.target = FinishTarget()
-        self._profile: FloatArray | None = None
+        self._profile: Measured | None = None
         self._asked: object = None
         self._area_tool = AreaTool("an edge profile of its own")
         page = self.page
@@ -77,10 +76,10 @@ class FinishDesk(QObject):
         if key != self._asked and job.is_solved and job.has_subject:
             self._asked, target = key, self.target
             self._lane.submit(
-                "profile", lambda _ticket: profile_of(job, target), lambda found: self._measured.emit(key, found)
+                "profile", lambda _ticket: measure(job, target), lambda found: self._measured.emit(key, found)
             )
 
-    def _on_measured(self, key: object, profile: FloatArray | None) -> None:
+    def _on_measured(self, key: object, profile: Measured | None) -> None:
         if key == self._asked:
             self._profile = profile
             if self._desk.job is not None:

@@ -1,5 +1,6 @@
-"""Measure the profile of a job's edges."""
+"""Measure a job's edges: how alpha rises across them, and which values there are between clear and solid."""
 
+from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
@@ -8,26 +9,54 @@ from peel.job.finishing import FinishTarget
 from peel.job.job import Job
 from peel.job.kinds import kinds_in
 from peel.job.marking import coverage_of
-from peel.matte.arrays import FloatArray
+from peel.matte.arrays import BoolArray, FloatArray
 from peel.matte.edge.kinds import Kind
 from peel.matte.repair.profile import measured_profile
 
-__all__ = ["profile_of"]
+__all__ = ["VALUES", "Measured", "measure"]
 
 _REACH: Final = 12
 
+VALUES: Final = 48
+"""Steps between clear and solid in which values are counted."""
 
-def profile_of(job: Job, target: FinishTarget) -> FloatArray | None:
-    """Return mean alpha against distance, (25,) from 12 pixels outside to 12 inside, of a job's solved matte.
 
-    Where a kind or an area has no edge of its own, that of all edges; None without any.
+@dataclass(frozen=True)
+class Measured:
+    """What was measured of a solved matte.
+
+    Attributes
+    ----------
+    profile : (25,) float32 ndarray or None
+        Mean alpha from 12 pixels outside to 12 inside; None without an edge.
+    values : (48,) float32 ndarray
+        How often each value between clear and solid occurs, as a share of the most frequent.
     """
-    whole = job.photo.bounds
-    alpha = job.alpha(whole)
-    where = None
-    if target.area is not None and target.area < len(job.settings.photo.finish_areas):
-        where = coverage_of(job, job.settings.photo.finish_areas[target.area].outline)
-    elif target.area is None and target.name != "everywhere":
-        where = kinds_in(job, whole) == Kind[target.name.upper()]
-    own = measured_profile(alpha, where, _REACH) if where is not None and np.any(where) else None
-    return own if own is not None else measured_profile(alpha, None, _REACH)
+
+    profile: FloatArray | None
+    values: FloatArray
+
+
+def measure(job: Job, target: FinishTarget) -> Measured:
+    """Measure the edges that a finish is for; all of them where it has none of its own."""
+    alpha = job.alpha(job.photo.bounds)
+    where = _region(job, target)
+    if where is not None:
+        own = measured_profile(alpha, where, _REACH)
+        if own is not None:
+            return Measured(own, _values(alpha[where]))
+    return Measured(measured_profile(alpha, None, _REACH), _values(alpha))
+
+
+def _region(job: Job, target: FinishTarget) -> BoolArray | None:
+    areas = job.settings.photo.finish_areas
+    if target.area is not None:
+        return coverage_of(job, areas[target.area].outline) if target.area < len(areas) else None
+    if target.name == "everywhere":
+        return None
+    return np.asarray(kinds_in(job, job.photo.bounds) == Kind[target.name.upper()], bool)
+
+
+def _values(alpha: FloatArray) -> FloatArray:
+    counts = np.histogram(alpha[(alpha > 0) & (alpha < 1)], VALUES, (0, 1))[0].astype(np.float32)
+    return np.asarray(counts / max(float(counts.max()), 1.0), np.float32)

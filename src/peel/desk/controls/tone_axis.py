@@ -23,6 +23,11 @@ _MIDDLES: Final = (0.05, 0.95)
 class ToneAxis(QWidget):
     """Two outlines and three lines that can be dragged.
 
+    Parameters
+    ----------
+    name, tip : str
+        What is on the axis, for people who cannot see it, and in full.
+
     Signals
     -------
     changed : (str, float, bool)
@@ -31,14 +36,11 @@ class ToneAxis(QWidget):
 
     changed = Signal(str, float, bool)
 
-    def __init__(self, parent: QWidget | None = None) -> None:
+    def __init__(self, name: str, tip: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setAccessibleName("Tones at the edge: drag the ends or the middle")
-        self.setToolTip(
-            "How often each tone occurs just inside the edge (full line) and just outside (dashed).\n"
-            "Drag the lines: clear and beyond is backdrop, solid and beyond is subject, half is one half."
-        )
+        self.setAccessibleName(f"{name}: drag the ends or the middle")
+        self.setToolTip(tip)
         self._outlines: Outlines | None = None
         self._separation = Separation()
         self._held: str | None = None

@@ -3,14 +3,17 @@
 from functools import partial
 from typing import Any, Final
 
+import numpy as np
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from peel.desk.controls.labels import words
 from peel.desk.controls.number_field import NumberField
 from peel.desk.controls.profile_drawing import ProfileDrawing
-from peel.job.settings import Finish
-from peel.matte.arrays import FloatArray
+from peel.desk.controls.tone_axis import ToneAxis
+from peel.job.settings import Finish, Separation
+from peel.work.measuring import VALUES, Measured
+from peel.work.separation_sheet import Outlines
 
 __all__ = ["ProfilePage"]
 
@@ -56,6 +59,13 @@ class ProfilePage(QWidget):
         self.drawing = ProfileDrawing()
         self.drawing.changed.connect(self.changed.emit)
         column.addWidget(self.drawing)
+        self.values = ToneAxis(
+            "Half-clear values",
+            "How often each value between clear and solid occurs in this matte.\n"
+            "Drag the lines: what lies below clear becomes clear, above solid solid; the middle becomes one half.",
+        )
+        self.values.changed.connect(self._on_value)
+        column.addWidget(self.values)
         grid = QGridLayout()
         grid.setSpacing(4)
         self.fields: dict[str, NumberField] = {}
@@ -80,6 +90,14 @@ class ProfilePage(QWidget):
         button.clicked.connect(lambda _checked=False: pressed())
         return button
 
+    def _on_value(self, line: str, value: float, dragged: bool) -> None:
+        name, low, high = {
+            "low": ("clear_below", 0.0, 0.9),
+            "high": ("solid_above", 0.1, 1.0),
+            "middle": ("middle", 0.05, 0.95),
+        }[line]
+        self.changed.emit({name: min(max(round(value, 2), low), high)}, dragged)
+
     def _on_number(self, name: str, value: float, dragged: bool) -> None:
         self.changed.emit({name: value / _FIELDS[name][6]}, dragged)
 
@@ -90,10 +108,13 @@ class ProfilePage(QWidget):
             self.target.addItems(labels)
         self.target.setCurrentIndex(chosen)
 
-    def show_finish(self, finish: Finish, profile: FloatArray | None, *, is_area: bool) -> None:
-        """Show a finish over the profile it shapes."""
+    def show_finish(self, finish: Finish, measured: Measured | None, *, is_area: bool) -> None:
+        """Show a finish over the profile and the values that it shapes."""
         for name, field in self.fields.items():
             field.show_value(getattr(finish, name) * _FIELDS[name][6])
-        self.drawing.show_profile(profile, finish)
+        self.drawing.show_profile(measured.profile if measured is not None else None, finish)
+        values = measured.values if measured is not None else np.zeros(VALUES, np.float32)
+        lines = Separation(low=finish.clear_below, high=finish.solid_above, middle=finish.middle)
+        self.values.show_tones(Outlines(values, np.zeros(VALUES, np.float32), 0.0, 1.0), lines)
         self.as_solved.setEnabled(finish != Finish())
         self.drop.setVisible(is_area)

@@ -101,7 +101,11 @@ class SeparationPage(QWidget):
         self.column.addWidget(self.target)
 
     def _build_ends(self) -> None:
-        self.axis = ToneAxis()
+        self.axis = ToneAxis(
+            "Tones at the edge",
+            "How often each tone occurs just inside the edge (full line) and just outside (dashed).\n"
+            "Drag the lines: clear and beyond is backdrop, solid and beyond is subject, half is one half.",
+        )
         self.axis.changed.connect(lambda name, value, dragged: self.changed.emit({name: value}, dragged))
         self.column.addWidget(self.axis)
         self.detail = words("", "muted")
