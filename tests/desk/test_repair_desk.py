@@ -2,6 +2,8 @@
 
 import numpy as np
 import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
 
 from desk.hand import Hand
 from peel.desk.steps import Step
@@ -166,3 +168,19 @@ def test_an_area_is_solved_again_and_one_of_the_answers_is_taken(repairing: Hand
     assert repairing.session.history.undo_label == "Again here: cut by tone"
     assert repairing.job.settings.recipe.separations[0].applies == "stretch"
     assert repairing.job.is_solved
+
+
+def test_the_matte_before_repairs_is_shown_while_a_key_is_held(repairing: Hand) -> None:
+    repairing.command("Solid")
+    repairing.click(30, 30)
+    repairing.settle()
+
+    QTest.keyPress(repairing.bench.canvas, Qt.Key.Key_Period)
+    held = repairing.desk.compared
+    QTest.keyRelease(repairing.bench.canvas, Qt.Key.Key_Period)
+
+    assert held is not None
+    assert not has_touches(held)
+    assert repairing.desk.compared is None
+    assert repairing.desk.look.before is not None
+    assert not has_touches(repairing.desk.look.before), "the step before the last"

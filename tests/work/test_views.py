@@ -7,7 +7,7 @@ from peel.job.edits import use_zones, with_matte
 from peel.job.job import Job, Photo, new_job
 from peel.matte.inspect.residue import clean_backdrop, residue
 from peel.work.stages import Cache, Stages
-from peel.work.views import View, render
+from peel.work.views import Look, View, render
 
 
 def _job(alpha: np.ndarray) -> Job:
@@ -65,3 +65,18 @@ def test_there_is_no_residue_where_nothing_clear_is_near_or_all_is_clear() -> No
 
     assert solid.max() < 1e-6
     assert clear.max() < 1e-6
+
+
+def test_changed_shows_what_was_added_light_and_what_was_taken_in_another_hue() -> None:
+    _, alpha, _ = soft_disc(300, 420, 90)
+    after = alpha.copy()
+    after[20:30, 20:30], after[148:152, 208:212] = 1.0, 0.0
+    before, now = _job(alpha), _job(after)
+    stages = Stages(now.photo, Cache(8_000_000))
+
+    shown = render(stages, now, View.CHANGED, now.photo.bounds, 0, Look(before=before)).astype(int)
+
+    assert (shown[25, 25] > 200).all()
+    assert shown[150, 210, 0] > 100 > shown[150, 210, 2]
+    assert shown[50, 50].max() == 0
+    assert np.ptp(shown[150, 180]) == 0

@@ -124,6 +124,7 @@ class Bench(QWidget):
         self.canvas.zoomed.connect(self.proofs.set_scale)
         self.canvas.pressed.connect(self._on_pressed)
         self.held_keys.alt_held.connect(lambda held: self.shelf.say_what_a_press_does(turned=held))
+        self.held_keys.before_held.connect(self.repair_desk.show_before)
         self.proofs.swapped.connect(self._on_swapped)
         self.side_tasks.loud_found.connect(self._on_loud_found)
         self.side_tasks.thumb_drawn.connect(self._on_thumb_drawn)

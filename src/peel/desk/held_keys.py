@@ -7,6 +7,7 @@ from PySide6.QtCore import QObject, Qt, Signal
 from PySide6.QtGui import QKeyEvent
 
 from peel.desk.desk_state import DeskState
+from peel.desk.steps import Step
 from peel.work.views import View
 
 __all__ = ["HeldKeys"]
@@ -23,6 +24,7 @@ class HeldKeys(QObject):
     """
 
     alt_held = Signal(bool)
+    before_held = Signal(bool)
 
     def __init__(self, desk: DeskState) -> None:
         super().__init__(desk)
@@ -33,6 +35,9 @@ class HeldKeys(QObject):
         """Show the view of a number key; return whether it was one."""
         if event.key() == Qt.Key.Key_Alt:
             self.alt_held.emit(True)
+        if event.key() == Qt.Key.Key_Period and self._desk.step is Step.MATTE and not event.isAutoRepeat():
+            self.before_held.emit(True)
+            return True
         number = _number(event)
         if number is None or event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             return False
@@ -45,6 +50,8 @@ class HeldKeys(QObject):
         """Go back to the view before if the key was held; return whether it was one of a view."""
         if event.key() == Qt.Key.Key_Alt:
             self.alt_held.emit(False)
+        if event.key() == Qt.Key.Key_Period and not event.isAutoRepeat():
+            self.before_held.emit(False)
         if self._down is None or _number(event) is None or event.isAutoRepeat():
             return False
         before, since = self._down
@@ -57,4 +64,4 @@ class HeldKeys(QObject):
 def _number(event: QKeyEvent) -> int | None:
     """Return the place of the view that a number key stands for; 0 comes after 9."""
     place = (event.key() - Qt.Key.Key_0 - 1) % 10 if Qt.Key.Key_0 <= event.key() <= Qt.Key.Key_9 else len(View)
-    return place if place < len(View) else None
+    return place if place < min(len(View), 10) else None

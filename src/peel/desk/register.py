@@ -24,6 +24,7 @@ _HELD: Final = (
     ("Shift", "straight on; 15° steps; one more colour"),
     ("Ctrl", "the other kind of stretch"),
 )
+_PEEKS: Final = (("hold one", "only peek"), ("hold .", "the matte before repairs"))
 _MOUSE: Final = (("wheel", "zoom at the cursor"), ("Space, middle button", "pan"), ("arrows", "pan"))
 
 
@@ -62,12 +63,21 @@ def key_sections(tools: dict[Step, list[Tool]]) -> list[KeySheetSection]:
         listed = [command for command in commands if command.section == section]
         return [(command.keys[0], command.meaning or command.name.lower()) for command in listed]
 
-    views = f"the views, {next(iter(View)).value} to {list(View)[-1].value}"
+    views = f"the views, {next(iter(View)).value} to {list(View)[9].value}"
     return [
         (
             "Tools",
             [*of("Tools"), *((key, f"the tool's {' or '.join(names)}") for key, names in ways.items()), *hints, *_HELD],
         ),
-        ("Views", [("1 – 9, 0", views), ("hold one", "only peek"), *of("Views"), *_MOUSE]),
+        (
+            "Views",
+            [
+                ("1 – 9, 0", views),
+                ("hold one", "only peek"),
+                ("hold .", "the matte before repairs"),
+                *of("Views"),
+                *_MOUSE,
+            ],
+        ),
         ("Work", of("Work")),
     ]

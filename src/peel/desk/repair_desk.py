@@ -1,5 +1,7 @@
 """Repairs beyond their page: shown on a worker before they are made, kept to an area, and touch-ups made visible."""
 
+from dataclasses import replace
+
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QColor, QImage
 
@@ -10,7 +12,7 @@ from peel.desk.steps import Step
 from peel.desk.tools.area import AreaTool
 from peel.job.job import Job
 from peel.job.planes import Role
-from peel.job.settings import Point
+from peel.job.settings import Finishes, Point
 from peel.job.touching import Touch, has_touches, release_area, touch_area, touched_in
 from peel.work.repairing import Repair, repair, repair_region
 from peel.work.scheduler import Lane
@@ -74,6 +76,11 @@ class RepairDesk(QObject):
             self._is_laid = False
 
     def _on_job(self) -> None:
+        bridge = self._desk.bridge
+        if bridge is not None:
+            history = bridge.session.history
+            former = history.states[history.cursor - 1].job if history.cursor > 0 else None
+            self._desk.set_look(lambda look: replace(look, before=former))
         if self._desk.step is Step.MATTE:
             self._show()
             self._compare()
@@ -136,6 +143,11 @@ class RepairDesk(QObject):
         hidden = job is not None and self._page.hide_touches.isChecked() and self._desk.step is Step.MATTE
         self._desk.compare(_untouched(job) if hidden and job is not None else None)
 
+    def show_before(self, held: bool) -> None:
+        """Show the matte as it was solved, neither touched up nor finished, while a key is held."""
+        job = self._desk.job
+        self._desk.compare(_as_solved(job) if held and job is not None else None)
+
     # the area
 
     def _on_area(self, area: tuple[Point, ...]) -> None:
@@ -150,3 +162,7 @@ class RepairDesk(QObject):
 
 def _untouched(job: Job) -> Job:
     return job.without(Role.TOUCH)
+
+
+def _as_solved(job: Job) -> Job:
+    return _untouched(job).with_recipe(finish=Finishes()).with_photo_settings(finish_areas=())

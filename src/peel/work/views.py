@@ -43,6 +43,10 @@ ZONE_HUES: Final = ("#edb81a", "#00b7d8", "#e0409a", "#52b52f", "#7a5cf0", "#f06
 _DETAIL_REACH: Final = 8
 _FAINTNESS: Final = 20  # power by which values near 0 and 1 are drawn towards the middle
 _BRIGHTENED: Final = 5.0
+_ADDED: Final = np.float32(
+    [1.0, 1.0, 1.0]
+)  # light for what was added, orange for what was taken: both also differ in tone
+_TAKEN: Final = np.float32([0.9, 0.35, 0.05])
 _CANDIDATES: Final = ("#ff00c8", "#00d0ff", "#00e040", "#ffe000", "#ff3000", "#2040ff", "#b000ff", "#ff8000")
 
 
@@ -59,6 +63,7 @@ class View(Enum):
     TONE = "Tone"
     FAINT = "Faint"
     RESIDUE = "Residue"
+    CHANGED = "Changed"
 
     @property
     def shows_sheet(self) -> bool:
@@ -84,6 +89,8 @@ class Look:
         What `View.TONE` shows; the job's own for everywhere, or lightness, where None.
     lost_floor : float or None
         Fine contrast from which detail that the ends clip away is marked in `View.TONE`; None marks none.
+    before : Job or None
+        What `View.CHANGED` compares with.
     """
 
     loud: str = LOUDEST
@@ -93,6 +100,7 @@ class Look:
     hatch_px: int = 9
     separation: Separation | None = None
     lost_floor: float | None = None
+    before: Job | None = None
 
 
 def space_of(view: View, job: Job) -> Space:
@@ -110,6 +118,9 @@ def view_stamp(stages: Stages, job: Job, view: View, rect: Rect, level: int, loo
         return zones, look.unsure, look.backdrop, look.strength, look.hatch_px
     if view in (View.MATTE, View.FAINT):
         return stages.matte.stamp(job, rect, level)
+    if view is View.CHANGED:
+        before = None if look.before is None else stages.matte.stamp(look.before, rect, level)
+        return stages.matte.stamp(job, rect, level), before
     if view is View.RESIDUE:
         return stages.cutout_stamp(job, _around_residue(job, rect, level), level)
     if view is View.TONE:
@@ -141,6 +152,8 @@ def render(stages: Stages, job: Job, view: View, rect: Rect, level: int, look: L
         sRGB.
     """
     look = look or Look()
+    if view is View.CHANGED:
+        return _bytes(_changed(stages, job, rect, level, look.before))
     if view in _GRAY:
         return _bytes(np.repeat(_GRAY[view](stages, job, rect, level)[..., None], 3, axis=2))
     if view is View.PHOTO:
@@ -173,6 +186,16 @@ def _residue(stages: Stages, job: Job, rect: Rect, level: int) -> FloatArray:
     alpha, photo = stages.alpha(job, around, level), stages.pyramid.colours(around, level)
     left = residue(photo, stages.foreground(job, around, level), alpha, linear=job.settings.photo.is_linear)
     return np.asarray(left[rect.within(around)] * np.float32(_BRIGHTENED), np.float32)
+
+
+def _changed(stages: Stages, job: Job, rect: Rect, level: int, before: Job | None) -> FloatArray:
+    """Show the matte dimmed, and over it what was added or taken since the step before, brightened."""
+    alpha = stages.alpha(job, rect, level)
+    out = np.repeat(alpha[..., None] * np.float32(0.35), 3, axis=2)
+    if before is not None:
+        change = np.float32(_BRIGHTENED) * (alpha - stages.alpha(before, rect, level))
+        out += np.clip(np.abs(change), 0, 0.65)[..., None] * np.where(change[..., None] > 0, _ADDED, _TAKEN)
+    return np.asarray(out, np.float32)
 
 
 _GRAY: Final[dict[View, Callable[[Stages, Job, Rect, int], FloatArray]]] = {

@@ -158,7 +158,7 @@ class Shelf(QWidget):
         menu = QMenu(self)
         for number, view in enumerate(View, 1):
             if view in _MORE:
-                action = menu.addAction(f"{view.value}\t{number % 10}")
+                action = menu.addAction(f"{view.value}\t{number % 10}" if number <= _KEYS else view.value)
                 action.setToolTip(f"Show {_MEANING[view]}")
                 action.triggered.connect(lambda _checked=False, view=view: self._desk.show_view(view))
                 continue
@@ -294,6 +294,8 @@ class Shelf(QWidget):
         self._zoom.setText(f"{scale * 100:.0f} %" if scale >= 0.1 else f"{scale * 100:.1f} %")
 
 
+_KEYS = 10  # views that have a number key
+
 _MEANING = {
     View.PHOTO: "the untouched photo",
     View.ZONES: "subject, backdrop and the unsure band",
@@ -305,5 +307,6 @@ _MEANING = {
     View.TONE: "the separation between its ends: white is surely subject",
     View.FAINT: "the matte with what is nearly clear or nearly solid made plain",
     View.RESIDUE: "where the cutout, laid back over the clean backdrop, differs from the photo",
+    View.CHANGED: "what the last step added to the matte, white, or took from it, orange",
 }
-_MORE = (View.TONE, View.FAINT, View.RESIDUE)
+_MORE = (View.TONE, View.FAINT, View.RESIDUE, View.CHANGED)
