@@ -43,10 +43,8 @@ ZONE_HUES: Final = ("#edb81a", "#00b7d8", "#e0409a", "#52b52f", "#7a5cf0", "#f06
 _DETAIL_REACH: Final = 8
 _FAINTNESS: Final = 20  # power by which values near 0 and 1 are drawn towards the middle
 _BRIGHTENED: Final = 5.0
-_ADDED: Final = np.float32(
-    [1.0, 1.0, 1.0]
-)  # light for what was added, orange for what was taken: both also differ in tone
-_TAKEN: Final = np.float32([0.9, 0.35, 0.05])
+_ADDED: Final = np.array([1.0, 1.0, 1.0], np.float32)  # white, and orange: they differ in tone as well as in hue
+_TAKEN: Final = np.array([0.9, 0.35, 0.05], np.float32)
 _CANDIDATES: Final = ("#ff00c8", "#00d0ff", "#00e040", "#ffe000", "#ff3000", "#2040ff", "#b000ff", "#ff8000")
 
 
