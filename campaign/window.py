@@ -23,6 +23,7 @@ __all__ = ["run"]
 
 EVENTS = 2500
 _MOST_S = 0.25
+_NO_SCREEN = "This plugin does not support"  # what Qt says of menus where there is no screen
 _LEFT_OUT = {"Quit", "Open", "Keep under a name", "Full screen"}
 
 
@@ -37,7 +38,8 @@ class _Watch:
         sys.addaudithook(self._on_audit)
 
     def _on_message(self, kind: QtMsgType, _context: object, text: str) -> None:
-        if kind not in {QtMsgType.QtDebugMsg, QtMsgType.QtInfoMsg}:
+        is_harmless = kind in {QtMsgType.QtDebugMsg, QtMsgType.QtInfoMsg} or text.startswith(_NO_SCREEN)
+        if not is_harmless:
             self.odd.append(f"Qt: {text}")
 
     def _on_audit(self, event: str, arguments: tuple[object, ...]) -> None:

@@ -184,3 +184,19 @@ def test_the_matte_before_repairs_is_shown_while_a_key_is_held(repairing: Hand) 
     assert repairing.desk.compared is None
     assert repairing.desk.look.before is not None
     assert not has_touches(repairing.desk.look.before), "the step before the last"
+
+
+def test_an_enclosed_area_is_filled_by_one_press_and_an_open_one_is_not(repairing: Hand) -> None:
+    repairing.command("Solid")
+    repairing.desk.set_brush(40)
+    repairing.click(210, 150, right=True)
+    repairing.settle()
+
+    repairing.click(210, 150, Qt.KeyboardModifier.ControlModifier)
+    repairing.settle()
+    assert (_alpha(repairing)[135:165, 195:225] == 1).all()
+    repairing.click(10, 10, Qt.KeyboardModifier.ControlModifier)
+    repairing.settle()
+
+    assert "Nothing encloses" in repairing.window.message.text
+    assert _alpha(repairing)[10, 10] == 0

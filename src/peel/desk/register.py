@@ -57,7 +57,7 @@ def key_sections(tools: dict[Step, list[Tool]]) -> list[KeySheetSection]:
     ways: dict[str, dict[str, None]] = {}  # tools may share a key, each for a way of its own; in order, and once each
     for choice in (choice for tool in made for choice in tool.choices if choice.key_name):
         ways.setdefault(choice.key_name, {})[choice.name] = None
-    hints = [hint for tool in made for hint in tool.key_hints]
+    hints = list(dict.fromkeys(hint for tool in made for hint in tool.key_hints))
 
     def of(section: str) -> list[tuple[str, str]]:
         listed = [command for command in commands if command.section == section]

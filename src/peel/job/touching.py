@@ -34,6 +34,7 @@ __all__ = [
     "release_area",
     "touch",
     "touch_area",
+    "touch_region",
     "touched_in",
 ]
 
@@ -129,7 +130,12 @@ def _inside(job: Job, area: Sequence[Point]) -> tuple[Rect, FloatArray]:
 
 def force_region(job: Job, region: BoolArray, window: Rect, *, solid: bool) -> Job:
     """Force a region (H, W) of a window to solid or clear."""
-    return _approach(job, Touch.SOLID if solid else Touch.CLEAR, window, region.astype(np.float32))
+    return touch_region(job, region, window, Touch.SOLID if solid else Touch.CLEAR)
+
+
+def touch_region(job: Job, region: BoolArray, window: Rect, sort: Touch, strength: float = 1.0) -> Job:
+    """Put a touch-up on a region (H, W) of a window."""
+    return _approach(job, sort, window, region.astype(np.float32) * np.float32(min(max(strength, 0.0), 1.0)))
 
 
 def _approach(job: Job, sort: Touch, window: Rect, weights: FloatArray) -> Job:

@@ -4,15 +4,19 @@ from collections.abc import Callable, Sequence
 from enum import Enum
 from typing import Final
 
+import numpy as np
+
+from peel.errors import MarkError
 from peel.job.job import Job
 from peel.job.marking import coverage_of
 from peel.job.settings import Point
-from peel.job.touching import force_region
+from peel.job.touching import Touch, force_region, touch_region
 from peel.matte.arrays import BoolArray, FloatArray
+from peel.matte.marking.regions import region_at
 from peel.matte.repair.one_press import haze, hollow_inside, littered_outside, pinholes, specks
 from peel.work.stages import Stages
 
-__all__ = ["Repair", "repair", "repair_region"]
+__all__ = ["Repair", "fill_enclosed", "repair", "repair_region"]
 
 
 class Repair(Enum):
@@ -34,6 +38,9 @@ class Repair(Enum):
         """Whether it has a size or a distance in pixels."""
         return self is not Repair.HAZE
 
+
+_HALF: Final = 0.5
+_MOST: Final = 0.5  # share of the photo above which an area that reaches the frame is not enclosed
 
 _FIND: Final[dict[Repair, Callable[[FloatArray, float], BoolArray]]] = {
     Repair.PINHOLES: pinholes,
@@ -64,3 +71,23 @@ def repair(stages: Stages, job: Job, sort: Repair, amount_px: float, area: Seque
     """Make a repair, as touch-ups: it survives a new solve and can be released."""
     region = repair_region(stages, job, sort, amount_px, area)
     return force_region(job, region, job.photo.bounds, solid=sort.is_solid) if region.any() else job
+
+
+def fill_enclosed(stages: Stages, job: Job, at: Point, sort: Touch, strength: float = 1.0) -> Job:
+    """Put a touch-up on the enclosed area around a point: all that hangs together and is mostly solid, or mostly clear.
+
+    Raises
+    ------
+    MarkError
+        If nothing encloses it: it reaches the frame and takes in most of the photo.
+    """
+    column, row = int(np.floor(at[0])), int(np.floor(at[1]))
+    if not (0 <= row < job.photo.height and 0 <= column < job.photo.width):
+        return job
+    whole = job.photo.bounds
+    solid = (stages.alpha(job, whole, 0) >= _HALF).astype(np.uint8)
+    area = region_at(solid, row, column)
+    if area.mean() > _MOST and (area[0].any() or area[-1].any() or area[:, 0].any() or area[:, -1].any()):
+        message = f"Nothing encloses this area: it is {area.mean() * 100:.0f} % of {job.photo.name}."
+        raise MarkError(message, "Draw around what is meant, with Only in an area.")
+    return touch_region(job, area, whole, sort, strength)

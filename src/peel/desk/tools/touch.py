@@ -6,10 +6,11 @@ from typing import ClassVar
 from PySide6.QtGui import QColor
 
 from peel.desk.tools.brush import Brush
-from peel.desk.tools.tool import Choice, Tool
+from peel.desk.tools.tool import Choice, Press, Tool
 from peel.job.job import Job
 from peel.job.marking import Stroke
 from peel.job.touching import TOUCH_PLANES, SoftStroke, Touch, nudge, release, touch
+from peel.work.repairing import fill_enclosed
 
 __all__ = ["TOUCH_TOOLS", "FirmBrush", "NudgeBrush", "ReleaseBrush", "SoftenBrush", "SolidBrush"]
 
@@ -43,6 +44,17 @@ class _PairBrush(_TouchBrush):
     """A brush with a touch-up for either button."""
 
     ways: ClassVar[tuple[Touch, Touch]]
+    key_hints = (("Ctrl, with Solid or Firm", "all of the enclosed area"),)
+
+    def press(self, press: Press) -> None:
+        """Begin a stroke; with Ctrl, take all of the enclosed area."""
+        if not press.alternate or self.host is None or self.host.session is None:
+            super().press(press)
+            return
+        sort, at, stages = self.ways[int(press.reverse)], press.xy, self.host.session.stages
+        strength = self.host.brush_shape.strength
+        label = f"{sort.name.capitalize()} an enclosed area"
+        self.apply(label, lambda job: fill_enclosed(stages, job, at, sort, strength))
 
     def _edit(self, stroke: Stroke, reverse: bool) -> tuple[str, Callable[[Job], Job]]:
         sort, soft = self.ways[int(reverse)], self._soft(stroke)
@@ -60,7 +72,7 @@ class SolidBrush(_PairBrush):
         """Say what a press will do."""
         if reverse:
             return "Clears the matte, whatever is there; the photo and what was solved stay as they are"
-        return "Makes the matte solid, whatever is there · the right button clears it"
+        return "Makes the matte solid, whatever is there · the right button clears it · Ctrl takes all that is enclosed"
 
 
 class FirmBrush(_PairBrush):
