@@ -4,6 +4,7 @@ from collections.abc import Callable, Sequence
 from enum import Enum
 from typing import Final
 
+import cv2
 import numpy as np
 
 from peel.errors import MarkError
@@ -40,6 +41,7 @@ class Repair(Enum):
 
 
 _HALF: Final = 0.5
+_RIM: Final = 5  # side of the square by which a hole is filled beyond its half-way line
 _MOST: Final = 0.5  # share of the photo above which an area that reaches the frame is not enclosed
 
 _FIND: Final[dict[Repair, Callable[[FloatArray, float], BoolArray]]] = {
@@ -90,4 +92,6 @@ def fill_enclosed(stages: Stages, job: Job, at: Point, sort: Touch, strength: fl
     if area.mean() > _MOST and (area[0].any() or area[-1].any() or area[:, 0].any() or area[:, -1].any()):
         message = f"Nothing encloses this area: it is {area.mean() * 100:.0f} % of {job.photo.name}."
         raise MarkError(message, "Draw around what is meant, with Only in an area.")
+    if (sort is Touch.SOLID and not solid[row, column]) or (sort is Touch.CLEAR and solid[row, column]):
+        area = cv2.dilate(area.astype(np.uint8), np.ones((_RIM, _RIM), np.uint8)) > 0  # its half-clear rim goes with it
     return touch_region(job, area, whole, sort, strength)
