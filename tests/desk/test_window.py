@@ -349,11 +349,17 @@ def test_both_themes_dress_the_window(marked: Hand) -> None:
     light = marked.bench.step_line.grab().toImage().pixelColor(3, 3).lightness()
 
     marked.window.switch_theme()
+    marked.wait(marked.window.updatesEnabled)
     dark = marked.bench.step_line.grab().toImage().pixelColor(3, 3).lightness()
     marked.window.switch_theme()
+    marked.window.switch_theme()
+    marked.window.switch_theme()
+    marked.wait(marked.window.updatesEnabled)
+    again = marked.bench.step_line.grab().toImage().pixelColor(3, 3).lightness()
 
     assert light > 200
     assert dark < 80
+    assert again == light, "also when it is switched before it is dressed"
 
 
 def test_the_first_mark_shows_the_zones_laid_around_it(hand: Hand, disc_file: Path) -> None:

@@ -7,7 +7,7 @@ from typing import Final
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PySide6.QtWidgets import QApplication
 
-__all__ = ["DARK", "FONT", "LIGHT", "Theme", "current", "install"]
+__all__ = ["DARK", "FONT", "LIGHT", "Theme", "choose", "current", "dress", "install"]
 
 FONT: Final = "Atkinson Hyperlegible Next"
 _FONTS: Final = Path(__file__).parent / "assets" / "font"
@@ -56,6 +56,17 @@ def current() -> Theme:
 
 def install(app: QApplication, theme: Theme) -> None:
     """Dress the application in a theme; main thread only."""
+    choose(app, theme)
+    dress(app)
+
+
+def dress(app: QApplication) -> None:
+    """Dress the application in the theme that was chosen."""
+    app.setStyleSheet(_sheet(_current))
+
+
+def choose(app: QApplication, theme: Theme) -> None:
+    """Choose a theme, with its font and palette; the application stands undressed until `dress`."""
     global _current
     _current = theme
     if FONT not in QFontDatabase.families():
@@ -66,7 +77,6 @@ def install(app: QApplication, theme: Theme) -> None:
     app.setFont(font)
     app.setStyleSheet("")  # dressing undressed widgets takes a third of the time of dressing them anew
     app.setPalette(_palette(theme))
-    app.setStyleSheet(_sheet(theme))
 
 
 def _palette(theme: Theme) -> QPalette:

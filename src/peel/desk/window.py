@@ -130,13 +130,21 @@ class Window(QMainWindow):
         self.message.say(trouble.message, trouble.hint, trouble.trace)
 
     def switch_theme(self) -> None:
-        """Change between light and dark."""
+        """Change between light and dark, in two turns, so that the window's thread is not away for long."""
         app = QApplication.instance()
         if isinstance(app, QApplication):
             chosen = theme.LIGHT if theme.current() is theme.DARK else theme.DARK
-            theme.install(app, chosen)
+            self.setUpdatesEnabled(False)
+            theme.choose(app, chosen)
             memory.write_preference("theme", chosen.name)
-            self.update()
+            QTimer.singleShot(0, self, self._dress)
+
+    def _dress(self) -> None:
+        app = QApplication.instance()
+        if isinstance(app, QApplication):
+            theme.dress(app)
+        self.setUpdatesEnabled(True)
+        self.update()
 
     def toggle_full_screen(self) -> None:
         """Fill the screen, or no longer."""
