@@ -206,6 +206,19 @@ def test_the_proofs_follow_the_cursor_and_swap(marked: Hand) -> None:
     assert matte.view is View.ZONES  # what the picture showed since the first mark
 
 
+def test_one_proof_is_magnified_by_a_factor_of_its_own(marked: Hand) -> None:
+    first, second = marked.bench.proofs.proofs[:2]
+
+    marked.wait(lambda: marked.bench.proofs.is_idle)
+    before = second.grab().toImage()
+    first.magnify(4.0)
+    marked.wait(lambda: marked.bench.proofs.is_idle)
+
+    assert first.factor == 4
+    assert second.factor == 1
+    assert second.grab().toImage() == before
+
+
 def test_a_broken_file_gives_a_sentence_and_the_work_stays(marked: Hand, tmp_path: Path) -> None:
     window, before = marked.window, _job(marked)
     (tmp_path / "broken.png").write_bytes(b"no")

@@ -16,6 +16,7 @@ from PySide6.QtGui import (
     QPaintEvent,
     QPen,
     QResizeEvent,
+    QWheelEvent,
 )
 from PySide6.QtWidgets import QMenu, QSizePolicy, QVBoxLayout, QWidget
 
@@ -35,6 +36,7 @@ __all__ = ["Proofs"]
 
 _MAGNIFY: Final = 2.5
 _ZONE_WORDS: Final = {BACKGROUND: "backdrop", FOREGROUND: "subject"}
+_FACTORS: Final = (0.25, 0.5, 1.0, 2.0, 4.0)
 _FIRST: Final = (View.PHOTO, View.MATTE, View.WHITE, View.BLACK)
 
 
@@ -47,17 +49,21 @@ class _Proof(QWidget):
         This proof was pressed: swap its view with the picture's.
     view_asked : (object, View)
     pin_asked : (object,)
+    magnified : ()
+        It is magnified by another factor of its own.
     """
 
     swap_asked = Signal(object)
     view_asked = Signal(object, View)
     pin_asked = Signal(object)
+    magnified = Signal()
     drawn = Signal(object, object)
 
     def __init__(self, view: View, parent: QWidget) -> None:
         super().__init__(parent)
         self.view = view
         self.pinned_at: QPointF | None = None
+        self.factor = 1.0  # of its own, over that of all proofs
         self._image: QImage | None = None
         self._target = QRectF()
         self.setMinimumSize(96, 60)
@@ -70,7 +76,10 @@ class _Proof(QWidget):
     def name_it(self) -> None:
         """Return what the proof shows."""
         self.setAccessibleName(f"Proof: {self.view.value}")
-        self.setToolTip(f"{self.view.value} under the cursor. Press to swap with the picture; right button for more.")
+        self.setToolTip(
+            f"{self.view.value} under the cursor. Press to swap with the picture; "
+            "the wheel magnifies; right button for more."
+        )
         self.update()
 
     def sizeHint(self) -> QSize:
@@ -105,6 +114,8 @@ class _Proof(QWidget):
         font.setWeight(font.Weight.DemiBold)
         painter.setFont(font)
         caption = self.view.value + (" · pinned" if self.pinned_at is not None else "")
+        if self.factor != 1:
+            caption += f" · {self.factor:g} ×"
         label = QRectF(5, self.height() - 23, painter.fontMetrics().horizontalAdvance(caption) + 14, 18)
         painter.setPen(Qt.PenStyle.NoPen)
         surface = theme.colour("surface")
@@ -131,6 +142,18 @@ class _Proof(QWidget):
         else:
             super().keyPressEvent(event)
 
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        """Magnify this proof more, or less, than the others."""
+        place = _FACTORS.index(self.factor) + (1 if event.angleDelta().y() > 0 else -1)
+        self.magnify(_FACTORS[min(max(place, 0), len(_FACTORS) - 1)])
+        event.accept()
+
+    def magnify(self, factor: float) -> None:
+        """Magnify this proof by a factor of its own."""
+        self.factor = factor
+        self.magnified.emit()
+        self.update()
+
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         """Offer other views, and pinning."""
         menu = QMenu(self)
@@ -140,6 +163,8 @@ class _Proof(QWidget):
             action.setChecked(view is self.view)
             action.triggered.connect(lambda _checked=False, view=view: self.view_asked.emit(self, view))
         menu.addSeparator()
+        if self.factor != 1:
+            menu.addAction("Magnified like the others").triggered.connect(lambda _checked=False: self.magnify(1.0))
         pin = menu.addAction("Pin to this spot" if self.pinned_at is None else "Follow the cursor again")
         pin.triggered.connect(lambda: self.pin_asked.emit(self))
         menu.exec(event.globalPos())
@@ -175,6 +200,7 @@ class Proofs(QWidget):
             proof.swap_asked.connect(lambda proof: self.swapped.emit(proof.view, proof))
             proof.view_asked.connect(self.give)
             proof.pin_asked.connect(self._on_pin_asked)
+            proof.magnified.connect(self._soon_again)
         self._place, self._values = words(""), words("")
         for label in (self._place, self._values):
             label.setWordWrap(False)
@@ -220,6 +246,9 @@ class Proofs(QWidget):
         if not self._soon.isActive():
             self._soon.start()
 
+    def _soon_again(self) -> None:
+        self._soon.start()
+
     def set_scale(self, scale: float) -> None:
         """Stay magnified against the picture."""
         self._scale = min(max(scale * _MAGNIFY, 0.5), 24.0)
@@ -257,10 +286,10 @@ class Proofs(QWidget):
         view, spot = proof.view, proof.pinned_at or self._spot
         if view.shows_sheet:
             spot = QPointF(*sheet_of(job).from_photo(spot.x(), spot.y()))
-        level = 0
-        while self._scale * (1 << (level + 1)) <= 1.0:
+        level, scale = 0, self._scale * proof.factor
+        while scale * (1 << (level + 1)) <= 1.0:
             level += 1
-        step = self._scale * (1 << level)
+        step = scale * (1 << level)
         centre = spot / (1 << level)
         half_width, half_height = proof.width() / 2 / step, proof.height() / 2 / step
         rect = Rect(
