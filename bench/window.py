@@ -97,19 +97,24 @@ def measure(name: str = "tin-drummer") -> list[str]:
         _until(lambda: bench.is_drawn)
         lines += _strokes(bench, view)
     lines += _solves(bench)
+    desk.show_step(Step.MATTE)
+    for tool in ("Solid", "Firm", "Nudge", "Soften", "Release"):
+        desk.take_up_named(tool)
+        lines += _strokes(bench, View.WHITE, 2)
     window.close()
     _until(lambda: window.is_closed)
     return lines
 
 
-def _strokes(bench: Bench, view: View) -> list[str]:
-    """Draw strokes as a hand does and time each paint event."""
+def _strokes(bench: Bench, view: View, count: int = 5) -> list[str]:
+    """Draw strokes as a hand does and time each paint event, and each stroke's edit."""
     clock, canvas, desk = _PaintClock(), bench.canvas, bench.desk
     desk.set_brush(100 / canvas.frame.scale)
     _until(lambda: False, 0.2)
     canvas.installEventFilter(clock)
     rng = np.random.default_rng(0)
-    for _ in range(5):
+    edits_s = []
+    for _ in range(count):
         x, y = rng.uniform(200, canvas.width() - 200), rng.uniform(150, canvas.height() - 150)
         QTest.mousePress(canvas, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(int(x), int(y)))
         turn = rng.uniform(0, 6.3)
@@ -123,13 +128,15 @@ def _strokes(bench: Bench, view: View) -> list[str]:
             QApplication.processEvents()
         QTest.mouseRelease(canvas, Qt.MouseButton.LeftButton)
         assert desk.bridge is not None
+        since = time.perf_counter()
         _until(lambda: desk.bridge.session._edits.is_idle)
+        edits_s.append(time.perf_counter() - since)
         desk.bridge.session.undo()
     canvas.removeEventFilter(clock)
     desk.bridge.session.wait_idle(300)
     times = np.array(clock.times_ms)
     return [
-        f"stroke, {view.value} at {canvas.frame.scale * 100:.0f} %: paint {np.percentile(times, 50):.1f} ms median, "
+        f"{desk.tool.name}, {view.value} at {canvas.frame.scale * 100:.0f} %: edit {np.median(edits_s):.2f} s, paint {np.percentile(times, 50):.1f} ms median, "
         f"{np.percentile(times, 95):.1f} ms p95, {times.max():.1f} ms worst of {len(times)}"
     ]
 

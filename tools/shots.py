@@ -241,7 +241,7 @@ def main() -> int:
     visit.point_at(760, 700)
     visit.shoot("matte")
     desk.show_view(View.WHITE)
-    bench.canvas.look_at(QPointF(850, 720), 1.0)
+    bench.canvas.look_at(QPointF(760, 700), 3.0)
     visit.point_at(760, 700)
     visit.shoot("matte-white")
     desk.show_view(View.LOUD)
