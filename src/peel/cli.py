@@ -168,12 +168,13 @@ def separations(
     as_json: Annotated[bool, typer.Option("--json", help="Print all figures, as JSON.")] = False,
 ) -> None:
     """List renderings of a photo, ranked by how well each tells subject from backdrop at the edge."""
+    from peel.job.mixing import with_mixing
     from peel.work.cut import CutRequest, prepared
     from peel.work.separation_sheet import figures_of, read_sheet
 
     if (zones is None) == (mark is None):
         raise UsageError("Give either --zones or --mark.", "A mark is enough: the unsure band lays itself around it.")
-    job = prepared(CutRequest(photo=photo, zones=zones, mark=mark))
+    job = with_mixing(prepared(CutRequest(photo=photo, zones=zones, mark=mark)))
     sheet = read_sheet(job)
     rows = [figures_of(job, row) for row in sheet.rows]
     if as_json:

@@ -200,3 +200,26 @@ def test_an_enclosed_area_is_filled_by_one_press_and_an_open_one_is_not(repairin
 
     assert "Nothing encloses" in repairing.window.message.text
     assert _alpha(repairing)[10, 10] == 0
+
+
+def test_hidden_touch_ups_stay_hidden_when_the_key_is_let_go(repairing: Hand) -> None:
+    repairing.command("Solid")
+    repairing.click(30, 30)
+    repairing.settle()
+    repairing.panel(Step.MATTE).repairs.hide_touches.click()
+
+    QTest.keyPress(repairing.bench.canvas, Qt.Key.Key_Period)
+    QTest.keyRelease(repairing.bench.canvas, Qt.Key.Key_Period)
+
+    assert repairing.desk.compared is not None
+    assert not has_touches(repairing.desk.compared)
+
+
+def test_a_comparison_of_another_part_is_left_alone_while_the_job_changes(repairing: Hand) -> None:
+    other = repairing.job
+    repairing.desk.compare(other)
+
+    repairing.desk.job_changed.emit(repairing.job, repairing.job)
+
+    assert repairing.desk.compared is other
+    repairing.desk.compare(None)

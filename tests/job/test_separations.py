@@ -174,3 +174,23 @@ def test_a_gray_photo_of_sixteen_bits_is_separated_by_its_lightness() -> None:
     assert mix.strength is not None
     assert mix.strength > 0.9
     assert saturation.strength == 0, "a tone that tells nothing does not pull"
+
+
+def test_ends_of_a_key_with_much_gain_stay_within_what_a_file_may_hold(job: Job) -> None:
+    vivid = np.where(job.photo.pixels[..., :1] > 100, np.uint8([0, 0, 255]), job.photo.pixels).astype(np.uint8)
+    strong = use_zones(new_job(Photo("vivid.png", vivid)), job.zones.read())
+
+    made = put_separation(strong, 0, Separation(rendering="key", hue="#26303a", gain=5.0))
+
+    assert Recipe.model_validate_json(made.settings.recipe.model_dump_json()) == made.settings.recipe
+
+
+def test_changing_how_colours_mix_finds_the_ends_again_and_keeps_a_mix_made_by_hand(job: Job) -> None:
+    job = put_separation(job, 0, Separation(use="pull", weights=(1.0, 0.0, 0.0)))
+    before = job.settings.recipe.separations[0]
+
+    linear = solve_job(set_value(job, "photo.mixing", "light"))[0].settings.recipe.separations[0]
+
+    assert linear.weights == (1.0, 0.0, 0.0)
+    assert linear.low is not None
+    assert linear.low != before.low

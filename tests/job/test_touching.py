@@ -208,3 +208,14 @@ def test_a_repair_by_one_press_is_a_touch_up_kept_to_its_area() -> None:
     assert _finished(mended)[150, 210] == 1
     assert _finished(mended)[150, 180] < 0.5
     assert repair(stages, _solved(), Repair.PINHOLES, 8) is _solved()
+
+
+def test_a_pen_that_is_lifted_on_the_way_pushes_only_where_it_presses() -> None:
+    job = _solved()
+    path = tuple((210.0 + 2 * k, 60.0) for k in range(40))
+
+    pushed = nudge(job, SoftStroke(path, 12, pressures=(1.0,) * 20 + (0.0,) * 20))
+
+    moved = touched_in(pushed, job.photo.bounds)
+    assert moved[60, 215:245].any()
+    assert not moved[60, 275:].any()

@@ -6,13 +6,14 @@ from typing import Any
 import numpy as np
 import pytest
 
-from conftest import outlined
+from conftest import outlined, soft_disc
 from peel.errors import ProjectError
 from peel.files.project import ProjectFile
 from peel.job import contours, edits, marking
 from peel.job.job import MATTE_ONE, Job, Photo, new_job
 from peel.job.marking import Stroke, Zone
-from peel.job.settings import Backing
+from peel.job.separations import put_separation
+from peel.job.settings import Backing, Separation
 from peel.matte.solve.closed_form import solve_matte
 from peel.work import job_files, memory, recovery
 from peel.work.session import Session
@@ -318,3 +319,20 @@ def test_a_failed_keep_leaves_the_session_as_it_was(session: Session, tmp_path: 
 
     assert session.project.path == before
     assert session.is_stored
+
+
+def test_what_is_only_looked_at_while_a_solve_runs_is_not_taken_back_by_its_answer(
+    tmp_path: Path, disc_file: Path
+) -> None:
+    session = Session.begin(disc_file, tmp_path / "work.peel")
+    _, _, zones = soft_disc(300, 420, 90)
+    session.apply("Zones", lambda job: edits.use_zones(job, zones))
+    session.apply("Red", lambda job: put_separation(job, 0, Separation(rendering="red")))
+    session.apply("Again", edits.unsolve)
+    session.apply("Blue", lambda job: put_separation(job, 0, Separation(rendering="blue")))
+    session.wait_idle(60)
+
+    (kept,) = session.job.settings.recipe.separations
+    session.close()
+
+    assert kept.rendering == "blue"

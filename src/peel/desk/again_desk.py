@@ -12,6 +12,7 @@ from peel.desk.panels.matte import MattePanel
 from peel.desk.steps import Step
 from peel.errors import PeelError
 from peel.job.settings import Point
+from peel.matte.parallel import cancellable
 from peel.work.again import Answer, Way, answer, ways_of, window_of
 from peel.work.scheduler import Lane, Ticket
 
@@ -64,8 +65,9 @@ class AgainDesk(QObject):
             float(max(window.height, window.width)),
         )
 
-        def solve(ways: list[Way], number: int, _ticket: Ticket) -> Answer:
-            return answer(stages, job, ways[number], window)
+        def solve(ways: list[Way], number: int, ticket: Ticket) -> Answer:
+            with cancellable(lambda: not ticket.is_cancelled):
+                return answer(stages, job, ways[number], window)
 
         def list_ways() -> list[Way]:
             ways = ways_of(job, area)

@@ -37,6 +37,7 @@ class FinishDesk(QObject):
         self._desk, self.page = desk, panel.profile
         self._lane = Lane("profile")
         self.target = FinishTarget()
+        self._awaited: FinishTarget | None = None
         self._profile: Measured | None = None
         self._asked: object = None
         self._area_tool = AreaTool("an edge profile of its own")
@@ -62,17 +63,20 @@ class FinishDesk(QObject):
         return self._lane.is_idle
 
     def _on_session(self) -> None:
-        self.target, self._profile, self._asked = FinishTarget(), None, None
+        self.target, self._awaited, self._profile, self._asked = FinishTarget(), None, None, None
         self._look()
 
     def _look(self) -> None:
         job = self._desk.job
         if job is None or self._desk.step is not Step.MATTE:
             return
-        if self.target not in targets_of(job):
+        targets = targets_of(job)
+        if self._awaited in targets:
+            self.target, self._awaited, self._profile = self._awaited, None, None
+        if self.target not in targets:
             self.target = FinishTarget()
         self._show(job)
-        key = (job.photo, job.matte, job.force, job.push_right, job.push_down, self.target)
+        key = (job.photo, job.matte, job.kinds, self.target)
         if key != self._asked and job.is_solved and job.has_subject:
             self._asked, target = key, self.target
             self._lane.submit(
@@ -121,7 +125,7 @@ class FinishDesk(QObject):
         job = self._desk.job
         if job is None or len(area) < 3:
             return
-        self.target = FinishTarget("area", len(job.settings.photo.finish_areas))
+        self._awaited = FinishTarget("area", len(job.settings.photo.finish_areas))
         self._desk.edit("Area with a profile of its own", lambda job: add_area(job, area))
 
     def _on_dropped(self) -> None:

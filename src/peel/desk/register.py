@@ -71,13 +71,7 @@ def key_sections(tools: dict[Step, list[Tool]]) -> list[KeySheetSection]:
         ),
         (
             "Views",
-            [
-                ("1 – 9, 0", views),
-                ("hold one", "only peek"),
-                ("hold .", "the matte before repairs"),
-                *of("Views"),
-                *_MOUSE,
-            ],
+            [("1 – 9, 0", views), *_PEEKS, *of("Views"), *_MOUSE],
         ),
         ("Work", of("Work")),
     ]

@@ -34,7 +34,7 @@ class RepairDesk(QObject):
         self._area: tuple[Point, ...] = ()
         self._area_tool = AreaTool("repairs by one press")
         self._asked: object = None
-        self._is_laid = False
+        self._is_laid = self._hides = False
         page = self._page
         page.tried.connect(self._try)
         page.asked.connect(self._repair)
@@ -140,13 +140,18 @@ class RepairDesk(QObject):
     def _compare(self) -> None:
         """Show the job without its touch-ups while they are hidden."""
         job = self._desk.job
-        hidden = job is not None and self._page.hide_touches.isChecked() and self._desk.step is Step.MATTE
-        self._desk.compare(_untouched(job) if hidden and job is not None else None)
+        hides = job is not None and self._page.hide_touches.isChecked() and self._desk.step is Step.MATTE
+        if hides or self._hides:  # else what is compared is somebody else's
+            self._desk.compare(job.without(Role.TOUCH) if hides and job is not None else None)
+        self._hides = hides
 
     def show_before(self, held: bool) -> None:
-        """Show the matte as it was solved, neither touched up nor finished, while a key is held."""
+        """Show the matte as it was solved, neither touched up nor finished, while a key is held in Matte."""
         job = self._desk.job
-        self._desk.compare(_as_solved(job) if held and job is not None else None)
+        if job is None or self._desk.step is not Step.MATTE:
+            return
+        self._desk.compare(_as_solved(job) if held else None)
+        self._compare()
 
     # the area
 
@@ -160,9 +165,5 @@ class RepairDesk(QObject):
         self._page.show_area(area)
 
 
-def _untouched(job: Job) -> Job:
-    return job.without(Role.TOUCH)
-
-
 def _as_solved(job: Job) -> Job:
-    return _untouched(job).with_recipe(finish=Finishes()).with_photo_settings(finish_areas=())
+    return job.without(Role.TOUCH).with_recipe(finish=Finishes()).with_photo_settings(finish_areas=())

@@ -12,7 +12,6 @@ from peel.desk.steps import Step
 from peel.desk.tools.separation_tools import EndsTool, KeyTool, StretchTool
 from peel.job.job import Job
 from peel.job.marking import coverage_of
-from peel.job.mixing import with_mixing
 from peel.job.separations import (
     add_stretch,
     complete,
@@ -25,6 +24,7 @@ from peel.job.separations import (
     turned,
 )
 from peel.job.settings import Point, Separation
+from peel.matte.edge.kinds import Kind
 from peel.work.keying import key_photo
 from peel.work.scheduler import Lane
 from peel.work.separation_sheet import Detail, Outlines, Row, Sheet, measure_detail, outlines_of, read_sheet
@@ -32,7 +32,7 @@ from peel.work.views import View
 
 __all__ = ["SeparationDesk", "Target"]
 
-_KINDS: Final = ("hard", "soft", "strand", "lacy", "sheer")
+_KINDS: Final = tuple(kind.name.lower() for kind in Kind)
 
 
 @dataclass(frozen=True)
@@ -76,6 +76,7 @@ class SeparationDesk(QObject):
         self._desk, self._panel, self.page = desk, panel, panel.separation
         self._lane = Lane("separation")
         self.target = Target()
+        self._awaited: Target | None = None
         self._asked: object = None
         self._shown: _Shown | None = None
         self._view_before = View.ZONES
@@ -130,7 +131,7 @@ class SeparationDesk(QObject):
         return stored or Separation.model_validate({"applies": self.target.applies})
 
     def _on_session(self) -> None:
-        self.target, self._asked, self._shown = Target(), None, None
+        self.target, self._awaited, self._asked, self._shown = Target(), None, None, None
         self._desk.set_look(lambda look: replace(look, separation=None, lost_floor=None))
         self._look()
 
@@ -160,6 +161,8 @@ class SeparationDesk(QObject):
         job = self._desk.job
         if job is None or not self.is_open:
             return
+        if self._awaited is not None and self._awaited.separation(job) is not None:
+            self.target, self._awaited, self._shown = self._awaited, None, None
         if self.target.stretch is not None and self.target.separation(job) is None:
             self.target = Target()
         self._show_targets(job)
@@ -175,10 +178,10 @@ class SeparationDesk(QObject):
 
     def _known(self) -> Separation:
         """Return what is shown, completed by what was found out about it unless the job says all of it."""
-        shown = self._shown.separation if self._shown is not None else None
         current = self.current()
-        is_begun = shown is not None and not self._is_stored and shown.rendering == current.rendering
-        return shown if is_begun and shown is not None else current
+        if self._shown is None or self._is_stored or self._shown.separation.rendering != current.rendering:
+            return current
+        return self._shown.separation
 
     @property
     def _is_stored(self) -> bool:
@@ -218,12 +221,11 @@ class SeparationDesk(QObject):
             return
 
         def look(_ticket: object) -> _Shown:
-            known = with_mixing(job)
-            samples = samples_for_target(known, target.applies, target.stretch)
-            full = complete(known, separation, samples)
+            samples = samples_for_target(job, target.applies, target.stretch)
+            full = complete(job, separation, samples)
             if not samples.are_enough:
                 return _Shown(full, None, None)
-            return _Shown(full, outlines_of(known, full, samples), measure_detail(known, full))
+            return _Shown(full, outlines_of(job, full, samples), measure_detail(job, full))
 
         self._lane.submit("look", look, self._looked.emit)
 
@@ -324,7 +326,7 @@ class SeparationDesk(QObject):
         if released:
             self._desk.edit("Give back a stretch", lambda job: release_stretch(job, coverage_of(job, points)))
             return
-        self.target, self._shown = Target("stretch", len(job.settings.recipe.separations)), None
+        self._awaited = Target("stretch", len(job.settings.recipe.separations))
         own = begin.model_copy(update={"weights": None, "low": None, "high": None, "strength": None})
         self._desk.edit("Stretch of its own", lambda job: add_stretch(job, coverage_of(job, points), own))
 

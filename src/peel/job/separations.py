@@ -1,6 +1,5 @@
 """Separations of a job: which one counts where, what they are for this photo, and the tone matte each gives."""
 
-from collections.abc import Hashable
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any, Final
@@ -11,12 +10,12 @@ from numpy.typing import NDArray
 
 from peel.errors import MarkError
 from peel.job.job import Job, Photo
-from peel.job.kinds import kinds_in, kinds_stamp
+from peel.job.kinds import kinds_in
 from peel.job.mixing import with_mixing
 from peel.job.plane import Plane
 from peel.job.question import used_separations
 from peel.job.rect import Rect
-from peel.job.settings import MOST_SEPARATIONS, Point, Separation, rgb_from_hex
+from peel.job.settings import MOST_SEPARATIONS, MOST_TONE, Point, Separation, rgb_from_hex
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray
 from peel.matte.edge.kinds import Kind
 from peel.matte.edge.laying import working_step
@@ -42,7 +41,6 @@ __all__ = [
     "samples_for",
     "samples_for_target",
     "separated_in",
-    "separations_stamp",
     "tone_of_samples",
     "tone_reach",
     "tone_window",
@@ -184,11 +182,17 @@ def complete(job: Job, separation: Separation, samples: EdgeSamples) -> Separati
     low, high, strength = 0.0, 1.0, 0.0
     if samples.are_enough:
         tones = tone_of_samples(job, separation, samples)
-        (low, high), strength = propose_ends(*tones), trust_in_tone(*tones)
+        low, high = (_bounded(end) for end in propose_ends(*tones))
+        strength = trust_in_tone(*tones)
     proposed = {"low": low, "high": high, "strength": strength}
     return separation.model_copy(
         update={name: value for name, value in proposed.items() if getattr(separation, name) is None}
     )
+
+
+def _bounded(tone: float) -> float:
+    """Keep a tone within what the settings allow: a key with much gain goes far below 0."""
+    return min(max(tone, -MOST_TONE), MOST_TONE)
 
 
 def _is_open(separation: Separation) -> bool:
@@ -230,16 +234,6 @@ def separated_in(job: Job, window: Rect) -> ByteArray:
         drawn = job.separated.read(window)
         out = np.where((drawn > 0) & (drawn <= len(separations)), drawn, out)
     return out
-
-
-def separations_stamp(job: Job, window: Rect) -> Hashable:
-    """Return all that `separated_in` and `tone_window` depend on in a window."""
-    return (
-        job.settings.recipe.separations,
-        job.settings.photo.is_linear,
-        job.separated.stamp(window),
-        kinds_stamp(job, window),
-    )
 
 
 def tone_reach(separation: Separation) -> int:
@@ -321,7 +315,7 @@ def press_end(job: Job, number: int, spot: Point, *, subject: bool) -> Job:
     separation = found(job, number)
     around = own.grown(tone_reach(separation)).intersection(job.photo.bounds)
     tone = tone_window(job, separation, job.photo.colours(around), around)[own.within(around)]
-    end = round(float(np.median(tone)), 4)
+    end = _bounded(round(float(np.median(tone)), 4))
     return put_separation(job, number, separation.model_copy(update={"high" if subject else "low": end}))
 
 

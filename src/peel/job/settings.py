@@ -9,6 +9,7 @@ __all__ = [
     "MOST_FINISH_AREAS",
     "MOST_SEPARATIONS",
     "MOST_SHEER_COLOURS",
+    "MOST_TONE",
     "Backing",
     "Band",
     "Colour",
@@ -41,7 +42,8 @@ MOST_FINISH_AREAS: Final = 50
 Coordinate = Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)]
 Point = tuple[Coordinate, Coordinate]
 Mixing = Literal["value", "light"]
-Tone = Annotated[float, Field(ge=-8, le=8, allow_inf_nan=False)]
+MOST_TONE: Final = 8.0
+Tone = Annotated[float, Field(ge=-MOST_TONE, le=MOST_TONE, allow_inf_nan=False)]
 Weight = Annotated[float, Field(ge=-1, le=1, allow_inf_nan=False)]
 RenderingName = Literal[
     "red", "green", "blue", "lightness", "green to rose", "blue to yellow", "saturation",
@@ -350,8 +352,8 @@ def with_value(settings: JobSettings, path: str, value: Any) -> JobSettings:
 
 
 def with_open_ends(settings: JobSettings) -> JobSettings:
-    """Return the settings with mix, ends and strength of every separation left to Peel again."""
-    open_again = {"weights": None, "low": None, "high": None, "strength": None}
+    """Return the settings with ends and strength of every separation left to Peel again."""
+    open_again = {"low": None, "high": None, "strength": None}
     separations = tuple(own.model_copy(update=open_again) for own in settings.recipe.separations)
     return with_value(settings, "recipe.separations", separations) if separations else settings
 

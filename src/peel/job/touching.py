@@ -41,6 +41,7 @@ __all__ = [
 PER_PIXEL: Final = 8
 """Steps of the planes of pushes for a pixel."""
 
+_SMOOTH: Final = 0.6  # least softness of a brush that pushes
 _PASS: Final = 0.35  # of what is left that one pass of Firm or Thin adds
 
 
@@ -162,14 +163,15 @@ def nudge(job: Job, stroke: SoftStroke) -> Job:
         np.asarray((plane.read(window).astype(np.float32) - 128) / PER_PIXEL, np.float32)
         for plane in (job.push_right, job.push_down)
     )
-    for (x, y), by in push_steps(stroke.points, stroke.radius_px):
-        here = SoftStroke(((x, y),), stroke.radius_px, max(stroke.softness, 0.6), stroke.strength, stroke.pressures[:1])
+    softness = max(stroke.softness, _SMOOTH)
+    for k, place, by in push_steps(stroke.points, stroke.radius_px):
+        pen = stroke.pressures[k : k + 1], stroke.sizes[k : k + 1]
+        here = SoftStroke((place,), stroke.radius_px, softness, stroke.strength, *pen)
         part = here.window(window)
         if part.is_empty:
             continue
         at = part.within(window)
-        moved = pushed(right[at], down[at], here.weights(part), by)
-        right[at], down[at] = moved
+        right[at], down[at] = pushed(right[at], down[at], here.weights(part), by)
     planes = {"push_right": right, "push_down": down}
     most = MOST_PUSH * PER_PIXEL
     return job.with_planes(

@@ -18,6 +18,7 @@ from peel.job.history import UNSTORED, History, State
 from peel.job.job import Job, Photo, new_job
 from peel.job.question import Question, question
 from peel.job.rect import Rect
+from peel.job.separations import with_found
 from peel.matte.edge.trimap import trimap_from_gray
 from peel.matte.parallel import cancellable
 from peel.work.finding import Finder
@@ -425,7 +426,7 @@ class Session:
         if before.settings.photo.mixing_found is None:
             after = after.with_photo_settings(mixing_found=solved.settings.photo.mixing_found)
         if solved.is_solved:  # not before: a partial matte must not make the job ask another question
-            after = after.with_recipe(separations=solved.settings.recipe.separations)
+            after = with_found(after)
         self._history = self._history.amended(after)
         self._show(before)
         if solved.is_solved:

@@ -102,7 +102,7 @@ def test_pushing_there_and_back_is_nearly_the_identity() -> None:
 
 def test_a_long_push_carries_the_edge_along_smoothly_and_ends_at_a_limit() -> None:
     right = down = np.zeros((60, 120), np.float32)
-    for (x, y), by in push_steps([(30, 30), (100, 30)], 16):
+    for _, (x, y), by in push_steps([(30, 30), (100, 30)], 16):
         right, down = pushed(right, down, stroke_weights([(x, y)], 16, (0, 0, 60, 120), 1.0), by)
 
     assert np.hypot(right, down).max() <= MOST_PUSH + 1e-3
@@ -113,9 +113,9 @@ def test_a_long_push_carries_the_edge_along_smoothly_and_ends_at_a_limit() -> No
 def test_movements_are_split_so_that_none_folds_the_field() -> None:
     steps = push_steps([(0, 0), (30, 40)], 10)
 
-    assert sum(by[0] for _, by in steps) == pytest.approx(30)
-    assert sum(by[1] for _, by in steps) == pytest.approx(40)
-    assert max(np.hypot(*by) for _, by in steps) <= 5
+    assert sum(by[0] for _, _, by in steps) == pytest.approx(30)
+    assert sum(by[1] for _, _, by in steps) == pytest.approx(40)
+    assert max(np.hypot(*by) for _, _, by in steps) <= 5
     assert push_steps([(3, 3)], 10) == []
 
 

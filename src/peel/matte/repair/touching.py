@@ -137,17 +137,22 @@ def pushed(
     return np.asarray(x * share, np.float32), np.asarray(y * share, np.float32)
 
 
-def push_steps(points: ArrayLike, radius_px: float) -> list[tuple[tuple[float, float], tuple[float, float]]]:
-    """Split a path into short movements, each with the place of the brush before it; see `pushed`."""
+def push_steps(points: ArrayLike, radius_px: float) -> list[tuple[int, tuple[float, float], tuple[float, float]]]:
+    """Split a path into short movements; see `pushed`.
+
+    Returns
+    -------
+    list of (int, (float, float), (float, float))
+        The number of the point before it, the place of the brush, and its movement.
+    """
     path = np.asarray(points, np.float64).reshape(-1, 2)
     longest = max(_FOLD * radius_px, 0.5)
     steps = []
-    for start, end in pairwise(path):
+    for number, (start, end) in enumerate(pairwise(path)):
         count = max(1, int(np.ceil(np.hypot(*(end - start)) / longest)))
         by = (end - start) / count
-        steps += [
-            ((float(x), float(y)), (float(by[0]), float(by[1]))) for x, y in (start + by * k for k in range(count))
-        ]
+        places = (start + by * k for k in range(count))
+        steps += [(number, (float(x), float(y)), (float(by[0]), float(by[1]))) for x, y in places]
     return steps
 
 

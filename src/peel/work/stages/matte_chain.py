@@ -144,7 +144,7 @@ class Finished(Stage):
             share = _area_share(area, around, scale)
             if share.any():
                 out = out + share * (shaped(alpha, _shape(area.finish), scale) - out)
-        return np.ascontiguousarray(out[rect.within(around)], np.float32)
+        return np.ascontiguousarray(np.clip(out[rect.within(around)], 0, 1), np.float32)
 
     def _around(self, job: Job, rect: Rect, level: int) -> Rect:
         return rect.grown(self.reach).intersection(job.photo.space.bounds(level))
@@ -164,11 +164,13 @@ def _by_kind(job: Job, rect: Rect, level: int, alpha: FloatArray) -> FloatArray:
     step = 1 << level
     kinds = np.ascontiguousarray(kinds_in(job, job.photo.space.covered(rect, level))[::step, ::step])
     side = 2 * max(1, round(_FADE_PX * scale)) + 1
+    square = np.ones((side, side), np.uint8)
+    masks = [cv2.dilate((kinds == Kind[name.upper()]).astype(np.float32), square) for name in own]
+    shares = [cv2.blur(cv2.blur(mask, (side, side)), (side, side)) for mask in masks]
+    total = np.maximum(np.sum(shares, axis=0), 1)  # where kinds meet, none counts twice
     out = everywhere
-    for name, finish in own.items():
-        mask = (kinds == Kind[name.upper()]).astype(np.float32)
-        share = cv2.blur(cv2.blur(cv2.dilate(mask, np.ones((side, side), np.uint8)), (side, side)), (side, side))
-        out = out + share * (shaped(alpha, _shape(finish), scale) - everywhere)
+    for share, finish in zip(shares, own.values(), strict=True):
+        out = out + share / total * (shaped(alpha, _shape(finish), scale) - everywhere)
     return np.asarray(out, np.float32)
 
 
@@ -182,4 +184,4 @@ def _area_share(area: FinishArea, rect: Rect, scale: float) -> FloatArray:
         return np.zeros((rect.height, rect.width), np.float32)
     side = 2 * reach - 1
     faded = cv2.blur(inside, (side, side)) if reach > 1 else inside
-    return np.asarray(np.clip(2 * faded, 0, 1)[rect.within(wide)] * 1.0, np.float32)
+    return np.asarray(np.clip(2 * faded, 0, 1)[rect.within(wide)], np.float32)
