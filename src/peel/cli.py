@@ -33,6 +33,12 @@ _errors = Console(stderr=True)
 _COMMANDS = ("compact", "cut", "deliver", "demo", "separations", "window")
 
 
+_Zones = Annotated[Path | None, typer.Option(help="8-bit gray picture: 0 backdrop, 255 subject, between unsure.")]
+_Mark = Annotated[
+    Path | None, typer.Option(help="8-bit gray picture, 255 subject; the unsure band lays itself around it.")
+]
+
+
 @app.command()
 def window(
     files: Annotated[
@@ -58,12 +64,8 @@ def _show(files: list[Path], *, demo: bool) -> int:
 @app.command()
 def cut(
     photo: Annotated[Path, typer.Argument(help="The photograph: JPEG, PNG, TIFF or WebP.")],
-    zones: Annotated[
-        Path | None, typer.Option(help="8-bit gray picture: 0 backdrop, 255 subject, between unsure.")
-    ] = None,
-    mark: Annotated[
-        Path | None, typer.Option(help="8-bit gray picture, 255 subject; the unsure band lays itself around it.")
-    ] = None,
+    zones: _Zones = None,
+    mark: _Mark = None,
     laid: Annotated[
         Path | None, typer.Option(help="Write the zones as they were laid here, as 8-bit gray PNG.")
     ] = None,
@@ -90,8 +92,7 @@ def cut(
     from peel.work.cut import cut as run_cut
     from peel.work.leftovers import tidy_up
 
-    if (zones is None) == (mark is None):
-        raise UsageError("Give either --zones or --mark.", "A mark is enough: the unsure band lays itself around it.")
+    _check_one(zones, mark)
     files = CutFiles(matte, cutout, flat, laid)
     drawn = Path(kinds) if kinds not in (None, "suggested", "none") else None
     inputs = [path for path in (photo, zones, mark, drawn, recipe) if path is not None]
@@ -109,6 +110,11 @@ def cut(
         report = run_cut(request, files, tell)
     if as_json:
         typer.echo(json.dumps(report.as_json()))
+
+
+def _check_one(zones: Path | None, mark: Path | None) -> None:
+    if (zones is None) == (mark is None):
+        raise UsageError("Give either --zones or --mark.", "A mark is enough: the unsure band lays itself around it.")
 
 
 def _recipe(path: Path | None, colour: str | None) -> "Recipe":
@@ -159,12 +165,8 @@ def _check_outputs(outputs: list[Path], inputs: list[Path]) -> None:
 @app.command()
 def separations(
     photo: Annotated[Path, typer.Argument(help="The photograph: JPEG, PNG, TIFF or WebP.")],
-    zones: Annotated[
-        Path | None, typer.Option(help="8-bit gray picture: 0 backdrop, 255 subject, between unsure.")
-    ] = None,
-    mark: Annotated[
-        Path | None, typer.Option(help="8-bit gray picture, 255 subject; the unsure band lays itself around it.")
-    ] = None,
+    zones: _Zones = None,
+    mark: _Mark = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print all figures, as JSON.")] = False,
 ) -> None:
     """List renderings of a photo, ranked by how well each tells subject from backdrop at the edge."""
@@ -172,8 +174,7 @@ def separations(
     from peel.work.cut import CutRequest, prepared
     from peel.work.separation_sheet import figures_of, read_sheet
 
-    if (zones is None) == (mark is None):
-        raise UsageError("Give either --zones or --mark.", "A mark is enough: the unsure band lays itself around it.")
+    _check_one(zones, mark)
     job = with_mixing(prepared(CutRequest(photo=photo, zones=zones, mark=mark)))
     sheet = read_sheet(job)
     rows = [figures_of(job, row) for row in sheet.rows]

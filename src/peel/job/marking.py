@@ -18,7 +18,7 @@ from peel.job.plane import Plane
 from peel.job.planes import PLANES, Role
 from peel.job.rect import Rect
 from peel.job.settings import Point
-from peel.matte.arrays import BoolArray
+from peel.matte.arrays import BoolArray, FloatArray
 from peel.matte.edge.kinds import Kind
 from peel.matte.marking.coverage import coverage
 from peel.matte.marking.regions import drop_islands, fill_holes, grown, region_at, smoothed
@@ -33,6 +33,7 @@ __all__ = [
     "changed_region",
     "clear_marks",
     "coverage_of",
+    "covered_by",
     "fill_area",
     "kind_area",
     "mark_region",
@@ -44,6 +45,9 @@ __all__ = [
     "swap_sides",
     "without_marks",
 ]
+
+
+_HALF = 0.5
 
 
 class Zone(Enum):
@@ -103,12 +107,8 @@ def paint_kind(job: Job, stroke: Stroke, kind: Kind | None) -> Job:
 
 def kind_area(job: Job, area: Sequence[Point], kind: Kind) -> Job:
     """Say of what kind all edges within an outline are."""
-    points = np.asarray(area, np.float64).reshape(-1, 2)
-    (left, top), (right, bottom) = np.floor(points.min(axis=0)), np.ceil(points.max(axis=0)) + 1
-    window = Rect(int(top), int(left), int(bottom), int(right)).intersection(job.photo.bounds)
-    if len(points) < 3 or window.is_empty:
-        return job
-    return _with_kind(job, coverage([points], window.as_tuple) >= 128, window, kind)
+    window, inside = covered_by(job, area)
+    return job if window.is_empty else _with_kind(job, inside >= _HALF, window, kind)
 
 
 def _with_kind(job: Job, touched: BoolArray, window: Rect, kind: Kind | None) -> Job:
@@ -265,6 +265,20 @@ def without_marks(job: Job) -> Job:
     return job.without(Role.MARK, Role.BAND, Role.SOLUTION, Role.TOUCH).with_photo_settings(
         contours=(), unmarked="backdrop"
     )
+
+
+def covered_by(job: Job, area: Sequence[Point]) -> tuple[Rect, FloatArray]:
+    """Return the window around an outline and how much of each of its pixels lies within, in [0, 1].
+
+    The window is empty for an outline of no size, or outside the photo.
+    """
+    if len(area) < 3:
+        return Rect(0, 0, 0, 0), np.zeros((0, 0), np.float32)
+    window = Rect(*stroke_bounds(area, 0)).intersection(job.photo.bounds)
+    if window.is_empty:
+        return window, np.zeros((0, 0), np.float32)
+    inside = coverage([np.asarray(area)], window.as_tuple)
+    return window, np.asarray(inside / np.float32(255), np.float32)
 
 
 def coverage_of(job: Job, area: Sequence[Point]) -> BoolArray:

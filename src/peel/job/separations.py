@@ -15,7 +15,7 @@ from peel.job.mixing import with_mixing
 from peel.job.plane import Plane
 from peel.job.question import used_separations
 from peel.job.rect import Rect
-from peel.job.settings import MOST_SEPARATIONS, MOST_TONE, Point, Separation, rgb_from_hex
+from peel.job.settings import MOST_SEPARATIONS, MOST_TONE, Point, Separation, hex_from_rgb, rgb_from_hex
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray
 from peel.matte.edge.kinds import Kind
 from peel.matte.edge.laying import working_step
@@ -177,8 +177,8 @@ def complete(job: Job, separation: Separation, samples: EdgeSamples) -> Separati
         weights = best_mix(*sides) if samples.are_enough else _EQUAL
         separation = separation.model_copy(update={"weights": weights})
     if separation.rendering == "key" and separation.hue is None and len(samples.backdrop):
-        red, green, blue = (round(float(part) * 255) for part in hue_of_backdrop(samples.backdrop)[0])
-        separation = separation.model_copy(update={"hue": f"#{red:02x}{green:02x}{blue:02x}"})
+        hue = hex_from_rgb(hue_of_backdrop(samples.backdrop)[0])
+        separation = separation.model_copy(update={"hue": hue})
     low, high, strength = 0.0, 1.0, 0.0
     if samples.are_enough:
         tones = tone_of_samples(job, separation, samples)

@@ -1,5 +1,6 @@
 """The settings of a job: validated, immutable, and the same JSON in the job file and on the command line."""
 
+from collections.abc import Iterable
 from typing import Annotated, Any, Final, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
@@ -28,6 +29,7 @@ __all__ = [
     "RenderingName",
     "Separation",
     "Solving",
+    "hex_from_rgb",
     "rgb_from_hex",
     "value_of",
     "with_open_ends",
@@ -356,6 +358,16 @@ def with_open_ends(settings: JobSettings) -> JobSettings:
     open_again = {"low": None, "high": None, "strength": None}
     separations = tuple(own.model_copy(update=open_again) for own in settings.recipe.separations)
     return with_value(settings, "recipe.separations", separations) if separations else settings
+
+
+def hex_from_rgb(colour: Iterable[float]) -> str:
+    """Write three parts in [0, 1] as ``#rrggbb``.
+
+    >>> hex_from_rgb((1.0, 0.0, 0.5))
+    '#ff0080'
+    """
+    red, green, blue = (round(min(max(float(part), 0.0), 1.0) * 255) for part in colour)
+    return f"#{red:02x}{green:02x}{blue:02x}"
 
 
 def rgb_from_hex(colour: str) -> tuple[float, float, float]:

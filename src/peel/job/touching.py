@@ -12,21 +12,20 @@ from typing import Final
 import numpy as np
 
 from peel.job.job import Job
+from peel.job.marking import covered_by
 from peel.job.plane import Plane
 from peel.job.planes import PLANES
 from peel.job.rect import Rect
 from peel.job.settings import Point
 from peel.matte.arrays import BoolArray, FloatArray
-from peel.matte.marking.coverage import coverage
-from peel.matte.marking.strokes import stroke_bounds
-from peel.matte.repair.touching import MOST_PUSH, push_steps, pushed, stroke_weights
+from peel.matte.marking.strokes import stroke_bounds, stroke_weights
+from peel.matte.repair.touching import MOST_PUSH, push_steps, pushed
 
 __all__ = [
     "PER_PIXEL",
     "TOUCH_PLANES",
     "SoftStroke",
     "Touch",
-    "force_region",
     "has_touches",
     "nudge",
     "release",
@@ -103,35 +102,17 @@ def touch(job: Job, stroke: SoftStroke, sort: Touch) -> Job:
 
 def touch_area(job: Job, area: Sequence[Point], sort: Touch, strength: float = 1.0) -> Job:
     """Put a touch-up on everything within an outline."""
-    window, inside = _inside(job, area)
+    window, inside = covered_by(job, area)
     return job if window.is_empty else _approach(job, sort, window, inside * np.float32(min(max(strength, 0.0), 1.0)))
 
 
 def release_area(job: Job, area: Sequence[Point]) -> Job:
     """Take all touch-ups back within an outline."""
-    window, inside = _inside(job, area)
+    window, inside = covered_by(job, area)
     if window.is_empty:
         return job
     touched = (inside > 0).astype(np.float32)  # all of it, also where the outline only grazes a pixel
     return _changed(job, None, lambda plane, neutral: _towards(plane, window, touched, neutral))
-
-
-def _inside(job: Job, area: Sequence[Point]) -> tuple[Rect, FloatArray]:
-    """Return the window around an outline and how much of each pixel lies within; an empty one for one of no size."""
-    if len(area) < 3:
-        return Rect(0, 0, 0, 0), np.zeros((0, 0), np.float32)
-    points = np.asarray(area, np.float64)
-    left, top = np.floor(points.min(axis=0)).astype(int)
-    right, bottom = np.ceil(points.max(axis=0)).astype(int) + 1
-    window = Rect(int(top), int(left), int(bottom), int(right)).intersection(job.photo.bounds)
-    if window.is_empty:
-        return window, np.zeros((0, 0), np.float32)
-    return window, np.asarray(coverage([points], window.as_tuple) / np.float32(255), np.float32)
-
-
-def force_region(job: Job, region: BoolArray, window: Rect, *, solid: bool) -> Job:
-    """Force a region (H, W) of a window to solid or clear."""
-    return touch_region(job, region, window, Touch.SOLID if solid else Touch.CLEAR)
 
 
 def touch_region(job: Job, region: BoolArray, window: Rect, sort: Touch, strength: float = 1.0) -> Job:
@@ -217,10 +198,10 @@ def _planes(sort: str | None) -> tuple[str, ...]:
     return TOUCH_PLANES[sort] if sort is not None else tuple(chain.from_iterable(TOUCH_PLANES.values()))
 
 
-def touched_in(job: Job, window: Rect, sort: str | None = None) -> BoolArray:
+def touched_in(job: Job, window: Rect) -> BoolArray:
     """Return where a window is touched up; (H, W) bool."""
     out = np.zeros((window.height, window.width), bool)
-    for name in _planes(sort):
+    for name in _planes(None):
         if name in job.planes:
             out |= job.planes[name].read(window) != PLANES[name].default
     return out

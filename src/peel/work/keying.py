@@ -10,7 +10,7 @@ from peel.job.job import Job
 from peel.job.marking import Zone, mark_region
 from peel.job.rect import Rect
 from peel.job.separations import put_separation
-from peel.job.settings import Point, Separation, rgb_from_hex
+from peel.job.settings import Point, Separation, hex_from_rgb, rgb_from_hex
 from peel.matte.arrays import BoolArray
 from peel.matte.edge.laying import working_step
 from peel.matte.marking.regions import drop_islands, fill_holes
@@ -41,8 +41,7 @@ def hue_at(job: Job, spot: Point) -> str:
     if relative_chroma(colour) < LEAST_HUE:
         message = "The backdrop has hardly any hue at that spot."
         raise MarkError(message, "Press where it shows its colour, or choose another rendering than a key.")
-    red, green, blue = (round(float(part) * 255) for part in colour)
-    return f"#{red:02x}{green:02x}{blue:02x}"
+    return hex_from_rgb(colour)
 
 
 def key_photo(job: Job, spot: Point, number: int, separation: Separation) -> Job:

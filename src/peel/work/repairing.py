@@ -11,7 +11,7 @@ from peel.errors import MarkError
 from peel.job.job import Job
 from peel.job.marking import coverage_of
 from peel.job.settings import Point
-from peel.job.touching import Touch, force_region, touch_region
+from peel.job.touching import Touch, touch_region
 from peel.matte.arrays import BoolArray, FloatArray
 from peel.matte.marking.regions import region_at
 from peel.matte.repair.one_press import haze, hollow_inside, littered_outside, pinholes, specks
@@ -72,7 +72,8 @@ def repair_region(stages: Stages, job: Job, sort: Repair, amount_px: float, area
 def repair(stages: Stages, job: Job, sort: Repair, amount_px: float, area: Sequence[Point] = ()) -> Job:
     """Make a repair, as touch-ups: it survives a new solve and can be released."""
     region = repair_region(stages, job, sort, amount_px, area)
-    return force_region(job, region, job.photo.bounds, solid=sort.is_solid) if region.any() else job
+    touch = Touch.SOLID if sort.is_solid else Touch.CLEAR
+    return touch_region(job, region, job.photo.bounds, touch) if region.any() else job
 
 
 def fill_enclosed(stages: Stages, job: Job, at: Point, sort: Touch, strength: float = 1.0) -> Job:

@@ -62,7 +62,7 @@ class Row:
 
 @dataclass(frozen=True)
 class Sheet:
-    """All rows, the best first; `hardest` is the part of the photo on the thumbnails.
+    """All rows, the best first.
 
     Attributes
     ----------
@@ -73,7 +73,6 @@ class Sheet:
     """
 
     rows: tuple[Row, ...]
-    hardest: Rect
     keyable: bool
     alike: bool
 
@@ -121,7 +120,7 @@ def read_sheet(job: Job, number: int | None = None) -> Sheet:
     job = with_mixing(job)
     samples = edge_samples(job) if number is None else samples_for(job, number)
     if not samples.are_enough:
-        return Sheet((), job.photo.bounds, keyable=False, alike=False)
+        return Sheet((), keyable=False, alike=False)
     keyable = hue_of_backdrop(samples.backdrop)[1] >= _KEYABLE
     names: list[RenderingName] = [*RENDERINGS, "mix"]  # type: ignore[list-item]
     if keyable:
@@ -131,7 +130,7 @@ def read_sheet(job: Job, number: int | None = None) -> Sheet:
     found.sort(key=lambda pair: (-round(pair[1], 3), pair[0].rendering != "mix"))
     hardest = _hardest(job, samples, found[0][0])
     rows = tuple(Row(separation, area, _thumb(job, separation, hardest)) for separation, area in found)
-    return Sheet(rows, hardest, keyable, alike=found[0][1] < _ALIKE)
+    return Sheet(rows, keyable, alike=found[0][1] < _ALIKE)
 
 
 def _measured(job: Job, name: RenderingName, samples: EdgeSamples) -> tuple[Separation, float]:

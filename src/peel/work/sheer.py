@@ -7,7 +7,7 @@ import numpy as np
 from peel.job.edits import set_value
 from peel.job.job import Job
 from peel.job.rect import Rect
-from peel.job.settings import MOST_SHEER_COLOURS, Point
+from peel.job.settings import MOST_SHEER_COLOURS, Point, hex_from_rgb
 from peel.matte.arrays import FloatArray, unit_floats
 from peel.matte.edge.trimap import BACKGROUND
 from peel.matte.srgb import to_encoded, to_linear
@@ -45,8 +45,7 @@ def add_sheer(job: Job, spot: Point, solid: float) -> Job:
     if behind is not None:
         into, back = (to_linear, to_encoded) if job.settings.photo.is_linear else (np.asarray, np.asarray)
         seen = back(np.clip(into(behind) + (into(seen) - into(behind)) / np.float32(solid), 0, 1))
-    red, green, blue = (round(float(part) * 255) for part in np.clip(seen, 0, 1))
-    colours = (*job.settings.photo.sheer_colours, f"#{red:02x}{green:02x}{blue:02x}")
+    colours = (*job.settings.photo.sheer_colours, hex_from_rgb(seen))
     return set_value(job, "photo.sheer_colours", tuple(dict.fromkeys(colours))[:MOST_SHEER_COLOURS])
 
 

@@ -8,6 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
+from peel.matte.marking.strokes import stroke_weights
 from peel.matte.repair.touching import (
     MOST_PUSH,
     firmed,
@@ -16,7 +17,6 @@ from peel.matte.repair.touching import (
     push_steps,
     pushed,
     softened,
-    stroke_weights,
 )
 
 MATTES = arrays(np.float32, (9, 11), elements=st.floats(0, 1, width=32))

@@ -26,7 +26,6 @@ def test_the_plate_carries_uneven_light_across_the_subject() -> None:
     behind = plate.window((0, 0, 200, 300), (200, 300))
     assert np.abs(behind / cloth - 1)[~inside].max() < 0.03
     assert np.abs(behind / cloth - 1)[inside].max() < 0.10
-    assert plate.covered == pytest.approx((~inside).mean(), abs=0.02)
 
 
 @pytest.mark.parametrize("gray", [0.1, 0.5, 0.9])

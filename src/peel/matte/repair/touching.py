@@ -1,4 +1,4 @@
-"""Touch-ups of a matte: forced, firmed and thinned, pushed, softened; and the soft brush that they are put on with.
+"""Touch-ups of a matte: forced, firmed and thinned, pushed, softened.
 
 A touch-up is kept as a small number per pixel, apart from the solved matte, and acts on whatever that is at the time.
 """
@@ -22,7 +22,6 @@ __all__ = [
     "push_steps",
     "pushed",
     "softened",
-    "stroke_weights",
 ]
 
 MOST_PUSH: Final = 15.0
@@ -33,7 +32,6 @@ MOST_SOFT: Final = 4.0
 
 _AROUND: Final = 5  # side of the square in which a strand protects its rims
 _HAZE: Final = (0.20, 0.45)  # strongest alpha nearby up to which everything is haze, and from which it is a strand
-_WIDE_PX: Final = 100  # radius of a brush from which it is drawn at half size, at a third from three times that, ...
 _FOLD: Final = 0.5  # of a brush's radius, most that one movement pushes, so that the field never folds
 
 TOUCH_REACH: Final = int(MOST_PUSH + 3 * MOST_SOFT) + _AROUND
@@ -154,73 +152,3 @@ def push_steps(points: ArrayLike, radius_px: float) -> list[tuple[int, tuple[flo
         places = (start + by * k for k in range(count))
         steps += [(number, (float(x), float(y)), (float(by[0]), float(by[1]))) for x, y in places]
     return steps
-
-
-def stroke_weights(
-    points: ArrayLike,
-    radius_px: float,
-    window: tuple[int, int, int, int],
-    softness: float = 0.0,
-    pressures: ArrayLike | None = None,
-    sizes: ArrayLike | None = None,
-) -> FloatArray:
-    """Draw a soft round brush dragged along a path.
-
-    Parameters
-    ----------
-    points : (N, 2) floats
-        x, y in photo pixels; the first pixel spans 0 to 1.
-    radius_px : float
-    window : top, left, bottom, right
-        The part of the photo to draw.
-    softness : float
-        Share of the radius over which the brush fades to its rim, in [0, 1].
-    pressures : (N,) floats, optional
-        Of the pen at each point, in [0, 1]; they scale the weight. 1 if not given.
-    sizes : (N,) floats, optional
-        The same for the radius.
-
-    Returns
-    -------
-    (H, W) float32 ndarray
-        In [0, 1]; exactly 0 outside the brush.
-    """
-    top, left, bottom, right = window
-    step = int(radius_px // _WIDE_PX)
-    if step > 1:  # a wide brush is as good from a coarser grid
-        height, width = bottom - top, right - left
-        small = (0, 0, -(-height // step), -(-width // step))
-        moved = (np.asarray(points, np.float64).reshape(-1, 2) - (left, top)) / step
-        drawn = stroke_weights(moved, radius_px / step, small, softness, pressures, sizes)
-        full = cv2.resize(drawn, (small[3] * step, small[2] * step), interpolation=cv2.INTER_LINEAR)
-        return np.ascontiguousarray(full[:height, :width])
-    pad = int(np.ceil(radius_px)) + 2  # a path beside the window reaches into it
-    inner = slice(pad, pad + bottom - top), slice(pad, pad + right - left)
-    path = np.asarray(points, np.float64).reshape(-1, 2) - (left - pad + 0.5, top - pad + 0.5)
-    line = np.full((bottom - top + 2 * pad, right - left + 2 * pad), -1, np.int32)
-    fixed = np.round(path * 16).astype(np.int32)
-    pieces = max(1, len(path) - 1)
-    for k in range(pieces):
-        cv2.line(line, fixed[k].tolist(), fixed[min(k + 1, len(path) - 1)].tolist(), k, 1, cv2.LINE_8, 4)
-    if not (line >= 0).any():
-        return np.zeros((bottom - top, right - left), np.float32)
-    away, nearest = cv2.distanceTransformWithLabels(
-        (line < 0).astype(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
-    )
-    piece_of = np.zeros(int(nearest.max()) + 1, np.int32)
-    piece_of[nearest[line >= 0]] = line[line >= 0]
-    away, piece = away[inner], piece_of[nearest[inner]]
-    radius = np.float32(radius_px) * _along(sizes, pieces)[piece]
-    rim = np.maximum(np.float32(softness) * radius, 1)
-    share = np.clip((radius - away) / rim + np.float32(0.5) / rim, 0, 1)
-    return np.asarray(share * share * (3 - 2 * share) * _along(pressures, pieces)[piece], np.float32)
-
-
-def _along(values: ArrayLike | None, pieces: int) -> FloatArray:
-    """Return what a pen reports for each piece of a path; nonsense counts as full pressure."""
-    given = np.ones(pieces) if values is None else np.asarray(values, np.float64).ravel()
-    if len(given) == 0:
-        given = np.ones(pieces)
-    at_points = np.clip(np.where(np.isfinite(given), given, 1.0), 0.0, 1.0)
-    both = np.resize(at_points, pieces + 1) if len(at_points) < pieces + 1 else at_points[: pieces + 1]
-    return np.asarray(np.maximum(both[:-1], both[1:]), np.float32)

@@ -40,12 +40,9 @@ class Plate:
     ----------
     colours : (h, w, 3) float32 ndarray
         At a small size; the backdrop is smooth.
-    covered : float
-        Share of the picture that shows it.
     """
 
     colours: FloatArray
-    covered: float
 
     def window(self, rect: tuple[int, int, int, int], shape: tuple[int, int]) -> FloatArray:
         """Return the plate under a window (top, left, bottom, right) of a picture of the given shape."""
@@ -149,7 +146,7 @@ def fit_plate(picture: FloatArray, colour: FloatArray, subject: BoolArray | None
         base = (terms @ factors).astype(np.float32)
         off = np.abs(logs - base).max(axis=2)
         used = known & (off <= _OFF * max(float(1.4826 * np.median(off[known])), 0.01))
-    return Plate(np.exp(base + _averaged(logs - base, used)), float(known.mean()))
+    return Plate(np.exp(base + _averaged(logs - base, used)))
 
 
 def _polynomial(shape: tuple[int, int]) -> FloatArray:
