@@ -8,13 +8,14 @@ References
 from functools import partial
 from typing import Any, Final
 
+import cv2
 import numpy as np
 from numba import njit
 
 from peel.matte.arrays import FloatArray
 from peel.matte.parallel import run_all, split_range
 
-__all__ = ["encoded", "to_encoded", "to_linear"]
+__all__ = ["encoded", "to_encoded", "to_lab", "to_linear"]
 
 _TABLE_SIZE: Final = 4096
 
@@ -68,3 +69,8 @@ def to_encoded(light: FloatArray) -> FloatArray:
     [0.0, 0.5, 1.0]
     """
     return _looked_up(np.sqrt(np.clip(light, 0, 1)), _VALUES_OF_ROOTS)
+
+
+def to_lab(colours: FloatArray) -> FloatArray:
+    """Convert encoded sRGB colours (H, W, 3) in [0, 1] to CIE Lab: L* 0 to 100, a* and b* about -100 to 100."""
+    return cv2.cvtColor(np.ascontiguousarray(np.clip(colours, 0, 1), np.float32), cv2.COLOR_RGB2Lab)

@@ -3,13 +3,13 @@
 from functools import lru_cache
 from typing import Any
 
-import cv2
 import numpy as np
 from numba import njit
 from numpy.typing import ArrayLike
 
-from peel.matte.arrays import BoolArray, ByteArray, FloatArray
+from peel.matte.arrays import BoolArray, ByteArray, FloatArray, unit_floats
 from peel.matte.marking.regions import region_at
+from peel.matte.srgb import to_lab
 
 __all__ = ["colour_distance", "distance_in_lab", "lab_of", "within"]
 
@@ -26,7 +26,7 @@ def lab_of(picture: ByteArray) -> FloatArray:
     (H, W, 3) float32 ndarray
         L* 0 to 100, a* and b* about -100 to 100.
     """
-    return np.asarray(cv2.cvtColor(picture.astype(np.float32) / np.float32(255), cv2.COLOR_RGB2Lab))
+    return to_lab(unit_floats(picture))
 
 
 @njit("void(float32[:,::1], float32[:,::1], float32[::1])", cache=True, nogil=True)

@@ -9,7 +9,7 @@ from peel.matte.arrays import BoolArray, FloatArray
 __all__ = ["simplify_run", "stroke_bounds", "stroke_mask", "stroke_weights"]
 
 _SHIFT = 4  # OpenCV draws at a sixteenth of a pixel
-_WIDE_PX = 100  # radius of a brush from which it is drawn at half size, at a third from three times that, ...
+_WIDE_PX = 100  # twice this radius a brush is drawn at half size, from three times at a third, and so on
 
 
 def stroke_bounds(points: ArrayLike, radius_px: float) -> tuple[int, int, int, int]:

@@ -1,0 +1,149 @@
+"""Spill: the light of a coloured backdrop on the subject, taken out for any hue.
+
+References
+----------
+.. [1] P. Vlahos, "Comprehensive electronic compositing system", US patent 4,100,569, 1978: a colour's excess over what
+   the others allow is the backdrop's.
+"""
+
+from dataclasses import dataclass
+from typing import Final
+
+import cv2
+import numpy as np
+
+from peel.matte.arrays import BoolArray, FloatArray
+
+__all__ = ["FoundSpill", "Spill", "chroma_axis", "despilled", "find_spill"]
+
+_PLANE: Final = np.array([[1, -0.5, -0.5], [0, np.sqrt(3) / 2, -np.sqrt(3) / 2]], np.float32) * np.float32(2 / 3)
+_BACK: Final = np.linalg.pinv(_PLANE).astype(np.float32)  # from the plane of chroma back to red, green and blue
+_LUMINANCE: Final = np.array([0.2126, 0.7152, 0.0722], np.float32)
+_SKIN: Final = np.deg2rad(28.0)  # hue of skin, wood and leather in that plane, from red towards yellow
+_SKIN_WIDTH: Final = np.deg2rad(28.0)
+_NEUTRAL: Final = 0.10  # chroma up to which a colour is nearly neutral
+_CHROMATIC: Final = 0.14  # chroma of the backdrop from which it is a coloured one
+_OWN: Final = 0.12  # chroma of the subject from which it has a hue
+_EARTHEN: Final = 0.4  # likeness to skin and wood from which a backdrop's hue is no spill
+_COHERENT: Final = 0.85  # length of its mean chroma over its mean length
+_SHARED: Final = 0.06  # share of the deep inside that has the hue from which it is the subject's own
+
+
+@dataclass(frozen=True)
+class Spill:
+    """How spill of a hue is taken out.
+
+    Attributes
+    ----------
+    hue : (3,) float32 ndarray
+        A colour of it, encoded, in [0, 1].
+    width : float
+        Angle around the hue, in radians, within which a colour counts as spill.
+    give_back : float
+        Share of the brightness lost that is given back.
+    protect : float
+        How far nearly neutral and skin-like colours are spared.
+    """
+
+    hue: FloatArray
+    width: float = np.deg2rad(100.0)
+    give_back: float = 0.5
+    protect: float = 0.5
+
+
+@dataclass(frozen=True)
+class FoundSpill:
+    """The hue of a coloured backdrop; None if it has none. `is_shared` if the subject has that hue itself."""
+
+    hue: FloatArray | None
+    is_shared: bool
+
+
+def chroma_axis(hue: FloatArray) -> FloatArray:
+    """Return the direction of a colour in the plane of chroma, of length 1; (0, 0) for a gray."""
+    across = _PLANE @ np.asarray(hue, np.float32)
+    length = float(np.hypot(*across))
+    return across / np.float32(length) if length > 1e-4 else np.zeros(2, np.float32)
+
+
+def despilled(colours: FloatArray, spill: Spill, amount: FloatArray | float) -> FloatArray:
+    """Take spill out of colours.
+
+    Parameters
+    ----------
+    colours : (H, W, 3) float32 ndarray
+        Encoded, in [0, 1].
+    spill : Spill
+    amount : (H, W) float32 ndarray or float
+        How much of it, 0 to 1.
+
+    Returns
+    -------
+    (H, W, 3) float32 ndarray
+        A new array; exactly the colours where there is no spill or nothing is asked for.
+
+    Notes
+    -----
+    In the plane of chroma, turned so that the hue lies along the first axis, a colour (a, b) has the excess
+    ``max(0, a - |b| / tan(width / 2))`` [1]_; it is taken off along the axis, which moves a colour to the rim of the
+    wedge and never beyond. The three parts' mean stays; of the luminance that is lost a share is given back.
+    """
+    axis = chroma_axis(spill.hue)
+    turned = np.array([axis, [-axis[1], axis[0]]], np.float32) @ _PLANE  # along the hue, and across it
+    along, aside = cv2.split(cv2.transform(np.ascontiguousarray(colours), turned))
+    excess = along - np.abs(aside) * np.float32(1 / np.tan(spill.width / 2))
+    touched = excess > 0
+    out = np.array(colours, np.float32)
+    if not touched.any():
+        return out
+    own, by = out[touched], excess[touched]
+    if spill.protect > 0:
+        by *= 1 - np.float32(spill.protect) * _spared(own @ _PLANE.T)
+    by *= np.broadcast_to(np.asarray(amount, np.float32), touched.shape)[touched]
+    off = _BACK @ axis  # of red, green and blue for a unit along the axis; their sum is 0
+    change = -off + np.float32(spill.give_back * float(_LUMINANCE @ off))
+    moved = by > 0
+    own[moved] = np.clip(own[moved] + by[moved, None] * change, 0, 1)
+    out[touched] = own
+    return out
+
+
+def _spared(chroma: FloatArray) -> FloatArray:
+    """Return how nearly neutral or skin-like colours are, from 0 to 1."""
+    length = np.hypot(chroma[..., 0], chroma[..., 1])
+    neutral = np.clip(1 - length / np.float32(_NEUTRAL), 0, 1)
+    hue = np.arctan2(chroma[..., 1], chroma[..., 0])
+    skin = np.clip(1 - np.abs(hue - np.float32(_SKIN)) / np.float32(_SKIN_WIDTH), 0, 1)
+    return np.maximum(neutral, skin)
+
+
+def find_spill(photo: FloatArray, clear: BoolArray, deep: BoolArray) -> FoundSpill:
+    """Find the hue of a coloured backdrop.
+
+    Parameters
+    ----------
+    photo : (H, W, 3) float32 ndarray
+    clear : (H, W) bool ndarray
+        The backdrop near the subject.
+    deep : (H, W) bool ndarray
+        The subject far from its edge.
+    """
+    if not clear.any():
+        return FoundSpill(None, is_shared=False)
+    chroma = photo[clear] @ _PLANE.T
+    mean = chroma.mean(axis=0)
+    lengths = np.hypot(chroma[:, 0], chroma[:, 1])
+    if np.hypot(*mean) < _CHROMATIC or np.hypot(*mean) < _COHERENT * lengths.mean():
+        return FoundSpill(None, is_shared=False)
+    hue = np.asarray(np.median(photo[clear], axis=0), np.float32)
+    if _spared(np.asarray(mean[None], np.float32))[0] > _EARTHEN:
+        return FoundSpill(None, is_shared=False)  # wood and plaster: the subject is as likely to be of it
+    return FoundSpill(hue, is_shared=_has_hue(photo, deep, chroma_axis(hue)))
+
+
+def _has_hue(photo: FloatArray, deep: BoolArray, axis: FloatArray) -> bool:
+    if not deep.any():
+        return False
+    chroma = cv2.blur(photo, (5, 5))[deep] @ _PLANE.T
+    along, length = chroma @ axis, np.hypot(chroma[:, 0], chroma[:, 1])
+    return bool(((length > _OWN) & (along > 0.85 * length)).mean() > _SHARED)

@@ -1,0 +1,123 @@
+"""Faults of a matte: what one is, and how a mask of what may be wrong is split into them."""
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from enum import Enum
+
+import cv2
+import numpy as np
+
+from peel.matte.arrays import BoolArray, FloatArray
+
+__all__ = ["Find", "SnagSort", "Window", "extent_of", "pieces_of", "window_around"]
+
+
+class SnagSort(Enum):
+    """A sort of fault, by its name in the window."""
+
+    PINHOLE = "Pinhole"
+    SPECK = "Speck"
+    HAZE = "Haze"
+    SEE_THROUGH = "See-through inside"
+    BACKDROP_LEFT = "Backdrop left inside"
+    STRAND_CUT = "Strand cut short"
+    HARD_CUT = "Hard cut through a soft edge"
+    STEPPED = "Stepped edge"
+    FRAME = "Touching the frame"
+    RESIDUE = "Unexplained"
+    FRINGE_LIGHT = "Light fringe"
+    FRINGE_DARK = "Dark fringe"
+    FRINGE_TINTED = "Tinted fringe"
+    SPILL = "Spill left"
+
+
+@dataclass(frozen=True, eq=False)
+class Find:
+    """One fault.
+
+    Attributes
+    ----------
+    sort : SnagSort
+    top, left : int
+        Where its mask begins, in the space of the matte that was looked at.
+    mask : (h, w) bool ndarray
+        The pixels that are wrong.
+    size : float
+        By how many solid pixels the matte is off there: the sum over the mask of what a mend would change.
+    """
+
+    sort: SnagSort
+    top: int
+    left: int
+    mask: BoolArray
+    size: float
+
+    @property
+    def box(self) -> tuple[int, int, int, int]:
+        """Top, left, bottom and right (exclusive)."""
+        return self.top, self.left, self.top + self.mask.shape[0], self.left + self.mask.shape[1]
+
+    def enlarged(self, times: int) -> "Find":
+        """Return the same fault in a picture so many times as large."""
+        if times == 1:
+            return self
+        mask = self.mask.repeat(times, axis=0).repeat(times, axis=1)
+        return Find(self.sort, self.top * times, self.left * times, mask, self.size * times**2)
+
+    def moved(self, down: int, right: int) -> "Find":
+        """Return the same fault in a space that begins elsewhere."""
+        return Find(self.sort, self.top + down, self.left + right, self.mask, self.size)
+
+
+Window = tuple[slice, slice]
+
+
+def pieces_of(
+    sort: SnagSort,
+    mask: BoolArray,
+    change: FloatArray,
+    least: float,
+    join: int = 0,
+    keep: Callable[[BoolArray, Window], bool] | None = None,
+) -> Iterator[Find]:
+    """Split a mask into faults.
+
+    Parameters
+    ----------
+    sort : SnagSort
+    mask : (H, W) bool ndarray
+    change : (H, W) float32 ndarray
+        By how much a mend changes alpha.
+    least : float
+        Size below which a piece is none.
+    join : int
+        Gaps up to this many pixels do not part two pieces.
+    keep : callable, optional
+        Given a piece and the window that it fills, says whether it is a fault.
+    """
+    joined = mask.astype(np.uint8)
+    if join:
+        joined = cv2.dilate(joined, np.ones((join, join), np.uint8))
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(joined, connectivity=8)
+    sizes = np.bincount(labels[mask], change[mask], minlength=count)
+    for number in np.flatnonzero(sizes >= least):
+        left, top, width, height = (int(stats[number, k]) for k in range(4))
+        window = (slice(top, top + height), slice(left, left + width))
+        own = mask[window] & (labels[window] == number)
+        if number > 0 and (keep is None or keep(own, window)):
+            yield Find(sort, top, left, own, float(sizes[number]))
+
+
+def extent_of(piece: BoolArray) -> float:
+    """Return how long a piece is, from corner to corner."""
+    rows, columns = np.nonzero(piece)
+    return float(np.hypot(np.ptp(rows), np.ptp(columns)))
+
+
+def window_around(values: FloatArray, at: Window, by: int) -> FloatArray:
+    """Copy a window with a margin around it; beyond the border the values at it go on."""
+    rows, columns = (
+        np.clip(np.arange(part.start - by, part.stop + by), 0, size - 1)
+        for part, size in zip(at, values.shape, strict=True)
+    )
+    return np.asarray(values[np.ix_(rows, columns)], np.float32)
