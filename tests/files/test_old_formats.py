@@ -110,3 +110,21 @@ def test_a_file_of_the_fourth_format_opens_without_separations(tmp_path: Path) -
     assert job.settings.recipe.colour.clean == 0.5
     assert (kinds_in(job, job.photo.bounds) == Kind.SOFT).any()
     assert job.is_solved
+
+
+def test_a_file_of_the_fifth_format_keeps_its_touch_ups_and_gets_no_corrections_of_colour(tmp_path: Path) -> None:
+    path = tmp_path / "old.peel"
+    shutil.copy(DATA / "version-5.peel", path)
+
+    session = Session.resume(ProjectFile.open(path))
+    session.wait_idle(60)
+
+    job = session.job
+    alpha = session.stages.alpha(job, job.photo.bounds, 0)
+    session.close()
+    assert alpha[45, 60] == 0
+    assert job.settings.recipe.finish.everywhere.pull_px == -1
+    assert (job.settings.recipe.colour.clean, job.settings.recipe.colour.rim_light) == (0.5, 0)
+    assert job.settings.photo.tints == ()
+    assert not any(job.planes.get(name) for name in ("patch", "toning", "original"))
+    assert job.is_solved

@@ -170,5 +170,9 @@ def test_zones_must_fit_the_photo(tmp_path: Path) -> None:
         read_drawn(path, photo, "zones", "Draw zones.")
 
     Image.fromarray(COLOURS).save(path)
+    with pytest.raises(PhotoError, match="not a gray picture of zones"):
+        read_drawn(path, photo, "zones", "Draw zones.")
+
+    Image.fromarray(np.zeros((24, 30), np.uint16)).save(path)
     with pytest.raises(PhotoError, match="not an 8-bit gray"):
         read_drawn(path, photo, "zones", "Draw zones.")

@@ -5,8 +5,9 @@ import pytest
 
 from conftest import soft_disc
 from peel.errors import MarkError
+from peel.job.edge_targets import EdgeTarget, edge_targets
 from peel.job.edits import use_zones, with_matte
-from peel.job.finishing import FinishTarget, add_area, drop_area, finish_of, targets_of, with_finish
+from peel.job.finishing import add_area, drop_area, finish_of, with_finish
 from peel.job.job import Job, Photo, new_job
 from peel.job.marking import Stroke, paint_kind
 from peel.job.settings import MOST_FINISH_AREAS, Finish
@@ -38,9 +39,9 @@ def _solid(row: np.ndarray) -> tuple[int, int]:
 
 
 def test_as_it_comes_nothing_is_shaped_and_the_matte_is_the_same_array_of_values(job: Job) -> None:
-    shaped = with_finish(job, FinishTarget(), Finish(pull_px=5))
+    shaped = with_finish(job, EdgeTarget(), Finish(pull_px=5))
 
-    back = with_finish(shaped, FinishTarget(), Finish())
+    back = with_finish(shaped, EdgeTarget(), Finish())
 
     assert np.array_equal(_row(back), job.alpha(job.photo.bounds)[150])
     assert shaped.is_solved
@@ -48,7 +49,7 @@ def test_as_it_comes_nothing_is_shaped_and_the_matte_is_the_same_array_of_values
 
 
 def test_pulled_everywhere_both_sides_move(job: Job) -> None:
-    left, right = _solid(_row(with_finish(job, FinishTarget(), Finish(pull_px=5))))
+    left, right = _solid(_row(with_finish(job, EdgeTarget(), Finish(pull_px=5))))
 
     assert (left, right) == tuple(count + 5 for count in _solid(_row(job)))
 
@@ -57,20 +58,20 @@ def test_a_kind_of_edge_with_a_finish_of_its_own_moves_alone(job: Job) -> None:
     job = paint_kind(job, Stroke(((300, 60), (300, 240)), 60), Kind.HARD)
     job = with_matte(job, job.photo.bounds, soft_disc(300, 420, 90)[1])
 
-    shaped = with_finish(job, FinishTarget("hard"), Finish(pull_px=-4))
+    shaped = with_finish(job, EdgeTarget("hard"), Finish(pull_px=-4))
 
     before, after = _solid(_row(job)), _solid(_row(shaped))
     assert after[0] == before[0]
     assert after[1] == before[1] - 4
-    assert finish_of(shaped, FinishTarget("soft")) == Finish()
-    again = with_finish(shaped, FinishTarget("hard"), Finish())
+    assert finish_of(shaped, EdgeTarget("soft")) == Finish()
+    again = with_finish(shaped, EdgeTarget("hard"), Finish())
     assert again.settings.recipe.finish.hard is None, "the overall one is none of its own"
 
 
 def test_a_drawn_area_moves_alone_and_is_dropped_again(job: Job) -> None:
     drawn = add_area(job, LEFT)
-    target = FinishTarget("area", 0)
-    assert target in targets_of(drawn)
+    target = EdgeTarget("area", 0)
+    assert target in edge_targets(len(drawn.settings.photo.finish_areas))
 
     shaped = with_finish(drawn, target, Finish(pull_px=4))
 
@@ -82,7 +83,7 @@ def test_a_drawn_area_moves_alone_and_is_dropped_again(job: Job) -> None:
 
 def test_finishes_act_on_what_was_touched_up_and_at_every_level(job: Job) -> None:
     touched = touch(job, SoftStroke(((40, 150),), 20, softness=0), Touch.SOLID)
-    shaped = with_finish(touched, FinishTarget(), Finish(pull_px=4))
+    shaped = with_finish(touched, EdgeTarget(), Finish(pull_px=4))
 
     assert _solid(_row(shaped))[0] == _solid(_row(touched))[0] + 12  # two edges of the blot, one of the disc
     coarse = _row(shaped, 1)
@@ -97,12 +98,12 @@ def test_there_is_an_end_to_the_areas_and_ends_do_not_cross(job: Job) -> None:
         add_area(job, LEFT)
     with pytest.raises(ValueError, match="clear_below"):
         Finish(clear_below=0.6, solid_above=0.5)
-    assert with_finish(job, FinishTarget("area", 99), Finish()) is job
+    assert with_finish(job, EdgeTarget("area", 99), Finish()) is job
 
 
 def test_the_profile_is_that_of_the_photo_s_own_edge(job: Job) -> None:
-    everywhere = measure(job, FinishTarget())
-    profile, in_area = everywhere.profile, measure(add_area(job, LEFT), FinishTarget("area", 0)).profile
+    everywhere = measure(job, EdgeTarget())
+    profile, in_area = everywhere.profile, measure(add_area(job, LEFT), EdgeTarget("area", 0)).profile
 
     assert profile is not None
     assert in_area is not None
@@ -113,7 +114,7 @@ def test_the_profile_is_that_of_the_photo_s_own_edge(job: Job) -> None:
 
 
 def test_without_an_edge_there_is_no_profile_and_no_value() -> None:
-    measured = measure(new_job(Photo("blank.png", np.zeros((60, 80, 3), np.uint8))), FinishTarget("hard"))
+    measured = measure(new_job(Photo("blank.png", np.zeros((60, 80, 3), np.uint8))), EdgeTarget("hard"))
 
     assert measured.profile is None
     assert not measured.values.any()
@@ -125,10 +126,10 @@ def test_where_two_kinds_with_finishes_meet_neither_counts_twice(job: Job) -> No
     job = with_matte(job, job.photo.bounds, soft_disc(300, 420, 90)[1])
     inward = Finish(pull_px=-3)
 
-    by_kind = with_finish(with_finish(job, FinishTarget("hard"), inward), FinishTarget("strand"), inward)
+    by_kind = with_finish(with_finish(job, EdgeTarget("hard"), inward), EdgeTarget("strand"), inward)
 
     stages, whole = Stages(job.photo, Cache(8_000_000)), job.photo.bounds
-    everywhere = with_finish(job, FinishTarget(), inward)
+    everywhere = with_finish(job, EdgeTarget(), inward)
     meeting = slice(120, 180), slice(270, 330)
     differs = stages.alpha(by_kind, whole, 0)[meeting] - stages.alpha(everywhere, whole, 0)[meeting]
     assert np.abs(differs).max() < 0.02

@@ -7,7 +7,7 @@ from typing import Final
 __all__ = ["APPLICATION_ID", "SCHEMA", "VERSION", "migrate"]
 
 APPLICATION_ID: Final = 0x5065656C  # "Peel"
-VERSION: Final = 5
+VERSION: Final = 6
 
 SCHEMA: Final = (
     "CREATE TABLE photo (id INTEGER PRIMARY KEY CHECK (id = 1), name TEXT NOT NULL, digest TEXT NOT NULL, "
@@ -40,11 +40,17 @@ def _to_fifth(sql: sqlite3.Connection) -> None:
     del sql
 
 
+def _to_sixth(sql: sqlite3.Connection) -> None:
+    """Change nothing: nothing was brushed on colours before, and missing planes hold their default."""
+    del sql
+
+
 _STEPS: Final[dict[int, Callable[[sqlite3.Connection], None]]] = {
     1: _to_second,
     2: _to_third,
     3: _to_fourth,
     4: _to_fifth,
+    5: _to_sixth,
 }
 """For each older version, the function that brings a file from it to the next."""
 

@@ -16,7 +16,7 @@ from PIL import Image, ImageCms, ImageOps, UnidentifiedImageError
 from peel.errors import PhotoError, os_reason
 from peel.files.profiles import rgb_profile_or_none
 from peel.job.job import Photo
-from peel.matte.arrays import ByteArray
+from peel.matte.arrays import ByteArray, FloatArray, unit_floats
 
 __all__ = [
     "MAX_MEGAPIXELS",
@@ -27,6 +27,7 @@ __all__ = [
     "read_opacity",
     "read_photo",
     "read_preview",
+    "read_reference",
 ]
 
 SUFFIXES: Final = (".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp")
@@ -343,11 +344,29 @@ def read_drawn(path: Path, photo: Photo, what: str, levels: str) -> ByteArray:
     PhotoError
         If it cannot be read, is not gray, or is not of the photo's size.
     """
-    drawn = read_photo(path).pixels
-    if drawn.dtype != np.uint8 or not (
-        np.array_equal(drawn[..., 0], drawn[..., 1]) and np.array_equal(drawn[..., 1], drawn[..., 2])
-    ):
+    drawn = _gray(path, photo, what, levels)
+    if drawn.dtype != np.uint8:
         message = f"{path} is not an 8-bit gray picture of {what}."
+        raise PhotoError(message, levels)
+    return drawn
+
+
+def read_reference(path: Path, photo: Photo) -> FloatArray:
+    """Read a matte to compare with, gray of 8 or 16 bits and of the photo's size, as float32 in [0, 1].
+
+    Raises
+    ------
+    PhotoError
+        If it cannot be read, is not gray, or is not of the photo's size.
+    """
+    return unit_floats(_gray(path, photo, "a matte", "Give the true matte, gray."))
+
+
+def _gray(path: Path, photo: Photo, what: str, levels: str) -> NDArray[Any]:
+    """Read a gray picture of a photo's size, in its own depth."""
+    drawn = read_photo(path).pixels
+    if not (np.array_equal(drawn[..., 0], drawn[..., 1]) and np.array_equal(drawn[..., 1], drawn[..., 2])):
+        message = f"{path} is not a gray picture of {what}."
         raise PhotoError(message, levels)
     if drawn.shape != photo.pixels.shape:
         message = (

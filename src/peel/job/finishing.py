@@ -1,33 +1,31 @@
 """Edits of the finish: how edges are shaped everywhere, along a kind of edge, or in a drawn area."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 
 from peel.errors import MarkError
+from peel.job.edge_targets import EdgeTarget
 from peel.job.edits import set_value
 from peel.job.job import Job
-from peel.job.settings import MOST_FINISH_AREAS, Finish, FinishArea, Point
-from peel.matte.edge.kinds import Kind
+from peel.job.planes import Role
+from peel.job.settings import MOST_FINISH_AREAS, Finish, FinishArea, Finishes, Point
 
-__all__ = ["FinishTarget", "add_area", "changed_finish", "drop_area", "finish_of", "targets_of", "with_finish"]
-
-
-@dataclass(frozen=True)
-class FinishTarget:
-    """Which edges a finish is for: everywhere, a kind by its name, or a drawn area by its number."""
-
-    name: str = "everywhere"
-    area: int | None = None
-
-
-def targets_of(job: Job) -> list[FinishTarget]:
-    """List everything in a job that can have a finish."""
-    kinds = [FinishTarget(kind.name.lower()) for kind in Kind]
-    areas = [FinishTarget("area", number) for number in range(len(job.settings.photo.finish_areas))]
-    return [FinishTarget(), *kinds, *areas]
+__all__ = [
+    "add_area",
+    "as_solved",
+    "changed_finish",
+    "drop_area",
+    "fade_area",
+    "finish_of",
+    "with_finish",
+]
 
 
-def finish_of(job: Job, target: FinishTarget) -> Finish:
+def as_solved(job: Job) -> Job:
+    """Return the job with its matte as it was solved, neither touched up nor finished, for a before and after."""
+    return job.without(Role.TOUCH).with_recipe(finish=Finishes()).with_photo_settings(finish_areas=())
+
+
+def finish_of(job: Job, target: EdgeTarget) -> Finish:
     """Return the finish of some edges; a kind without one of its own has the overall one."""
     if target.area is not None:
         areas = job.settings.photo.finish_areas
@@ -37,7 +35,7 @@ def finish_of(job: Job, target: FinishTarget) -> Finish:
     return own if own is not None else finishes.everywhere
 
 
-def with_finish(job: Job, target: FinishTarget, finish: Finish) -> Job:
+def with_finish(job: Job, target: EdgeTarget, finish: Finish) -> Job:
     """Shape some edges by a finish; a kind that is given the overall one has none of its own any more."""
     if target.area is None:
         is_own = target.name == "everywhere" or finish != job.settings.recipe.finish.everywhere
@@ -49,7 +47,7 @@ def with_finish(job: Job, target: FinishTarget, finish: Finish) -> Job:
     return set_value(job, "photo.finish_areas", tuple(areas))
 
 
-def changed_finish(job: Job, target: FinishTarget, changes: Mapping[str, float]) -> Job:
+def changed_finish(job: Job, target: EdgeTarget, changes: Mapping[str, float]) -> Job:
     """Change some fields of a finish.
 
     Raises
@@ -85,3 +83,12 @@ def drop_area(job: Job, number: int) -> Job:
     """Shape an area like the rest again."""
     areas = job.settings.photo.finish_areas
     return set_value(job, "photo.finish_areas", areas[:number] + areas[number + 1 :])
+
+
+def fade_area(job: Job, number: int, fade_px: float) -> Job:
+    """Let the border of an area fade over another distance."""
+    areas = list(job.settings.photo.finish_areas)
+    if number >= len(areas):
+        return job
+    areas[number] = areas[number].model_copy(update={"fade_px": fade_px})
+    return set_value(job, "photo.finish_areas", tuple(areas))

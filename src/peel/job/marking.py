@@ -262,7 +262,7 @@ def clear_marks(job: Job, area: Sequence[Point] = ()) -> Job:
 
 def without_marks(job: Job) -> Job:
     """Return the job as it was before anything was marked, with its other settings."""
-    return job.without(Role.MARK, Role.BAND, Role.SOLUTION, Role.TOUCH).with_photo_settings(
+    return job.without(Role.MARK, Role.BAND, Role.SOLUTION, Role.TOUCH, Role.COLOUR).with_photo_settings(
         contours=(), unmarked="backdrop"
     )
 

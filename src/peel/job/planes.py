@@ -7,7 +7,7 @@ from typing import Any, Final
 import numpy as np
 
 from peel.job.plane import Plane, Raster
-from peel.job.settings import MOST_SEPARATIONS
+from peel.job.settings import MOST_SEPARATIONS, MOST_TINTS
 from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
 
 __all__ = ["PLANES", "PlaneSpec", "Role"]
@@ -20,6 +20,7 @@ class Role(Enum):
     BAND = "follows from the marks and the band's settings"
     SOLUTION = "follows from the band by solving"
     TOUCH = "put on the solved matte by hand"
+    COLOUR = "put on the subject's colours by hand"
 
 
 @dataclass(frozen=True)
@@ -93,6 +94,12 @@ PLANES: Final[dict[str, PlaneSpec]] = {
         PlaneSpec("push_down", _BYTE, None, 128, Role.TOUCH),
         # How far it is softened: 0 not at all, 255 fully.
         PlaneSpec("softness", _BYTE, None, 0, Role.TOUCH),
+        # Colour: the number of the tint whose patch a pixel lies in, 0 for none, and how much of it.
+        PlaneSpec("patch", _BYTE, frozenset(range(MOST_TINTS + 1)), 0, Role.COLOUR),
+        PlaneSpec("patch_weight", _BYTE, None, 0, Role.COLOUR),
+        # Darkened below 128, lightened above; how much of the photo's own colour is brushed back, 0 to 255.
+        PlaneSpec("toning", _BYTE, None, 128, Role.COLOUR),
+        PlaneSpec("original", _BYTE, None, 0, Role.COLOUR),
         # Alpha as solved so far, 65535 for 1; exact wherever the zones are certain.
         PlaneSpec("matte", np.dtype(np.uint16), None, 0, Role.SOLUTION),
         # 1 where the zones changed and the matte has not caught up.

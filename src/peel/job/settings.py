@@ -3,23 +3,37 @@
 from collections.abc import Iterable
 from typing import Annotated, Any, Final, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import Field, model_validator
+
+from peel.job.settings_base import HexColour, Point, SettingsModel
+from peel.job.settings_colour import MOST_OUTWARD, MOST_TINTS, Colour, ColourArea, EdgeColour, SpillHue, Tint
+from peel.job.settings_sheet import MOST_STOPS, Backing, Delivery, Gradient, GradientStop, SheetFrame
+from peel.job.settings_snags import MOST_SETTLED, Inspection, SettledSnag, SnagLimit, SnagName
 
 __all__ = [
     "MOST_CONTOURS",
     "MOST_FINISH_AREAS",
+    "MOST_OUTWARD",
     "MOST_SEPARATIONS",
+    "MOST_SETTLED",
     "MOST_SHEER_COLOURS",
+    "MOST_STOPS",
+    "MOST_TINTS",
     "MOST_TONE",
     "Backing",
     "Band",
     "Colour",
+    "ColourArea",
     "Contour",
     "Delivery",
+    "EdgeColour",
     "Finish",
     "FinishArea",
     "Finishes",
+    "Gradient",
+    "GradientStop",
     "HexColour",
+    "Inspection",
     "JobSettings",
     "Mixing",
     "Node",
@@ -28,7 +42,13 @@ __all__ = [
     "Recipe",
     "RenderingName",
     "Separation",
+    "SettledSnag",
+    "SheetFrame",
+    "SnagLimit",
+    "SnagName",
     "Solving",
+    "SpillHue",
+    "Tint",
     "hex_from_rgb",
     "rgb_from_hex",
     "value_of",
@@ -41,8 +61,6 @@ MOST_CONTOURS: Final = 2_000
 MOST_SEPARATIONS: Final = 12
 MOST_FINISH_AREAS: Final = 50
 
-Coordinate = Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)]
-Point = tuple[Coordinate, Coordinate]
 Mixing = Literal["value", "light"]
 MOST_TONE: Final = 8.0
 Tone = Annotated[float, Field(ge=-MOST_TONE, le=MOST_TONE, allow_inf_nan=False)]
@@ -51,14 +69,9 @@ RenderingName = Literal[
     "red", "green", "blue", "lightness", "green to rose", "blue to yellow", "saturation",
     "red less green", "red less blue", "green less blue", "mix", "key",
 ]  # fmt: skip
-HexColour = Annotated[str, Field(pattern=r"^#[0-9a-f]{6}$")]
 
 
-class _Settings(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="forbid")
-
-
-class Node(_Settings):
+class Node(SettingsModel):
     """A point of a contour, and the stretch that leads to it from the point before.
 
     Attributes
@@ -78,7 +91,7 @@ class Node(_Settings):
     fitted: bool = False
 
 
-class Contour(_Settings):
+class Contour(SettingsModel):
     """A drawn outline.
 
     Attributes
@@ -103,7 +116,7 @@ class Contour(_Settings):
         return data
 
 
-class Band(_Settings):
+class Band(SettingsModel):
     """How the unsure band is laid around the marked boundary; lengths in photo pixels.
 
     Attributes
@@ -131,7 +144,7 @@ class Band(_Settings):
         return data
 
 
-class Solving(_Settings):
+class Solving(SettingsModel):
     """How strongly each prior acts when the matte is solved, relative to the default of 1.
 
     Attributes
@@ -151,7 +164,7 @@ class Solving(_Settings):
     denoising: Annotated[float, Field(ge=0, le=1)] = 1.0
 
 
-class Separation(_Settings):
+class Separation(SettingsModel):
     """A rendering of the photo in one tone that tells subject from backdrop; for the computation only.
 
     What is None is found in the photo when the matte is solved: the best mix, the backdrop's hue, ends and strength.
@@ -192,7 +205,7 @@ class Separation(_Settings):
         return self
 
 
-class Finish(_Settings):
+class Finish(SettingsModel):
     """How edges are shaped once they are solved and touched up; see `peel.matte.repair.profile.EdgeShape`."""
 
     pull_px: Annotated[float, Field(ge=-12, le=12)] = 0.0
@@ -211,7 +224,7 @@ class Finish(_Settings):
         return self
 
 
-class Finishes(_Settings):
+class Finishes(SettingsModel):
     """How edges are shaped: everywhere, and in place of that along kinds of edge that have a shape of their own."""
 
     everywhere: Finish = Finish()
@@ -222,7 +235,7 @@ class Finishes(_Settings):
     sheer: Finish | None = None
 
 
-class FinishArea(_Settings):
+class FinishArea(SettingsModel):
     """A drawn part of the photo whose edges are shaped in a way of their own; its border fades over `fade_px`."""
 
     outline: Annotated[tuple[Point, ...], Field(min_length=3, max_length=20_000)]
@@ -230,31 +243,7 @@ class FinishArea(_Settings):
     finish: Finish = Finish()
 
 
-class Colour(_Settings):
-    """Edge colour: 0 keeps the photo's own colours in the band, 1 gives all of it the subject's."""
-
-    clean: Annotated[float, Field(ge=0, le=1)] = 1.0
-
-
-class Backing(_Settings):
-    """What the cutout stands on: nothing, or a plain colour (sRGB)."""
-
-    kind: Literal["nothing", "colour"] = "nothing"
-    colour: HexColour = "#ffffff"
-
-
-class Delivery(_Settings):
-    """Which files are delivered, and how."""
-
-    cutout: bool = True
-    cutout_bits: Literal[8, 16] = 8
-    flat: bool = True
-    flat_quality: Annotated[int, Field(ge=40, le=100)] = 92
-    matte: bool = True
-    matte_bits: Literal[8, 16] = 8
-
-
-class PhotoSettings(_Settings):
+class PhotoSettings(SettingsModel):
     """What belongs to one photo and cannot be carried to another.
 
     Attributes
@@ -266,6 +255,11 @@ class PhotoSettings(_Settings):
         Peel.
     mixing_found : what Peel found, once the first matte was solved.
     finish_areas : drawn parts whose edges are shaped in a way of their own, the later over the earlier.
+    colour_areas : drawn parts whose edges are coloured in a way of their own, the later over the earlier.
+    tints : brushed patches, in the order of their numbers in the plane `patch`.
+    spill_found : the hue of a coloured backdrop, "none" if it has none, None while nobody has looked.
+    spill_shared : whether the subject has that hue itself.
+    settled_snags : snags that were mended or accepted, in that order.
     """
 
     unmarked: Literal["backdrop", "subject"] = "backdrop"
@@ -274,6 +268,11 @@ class PhotoSettings(_Settings):
     mixing: Mixing | None = None
     mixing_found: Mixing | None = None
     finish_areas: Annotated[tuple[FinishArea, ...], Field(max_length=MOST_FINISH_AREAS)] = ()
+    colour_areas: Annotated[tuple[ColourArea, ...], Field(max_length=MOST_FINISH_AREAS)] = ()
+    tints: Annotated[tuple[Tint, ...], Field(max_length=MOST_TINTS)] = ()
+    spill_found: HexColour | Literal["none"] | None = None
+    spill_shared: bool = False
+    settled_snags: Annotated[tuple[SettledSnag, ...], Field(max_length=MOST_SETTLED)] = ()
 
     @property
     def known_mixing(self) -> Mixing | None:
@@ -286,19 +285,21 @@ class PhotoSettings(_Settings):
         return self.known_mixing == "light"
 
 
-class Recipe(_Settings):
+class Recipe(SettingsModel):
     """What can be carried from one photo to another, in the order of the work."""
 
     band: Band = Band()
     separations: Annotated[tuple[Separation, ...], Field(max_length=MOST_SEPARATIONS)] = ()
     solving: Solving = Solving()
     finish: Finishes = Finishes()
+    inspection: Inspection = Inspection()
     colour: Colour = Colour()
     backing: Backing = Backing()
+    frame: SheetFrame = SheetFrame()
     delivery: Delivery = Delivery()
 
 
-class JobSettings(_Settings):
+class JobSettings(SettingsModel):
     """Everything about a job that is not pixels, in two halves: the photo's own, and the recipe."""
 
     photo: PhotoSettings = PhotoSettings()
@@ -343,8 +344,8 @@ def with_value(settings: JobSettings, path: str, value: Any) -> JobSettings:
     AttributeError
         If there is no such setting.
 
-    >>> with_value(JobSettings(), "recipe.colour.clean", 0.5).recipe.colour
-    Colour(clean=0.5)
+    >>> with_value(JobSettings(), "recipe.colour.clean", 0.5).recipe.colour.clean
+    0.5
     """
     holder_path, _, name = path.rpartition(".")
     holder = value_of(settings, holder_path) if holder_path else settings

@@ -42,3 +42,14 @@ class Space:
         step = 1 << level
         full = Rect(rect.top * step, rect.left * step, rect.bottom * step, rect.right * step)
         return full.intersection(self.bounds())
+
+    def level_within(self, longest_px: int) -> int:
+        """Return the finest level whose sides are no longer than this.
+
+        >>> Space(3000, 2000).level_within(800)
+        2
+        """
+        level = 0
+        while max(self.bounds(level).height, self.bounds(level).width) > longest_px:
+            level += 1
+        return level

@@ -27,6 +27,7 @@ __all__ = [
     "SoftStroke",
     "Touch",
     "has_touches",
+    "moved_towards",
     "nudge",
     "release",
     "release_all",
@@ -112,7 +113,7 @@ def release_area(job: Job, area: Sequence[Point]) -> Job:
     if window.is_empty:
         return job
     touched = (inside > 0).astype(np.float32)  # all of it, also where the outline only grazes a pixel
-    return _changed(job, None, lambda plane, neutral: _towards(plane, window, touched, neutral))
+    return _changed(job, None, lambda plane, neutral: moved_towards(plane, window, touched, neutral))
 
 
 def touch_region(job: Job, region: BoolArray, window: Rect, sort: Touch, strength: float = 1.0) -> Job:
@@ -123,10 +124,10 @@ def touch_region(job: Job, region: BoolArray, window: Rect, sort: Touch, strengt
 def _approach(job: Job, sort: Touch, window: Rect, weights: FloatArray) -> Job:
     name, target = sort.value
     share = weights * np.float32(_PASS) if sort in (Touch.FIRM, Touch.THIN) else weights
-    return job.with_planes(**{name: _towards(getattr(job, name), window, share, target)})
+    return job.with_planes(**{name: moved_towards(getattr(job, name), window, share, target)})
 
 
-def _towards(plane: Plane, window: Rect, share: FloatArray, target: int) -> Plane:
+def moved_towards(plane: Plane, window: Rect, share: FloatArray, target: int) -> Plane:
     """Move values towards a target, by at least one step wherever there is any weight."""
     values = plane.read(window).astype(np.float32)
     by = (np.float32(target) - values) * share
@@ -171,7 +172,7 @@ def release(job: Job, stroke: SoftStroke, sort: str | None = None) -> Job:
     if window.is_empty:
         return job
     weights = stroke.weights(window)
-    return _changed(job, sort, lambda plane, neutral: _towards(plane, window, weights, neutral))
+    return _changed(job, sort, lambda plane, neutral: moved_towards(plane, window, weights, neutral))
 
 
 def release_all(job: Job, sort: str | None = None) -> Job:
