@@ -11,12 +11,16 @@ import pytest
 from PIL import Image
 
 from conftest import outlined, soft_disc
-from peel.cli import main
+from peel import start
+from peel.cli import app, main
 from peel.files.photo import decode_photo
 from peel.files.project import ProjectFile
 from peel.job import contours, marking
 from peel.job.marking import Stroke
+from peel.job.snags import accept
+from peel.job.touching import SoftStroke, Touch, touch
 from peel.work import memory
+from peel.work.inspecting import Inspector
 from peel.work.session import Session
 
 
@@ -115,6 +119,50 @@ def test_deliver_writes_what_a_job_asks_for(
     assert all(Path(row["file"]).stat().st_size == row["bytes"] for row in rows)
 
 
+@pytest.fixture
+def holed_job(disc_file: Path, tmp_path: Path) -> Path:
+    """A job of the disc with a hole in it."""
+    session = Session.begin(disc_file, tmp_path / "holed.peel")
+    session.apply("Points", lambda job: outlined(job, [(110, 50), (310, 50), (310, 250), (110, 250)]))
+    session.apply("Close", contours.close_contour)
+    session.apply("Hole", lambda job: touch(job, SoftStroke(((210.0, 150.0),), 4.0, softness=0.0), Touch.CLEAR))
+    session.close()
+    return tmp_path / "holed.peel"
+
+
+def test_a_check_lists_what_is_wrong_and_fails_from_a_severity_on(
+    holed_job: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    _, truth, _ = soft_disc(300, 420, 90)
+    (tmp_path / "truth.png").write_bytes(imagecodecs.png_encode(np.round(truth * 65535).astype(np.uint16)))
+
+    arguments = ["check", str(holed_job), "--json", "--reference", str(tmp_path / "truth.png")]
+    assert main(arguments) == 1
+    (row,) = json.loads(capsys.readouterr().out)["snags"]
+    assert (row["sort"], row["severity"], row["accepted"]) == ("pinhole", "plain", False)
+    assert abs(row["at"][0] - 210) < 3
+    assert row["error_px"] > 30
+
+    assert main(["check", str(holed_job), "--severity", "grave"]) == 0
+    assert "hole in what is solid" in capsys.readouterr().out
+    assert main(["check", str(holed_job), "--severity", "awful"]) == 2
+    Image.fromarray(np.round(truth * 255).astype(np.uint8)).save(tmp_path / "eight.png")
+    assert main(["check", str(holed_job), "--reference", str(tmp_path / "eight.png")]) == 1
+    Image.fromarray(np.zeros((10, 10), np.uint8)).save(tmp_path / "small.png")
+    assert main(["check", str(holed_job), "--reference", str(tmp_path / "small.png")]) == 3
+
+
+def test_an_accepted_snag_does_not_fail_a_check(holed_job: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    session = Session.resume(ProjectFile.open(holed_job))
+    session.wait_idle()
+    (snag,) = Inspector(session.stages).inspect(session.job).snags
+    session.apply("Accept", lambda job: accept(job, snag, "a button hole"))
+    session.close()
+
+    assert main(["check", str(holed_job)]) == 0
+    assert "(accepted)" in capsys.readouterr().out
+
+
 def test_delivering_an_unmarked_or_odd_job_is_explained(
     disc_file: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:
@@ -127,7 +175,7 @@ def test_delivering_an_unmarked_or_odd_job_is_explained(
     assert "is not a Peel job" in capsys.readouterr().err
 
 
-@pytest.mark.parametrize("command", ["cut", "deliver", "demo", "window"])
+@pytest.mark.parametrize("command", ["check", "cut", "deliver", "demo", "window"])
 def test_every_command_has_help(command: str, capsys: pytest.CaptureFixture[str]) -> None:
     assert main([command, "--help"]) == 0
     assert "Usage" in capsys.readouterr().out
@@ -297,6 +345,34 @@ def test_a_recipe_leaves_a_way_of_solving_out(pair: tuple[Path, Path], tmp_path:
         assert np.abs(matte - truth).mean() < 0.01
 
 
+def test_a_recipe_shapes_the_edge(pair: tuple[Path, Path], tmp_path: Path) -> None:
+    solid = {}
+    for pull in (0, -4):
+        recipe, matte = tmp_path / f"{pull}.json", tmp_path / f"{pull}.png"
+        recipe.write_text(f'{{"finish": {{"everywhere": {{"pull_px": {pull}}}}}}}')
+        assert _cut(*pair, "--recipe", str(recipe), "--matte", str(matte)) == 0
+        solid[pull] = (imagecodecs.png_decode(matte.read_bytes()) > 32768).sum()
+
+    pulled_in = np.sqrt(solid[0] / np.pi) - np.sqrt(solid[-4] / np.pi)
+    assert abs(pulled_in - 4) < 0.5
+
+
+def test_a_recipe_corrects_colours(pair: tuple[Path, Path], tmp_path: Path) -> None:
+    cutouts = {}
+    for name, colour in (
+        ("as it is", "{}"),
+        ("picked", '{"spill": {"hue": "#e08030", "protect": 0}, "spill_inside": 1}'),
+    ):
+        recipe, cutout = tmp_path / f"{name}.json", tmp_path / f"{name}.png"
+        recipe.write_text(f'{{"colour": {colour}}}')
+        assert _cut(*pair, "--recipe", str(recipe), "--cutout", str(cutout)) == 0
+        cutouts[name] = np.asarray(Image.open(cutout)).astype(int)
+
+    assert np.array_equal(cutouts["as it is"][..., 3], cutouts["picked"][..., 3])
+    before, after = (cutouts[name][60, 80, :3] for name in ("as it is", "picked"))
+    assert np.ptp(after) < 0.3 * np.ptp(before)
+
+
 def test_the_renderings_are_listed_with_their_figures(
     pair: tuple[Path, Path], capsys: pytest.CaptureFixture[str]
 ) -> None:
@@ -343,3 +419,14 @@ def test_a_separation_that_makes_no_sense_is_refused_by_name(
 
     assert code == 2
     assert "separations.0" in capsys.readouterr().err
+
+
+def test_every_command_without_a_window_is_run_as_one(monkeypatch: pytest.MonkeyPatch) -> None:
+    ran: list[list[str]] = []
+    monkeypatch.setattr("peel.cli.main", lambda given: ran.append(given) or 0)
+    names = {command.name or command.callback.__name__ for command in app.registered_commands if command.callback}
+
+    for name in names - {"window", "demo"}:
+        assert start.main([name, "something"]) == 0
+
+    assert sorted(given[0] for given in ran) == sorted(names - {"window", "demo"})

@@ -1,14 +1,15 @@
 """Peel on the command line: the window, and cutting and delivering without one.
 
-Exit codes: 0 done, 2 the command makes no sense, 3 an input cannot be read or does not fit, 4 an output cannot be
-written, 5 an error Peel did not expect.
+Exit codes: 0 done, 1 a check found snags, 2 the command makes no sense, 3 an input cannot be read or does not fit,
+4 an output cannot be written, 5 an error Peel did not expect.
 """
 
 import errno
 import json
 import os
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
@@ -20,6 +21,7 @@ from peel.errors import DeliveryError, PeelError, PhotoError, ProjectError, Solv
 
 if TYPE_CHECKING:
     from peel.job.settings import Recipe
+    from peel.work.session import Session
 
 __all__ = ["app", "main"]
 
@@ -30,7 +32,7 @@ app = typer.Typer(
     pretty_exceptions_enable=False,
 )
 _errors = Console(stderr=True)
-_COMMANDS = ("compact", "cut", "deliver", "demo", "separations", "window")
+_COMMANDS = ("check", "compact", "cut", "deliver", "demo", "separations", "window")
 
 
 _Zones = Annotated[Path | None, typer.Option(help="8-bit gray picture: 0 backdrop, 255 subject, between unsure.")]
@@ -123,7 +125,7 @@ def _recipe(path: Path | None, colour: str | None) -> "Recipe":
     from peel.job.settings import Recipe
 
     recipe = Recipe() if path is None else read_recipe(path)
-    if colour is None and path is not None and recipe.backing.kind == "colour":
+    if colour is None and path is not None and recipe.backing.kind != "nothing":
         return recipe
     backing = {"kind": "colour", "colour": _colour(colour or "#ffffff")}
     return Recipe.model_validate({**dict(recipe), "backing": backing})
@@ -188,43 +190,90 @@ def separations(
 
 
 @app.command()
+def check(
+    job: Annotated[Path, typer.Argument(help="The .peel job.")],
+    severity: Annotated[
+        str, typer.Option(help="The least severity that fails the check: slight, plain or grave.")
+    ] = "plain",
+    reference: Annotated[
+        Path | None, typer.Option(help="A true matte as gray picture: adds the measured error at each place.")
+    ] = None,
+    as_json: Annotated[bool, typer.Option("--json", help="Print all figures, as JSON.")] = False,
+) -> None:
+    """Inspect a job's matte; exit 1 if anything is wrong that was not accepted."""
+    from peel.work.checking import check_job, fails
+
+    if severity not in ("slight", "plain", "grave"):
+        message = f"{severity} is no severity."
+        raise UsageError(message, "Choose slight, plain or grave.")
+    with _solved(job) as (session, tell):
+        rows = check_job(session.job, session.stages, reference, _share_of(tell, "Inspecting"))
+    if as_json:
+        typer.echo(json.dumps({"job": str(job), "snags": rows}))
+    else:
+        for row in rows:
+            typer.echo(_snag_line(row))
+    if fails(rows, severity):
+        raise typer.Exit(1)
+
+
+def _snag_line(row: dict[str, Any]) -> str:
+    x, y = row["at"]
+    accepted = " (accepted)" if row["accepted"] else ""
+    error = f", error {row['error_px']:.0f} px" if "error_px" in row else ""
+    return f"{row['severity']:7}{x:7.0f} {y:6.0f}  {row['says']}{error}{accepted}"
+
+
+@app.command()
 def deliver(
     job: Annotated[Path, typer.Argument(help="The .peel job.")],
     to: Annotated[Path, typer.Option(help="The folder to deliver into.")],
     as_json: Annotated[bool, typer.Option("--json", help="Print what was written.")] = False,
 ) -> None:
     """Deliver the files that a job asks for."""
-    from peel.files.project import ProjectFile
     from peel.work.delivery import deliver as run_deliver
     from peel.work.delivery import orders_of
     from peel.work.leftovers import tidy_up
-    from peel.work.session import Session
-    from peel.work.solving import check_solvable
 
     tidy_up()
-    session = Session.resume(ProjectFile.open(job))
-    try:
-        if not session.job.has_subject:
-            message = f"{job} has no subject marked yet."
-            raise SolveError(message, "Open it in the window and mark one.")
-        with _progress() as tell:
-            tell("Solving", 0.0)
-            check_solvable(session.job)
-            session.wait_idle(24 * 3600)
-            if not session.job.is_solved:
-                message = f"The matte of {job} could not be solved."
-                raise SolveError(message, "Open it in the window to see why.")
-            delivered = run_deliver(
-                session.job, session.stages, orders_of(session.job, to), _share_of(tell, "Delivering")
-            )
-    finally:
-        session.close()
+    with _solved(job) as (session, tell):
+        delivered = run_deliver(session.job, session.stages, orders_of(session.job, to), _share_of(tell, "Delivering"))
     if as_json:
         rows = [{"file": str(item.path), "what": item.what, "bytes": item.size_bytes} for item in delivered]
         typer.echo(json.dumps(rows))
     else:
         for item in delivered:
             typer.echo(f"{item.path}  {item.what}")
+
+
+@contextmanager
+def _solved(path: Path) -> "Iterator[tuple[Session, Callable[[str, float], None]]]":
+    """Open a job, solve what is unsolved, and give its session with something to tell progress to.
+
+    Raises
+    ------
+    SolveError
+        If it has no subject, or cannot be solved.
+    """
+    from peel.files.project import ProjectFile
+    from peel.work.session import Session
+    from peel.work.solving import check_solvable
+
+    session = Session.resume(ProjectFile.open(path))
+    try:
+        if not session.job.has_subject:
+            message = f"{path} has no subject marked yet."
+            raise SolveError(message, "Open it in the window and mark one.")
+        with _progress() as tell:
+            tell("Solving", 0.0)
+            check_solvable(session.job)
+            session.wait_idle(24 * 3600)
+            if not session.job.is_solved:
+                message = f"The matte of {path} could not be solved."
+                raise SolveError(message, "Open it in the window to see why.")
+            yield session, tell
+    finally:
+        session.close()
 
 
 @app.command()

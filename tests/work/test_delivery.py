@@ -90,7 +90,7 @@ def test_coarser_levels_show_the_same_picture(solved: Job, level: int) -> None:
 
 
 def test_strength_nought_keeps_the_photos_colours(solved: Job) -> None:
-    job = solved.with_recipe(colour=Colour(clean=0))
+    job = solved.with_recipe(colour=Colour(clean=0, spill_edge=0, spill_inside=0))
 
     colours = _stages(job).foreground(job, job.photo.bounds, 0)
 

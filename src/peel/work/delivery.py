@@ -36,8 +36,6 @@ __all__ = [
     "orders_of",
 ]
 
-_OUTWARD: Final = 8  # pixels beyond the edge that keep subject colour, for programs that scale the cutout
-
 Progress = Callable[[float], bool]
 """Called with the share done; returns False to stop."""
 
@@ -97,7 +95,7 @@ def orders_of(job: Job, folder: Path) -> list[Order]:
     cutout = Format("png", wanted.cutout_bits)
     flat = Format("jpeg", 8, wanted.flat_quality)
     matte = Format("png", wanted.matte_bits)
-    backing = recipe.backing.colour if recipe.backing.kind == "colour" else "white"
+    backing = {"colour": recipe.backing.colour, "gradient": "a gradient"}.get(recipe.backing.kind, "white")
     transparent, on = f"cutout, transparent, {cutout.bits}-bit PNG", f"on {backing}, JPEG {flat.quality} %"
     orders = (
         (wanted.cutout, Order(folder / f"{stem}-cutout.png", Product.CUTOUT, cutout, transparent)),
@@ -195,28 +193,25 @@ def cutout_pixels(job: Job, stages: Stages, bits: int, progress: Progress | None
     Where alpha is 0 the subject's colour is continued a few pixels outward; beyond that the colour is black.
     """
     space = _space_of(Product.CUTOUT, job)
+    outward = job.settings.recipe.colour.outward_px
     out = np.zeros((space.height, space.width, 4), np.uint8 if bits == 8 else np.uint16)
     for strip in _strips(space):
         _report(progress, strip.top / space.height)
-        around = strip.grown(_OUTWARD).intersection(space.bounds())
+        around = strip.grown(outward).intersection(space.bounds())
         alpha = stages.alpha(job, around, 0)
         if not alpha.any():
             continue
-        near = _near_subject(alpha)[strip.within(around)]
+        near = _near_subject(alpha, outward)[strip.within(around)]
         mine = alpha[strip.within(around)]
         colours = _integers(stages.foreground(job, strip, 0), bits)
-        if bits == job.photo.bits:
-            # solid pixels are the photo's own numbers, not those numbers to float and back
-            solid = mine >= 1
-            colours[solid] = job.photo.pixels[strip.slices][solid]
         colours[~near] = 0
         out[strip.slices][..., :3] = colours
         out[strip.slices][..., 3] = _integers(mine, bits)
     return out
 
 
-def _near_subject(alpha: FloatArray) -> NDArray[np.bool_]:
-    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * _OUTWARD + 1, 2 * _OUTWARD + 1))
+def _near_subject(alpha: FloatArray, outward: int) -> NDArray[np.bool_]:
+    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * outward + 1, 2 * outward + 1))
     return cv2.dilate((alpha > 0).astype(np.uint8), disc).astype(bool)
 
 

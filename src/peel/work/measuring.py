@@ -5,7 +5,7 @@ from typing import Final
 
 import numpy as np
 
-from peel.job.finishing import FinishTarget
+from peel.job.edge_targets import EdgeTarget
 from peel.job.job import Job
 from peel.job.kinds import kinds_in
 from peel.job.marking import coverage_of
@@ -37,7 +37,7 @@ class Measured:
     values: FloatArray
 
 
-def measure(job: Job, target: FinishTarget) -> Measured:
+def measure(job: Job, target: EdgeTarget) -> Measured:
     """Measure the edges that a finish is for; all of them where it has none of its own."""
     alpha = job.alpha(job.photo.bounds)
     where = _region(job, target)
@@ -48,7 +48,7 @@ def measure(job: Job, target: FinishTarget) -> Measured:
     return Measured(measured_profile(alpha, None, _REACH), _values(alpha))
 
 
-def _region(job: Job, target: FinishTarget) -> BoolArray | None:
+def _region(job: Job, target: EdgeTarget) -> BoolArray | None:
     areas = job.settings.photo.finish_areas
     if target.area is not None:
         return coverage_of(job, areas[target.area].outline) if target.area < len(areas) else None

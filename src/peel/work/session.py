@@ -423,8 +423,11 @@ class Session:
         if before.is_solved or question(before) != asked:
             return
         after = before.with_planes(matte=solved.matte, unsolved=solved.unsolved)
+        found = solved.settings.photo
         if before.settings.photo.mixing_found is None:
-            after = after.with_photo_settings(mixing_found=solved.settings.photo.mixing_found)
+            after = after.with_photo_settings(mixing_found=found.mixing_found)
+        if before.settings.photo.spill_found is None:
+            after = after.with_photo_settings(spill_found=found.spill_found, spill_shared=found.spill_shared)
         if solved.is_solved:  # not before: a partial matte must not make the job ask another question
             after = with_found(after)
         self._history = self._history.amended(after)

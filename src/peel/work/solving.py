@@ -15,6 +15,7 @@ from peel.job.question import solve_settings
 from peel.job.rect import Rect
 from peel.job.separations import with_found
 from peel.job.settings import rgb_from_hex
+from peel.job.spilling import with_spill
 from peel.matte.arrays import BoolArray, FloatArray
 from peel.matte.edge.kinds import Kind
 from peel.matte.edge.trimap import BACKGROUND, FOREGROUND
@@ -103,7 +104,7 @@ def solve_job(
     tiles = unsolved_rect(job)
     if tiles.is_empty:
         return job, NOTHING_TO_DO
-    job = with_found(with_mixing(job))
+    job = with_spill(with_found(with_mixing(job)))
     checkpoint()
     pieces = pieces_of(job, first)
     checkpoint()

@@ -17,10 +17,11 @@ from peel.job.settings import Separation, rgb_from_hex
 from peel.job.sheet import sheet_of
 from peel.job.space import Space
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray, IntArray
+from peel.matte.colour.rims import RIM_REACH, measured_rim
 from peel.matte.composite.over import checker
 from peel.matte.edge.kinds import Kind
 from peel.matte.edge.trimap import BACKGROUND, FOREGROUND
-from peel.matte.inspect.residue import RESIDUE_REACH, residue
+from peel.matte.inspect.residue import residue, residue_window
 from peel.matte.marking.alike import lab_of
 from peel.matte.separation.tone_curve import clipped_detail
 from peel.work.stages import Stages
@@ -62,6 +63,8 @@ class View(Enum):
     FAINT = "Faint"
     RESIDUE = "Residue"
     CHANGED = "Changed"
+    RECOLOURED = "Recoloured"
+    RIMS = "Rims"
 
     @property
     def shows_sheet(self) -> bool:
@@ -119,6 +122,10 @@ def view_stamp(stages: Stages, job: Job, view: View, rect: Rect, level: int, loo
     if view is View.CHANGED:
         before = None if look.before is None else stages.matte.stamp(look.before, rect, level)
         return stages.matte.stamp(job, rect, level), before
+    if view is View.RECOLOURED:
+        return stages.cutout_stamp(job, rect, level)
+    if view is View.RIMS:
+        return stages.cutout_stamp(job, _around_rims(job, rect, level), level), job.settings.recipe.colour.rim_px
     if view is View.RESIDUE:
         return stages.cutout_stamp(job, _around_residue(job, rect, level), level)
     if view is View.TONE:
@@ -152,6 +159,8 @@ def render(stages: Stages, job: Job, view: View, rect: Rect, level: int, look: L
     look = look or Look()
     if view is View.CHANGED:
         return _bytes(_changed(stages, job, rect, level, look.before))
+    if view in (View.RECOLOURED, View.RIMS):
+        return _bytes((_recoloured if view is View.RECOLOURED else _rims)(stages, job, rect, level))
     if view in _GRAY:
         return _bytes(np.repeat(_GRAY[view](stages, job, rect, level)[..., None], 3, axis=2))
     if view is View.PHOTO:
@@ -175,7 +184,7 @@ def _faint(stages: Stages, job: Job, rect: Rect, level: int) -> FloatArray:
 
 
 def _around_residue(job: Job, rect: Rect, level: int) -> Rect:
-    return rect.grown(RESIDUE_REACH).intersection(job.photo.space.bounds(level))
+    return Rect(*residue_window(*rect.as_tuple)).intersection(job.photo.space.bounds(level))
 
 
 def _residue(stages: Stages, job: Job, rect: Rect, level: int) -> FloatArray:
@@ -194,6 +203,26 @@ def _changed(stages: Stages, job: Job, rect: Rect, level: int, before: Job | Non
         change = np.float32(_BRIGHTENED) * (alpha - stages.alpha(before, rect, level))
         out += np.clip(np.abs(change), 0, 0.65)[..., None] * np.where(change[..., None] > 0, _ADDED, _TAKEN)
     return np.asarray(out, np.float32)
+
+
+def _recoloured(stages: Stages, job: Job, rect: Rect, level: int) -> FloatArray:
+    """Show what corrections changed of the photo's colours, brightened around a middle gray."""
+    change = stages.foreground(job, rect, level) - stages.pyramid.colours(rect, level)
+    seen = (stages.alpha(job, rect, level) > 0)[..., None]
+    return np.asarray(0.5 + np.where(seen, np.float32(_BRIGHTENED) * change, 0), np.float32)
+
+
+def _around_rims(job: Job, rect: Rect, level: int) -> Rect:
+    return rect.grown(RIM_REACH).intersection(job.photo.space.bounds(level))
+
+
+def _rims(stages: Stages, job: Job, rect: Rect, level: int) -> FloatArray:
+    """Show the edge's excess of colour over the subject further in, brightened, over the matte, dimmed."""
+    around = _around_rims(job, rect, level)
+    alpha, width = stages.alpha(job, around, level), job.settings.recipe.colour.rim_px / (1 << level)
+    excess, _, share = measured_rim(stages.foreground(job, around, level), alpha, width)
+    out = 0.45 * alpha[..., None] + np.float32(_BRIGHTENED) * share[..., None] * excess
+    return np.asarray(out[rect.within(around)], np.float32)
 
 
 _GRAY: Final[dict[View, Callable[[Stages, Job, Rect, int], FloatArray]]] = {
@@ -302,7 +331,7 @@ def kind_pattern(kind: Kind | None, rows: IntArray, columns: IntArray, every: in
 
 def zone_hues(stages: Stages, photo: Photo) -> tuple[str, str]:
     """Choose hues for the unsure band and the backdrop that stand out from this photo and from each other."""
-    level = _level_within(photo.space, 400)
+    level = photo.space.level_within(400)
     picture = _bytes(stages.pyramid.colours(photo.space.bounds(level), level))
     lab = lab_of(to_screen(picture, photo.profile)).reshape(-1, 3)
     hues = _lab_of_hex(ZONE_HUES)
@@ -322,7 +351,7 @@ def loudest_colour(stages: Stages, job: Job) -> str:
     -----
     Of a few strong colours, the one whose nearest edge colours are farthest away in CIE Lab (10th percentile).
     """
-    level = _level_within(job.photo.space, 700)
+    level = job.photo.space.level_within(700)
     rect = job.photo.space.bounds(level)
     alpha = stages.alpha(job, rect, level)
     zones: ByteArray = np.where(alpha >= 1, FOREGROUND, np.where(alpha <= 0, BACKGROUND, 128)).astype(np.uint8)
@@ -336,14 +365,6 @@ def loudest_colour(stages: Stages, job: Job) -> str:
         return float(np.percentile(np.linalg.norm(lab - _lab_of_hex([candidate])[0], axis=1), 10))
 
     return max(_CANDIDATES, key=nearness)
-
-
-def _level_within(space: Space, longest_px: int) -> int:
-    """Return the finest level whose sides are no longer than this."""
-    level = 0
-    while max(space.bounds(level).height, space.bounds(level).width) > longest_px:
-        level += 1
-    return level
 
 
 def _lab_of_hex(colours: Sequence[str]) -> FloatArray:

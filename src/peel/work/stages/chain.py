@@ -102,6 +102,8 @@ class Chain:
     def _stamp(self, stages: tuple[Stage, ...], job: Job, rect: Rect, level: int) -> Hashable:
         parts: list[Hashable] = []
         for stage in reversed(stages):
+            if stage.passes(job, rect, level):
+                continue  # what it would do elsewhere is nothing to this window
             parts.append((type(stage).__name__, stage.stamp(job, rect, level)))
             rect = rect.grown(stage.reach).intersection(self._space.bounds(level))
         return (self._number, *parts)

@@ -1,20 +1,37 @@
-"""The stages of the subject's colours: photographed, estimated, cleaned."""
+"""The stages of the subject's colours, in their order.
 
-from collections.abc import Hashable
+Photographed, estimated, cleaned, spill taken out, rims brought to the tone further in, lightened and darkened by hand,
+tinted, the photo's own brushed back. None of them changes the matte, and each can be left out to compare.
+"""
+
+from collections.abc import Hashable, Iterable
 from typing import Final
+from weakref import WeakKeyDictionary
 
+import cv2
 import numpy as np
 
+from peel.job.colouring import COLOUR_BRUSHES
 from peel.job.job import Job
+from peel.job.kinds import kinds_stamp
 from peel.job.rect import Rect
+from peel.job.settings import MOST_OUTWARD, Colour, EdgeColour, Tint, rgb_from_hex
 from peel.matte.arrays import FloatArray
 from peel.matte.colour.foreground import estimate_foreground
+from peel.matte.colour.rims import MOST_RIM, RIM_REACH, lightened, measured_rim, rim_corrected, rim_reach
+from peel.matte.colour.spill import Spill, despilled
+from peel.matte.colour.tinting import Chroma, chroma_of, hue_chroma, tinted
+from peel.work.stages.cache import Cache
 from peel.work.stages.chain import Before, Chain, Stage
-from peel.work.stages.pyramid import Pyramid
+from peel.work.stages.pyramid import Pyramid, shrunk
+from peel.work.stages.targets import KIND_NAMES, area_share, kind_shares
 
-__all__ = ["Clean", "Estimate", "Photographed"]
+__all__ = ["Clean", "Despilled", "Estimate", "Original", "Photographed", "Rims", "Tinted", "Toned", "spill_of"]
 
-_HALO: Final = 48  # pixels around a window from which its edge colours are estimated
+_HALO: Final = MOST_OUTWARD  # pixels around a window from which its edge colours are estimated
+_EDGE_PX: Final = 5  # side, in photo pixels, of the square by which the edge is wider than what is half-clear
+_TEXTURE: Final = 2.0  # sigma, in photo pixels, below which brightness is texture
+_LEVEL: Final = 700  # longest side of the picture in which a patch is measured
 
 
 class Photographed(Stage):
@@ -65,33 +82,325 @@ class Estimate(Stage):
         return colours[rect.within(around)]
 
     def _around(self, job: Job, rect: Rect, level: int) -> Rect:
-        return rect.grown(_HALO).intersection(job.photo.space.bounds(level))
+        return _around(job, rect, level, _HALO)
 
 
 class Clean(Stage):
-    """As much of the estimate as the recipe asks for; the rest stays as photographed."""
+    """As much of the estimate as the recipe asks for, with the photo's fine texture put back on it."""
 
-    def __init__(self, pyramid: Pyramid) -> None:
-        self._pyramid = pyramid
+    reach = int(3 * _TEXTURE) + 1
+
+    def __init__(self, pyramid: Pyramid, matte: Chain) -> None:
+        self._pyramid, self._matte = pyramid, matte
 
     def stamp(self, job: Job, rect: Rect, level: int) -> Hashable:
-        """Return the strength."""
-        del rect, level
-        return job.settings.recipe.colour.clean
+        """Return the amounts, and the matte that says where texture is put back."""
+        around = _around(job, rect, level, self.reach)
+        matte = self._matte.stamp(job, around, level) if _is_any(job, "detail") else None
+        return _amount_stamp(job, rect, level, "clean", "detail"), matte
 
     def is_neutral(self, job: Job) -> bool:
-        """Return whether all of the estimate is taken."""
-        return job.settings.recipe.colour.clean >= 1
+        """Return whether all of the estimate is taken, as it is."""
+        return _is_all(job, "clean", 1.0) and not _is_any(job, "detail")
 
     def is_cached(self, level: int) -> bool:
-        """Return False: it is one interpolation."""
+        """Return False: it costs less than the room it would take."""
         del level
         return False
 
     def make(self, job: Job, rect: Rect, level: int, before: Before) -> FloatArray:
         """Interpolate between photo and estimate."""
-        photo = self._pyramid.colours(rect, level)
-        return np.asarray(photo + (before(rect) - photo) * np.float32(job.settings.recipe.colour.clean), np.float32)
+        around = _around(job, rect, level, self.reach)
+        photo, inner = self._pyramid.colours(around, level), rect.within(around)
+        clean, detail = (_amount(job, rect, level, name) for name in ("clean", "detail"))
+        out = photo[inner] + (before(rect) - photo[inner]) * _deep(clean)
+        if _is_any(job, "detail"):
+            texture = self._texture(job, photo, around, level)[inner]
+            out = np.clip(out + _deep(detail * np.asarray(clean, np.float32)) * texture[..., None], 0, 1)
+        return np.asarray(out, np.float32)
+
+    def _texture(self, job: Job, photo: FloatArray, around: Rect, level: int) -> FloatArray:
+        """Return the photo's brightness less its mean over the subject nearby, where a pixel is mostly subject."""
+        alpha = self._matte.window(job, around, level)
+        sigma = max(_TEXTURE / (1 << level), 0.3)
+        gray, weight = photo.mean(axis=2), np.where(alpha > 0.5, alpha, 0).astype(np.float32)
+        mean = cv2.GaussianBlur(gray * weight, (0, 0), sigma) / np.maximum(
+            cv2.GaussianBlur(weight, (0, 0), sigma), np.float32(1e-3)
+        )
+        half_clear = np.where(alpha < 1, np.clip(2 * alpha - 1, 0, 1), 0)
+        return np.asarray(half_clear * (gray - mean), np.float32)
+
+
+class Despilled(Stage):
+    """The light of a coloured backdrop taken out, along the edge and inside by an amount of its own."""
+
+    reach = _EDGE_PX
+
+    def __init__(self, matte: Chain) -> None:
+        self._matte = matte
+
+    def stamp(self, job: Job, rect: Rect, level: int) -> Hashable:
+        """Return the hue, the amounts, and the matte that says where the edge is."""
+        photo, around = job.settings.photo, _around(job, rect, level, self.reach)
+        spill = job.settings.recipe.colour.spill
+        amounts = _amount_stamp(job, rect, level, "spill_edge", "spill_inside")
+        return spill, photo.spill_found, photo.spill_shared, amounts, self._matte.stamp(job, around, level)
+
+    def is_neutral(self, job: Job) -> bool:
+        """Return whether no hue is spill, or none of it is taken out."""
+        return spill_of(job) is None or not (_is_any(job, "spill_edge") or _is_any(job, "spill_inside"))
+
+    def passes(self, job: Job, rect: Rect, level: int) -> bool:
+        """Return whether there is no subject near a window."""
+        return self._matte.constant(job, _around(job, rect, level, self.reach), level) == 0
+
+    def make(self, job: Job, rect: Rect, level: int, before: Before) -> FloatArray:
+        """Take spill out of a window."""
+        around, spill = _around(job, rect, level, self.reach), spill_of(job)
+        assert spill is not None
+        alpha = self._matte.window(job, around, level)
+        side = 2 * max(1, round(_EDGE_PX / 2 / (1 << level))) + 1
+        edge = cv2.blur(cv2.dilate((alpha < 1).astype(np.float32), np.ones((side, side), np.uint8)), (side, side))
+        edge = edge[rect.within(around)]
+        at_edge, inside = (_amount(job, rect, level, name) for name in ("spill_edge", "spill_inside"))
+        return despilled(before(rect), spill, edge * at_edge + (1 - edge) * inside)
+
+
+def spill_of(job: Job) -> Spill | None:
+    """Return what counts as spill: the hue that was picked, else the one that was found; None for none.
+
+    A hue that the subject has itself only counts if it was picked: the subject would lose it.
+    """
+    chosen, photo = job.settings.recipe.colour.spill, job.settings.photo
+    found = None if photo.spill_found == "none" or photo.spill_shared else photo.spill_found
+    hue = chosen.hue or found
+    if hue is None:
+        return None
+    colour = np.array(rgb_from_hex(hue), np.float32)
+    return Spill(colour, float(np.deg2rad(chosen.width_deg)), chosen.give_back, chosen.protect)
+
+
+class Rims(Stage):
+    """Rims that are too light, too dark or tinted, brought to the tone of the subject further in."""
+
+    reach = RIM_REACH
+
+    def __init__(self, matte: Chain) -> None:
+        self._matte = matte
+
+    def stamp(self, job: Job, rect: Rect, level: int) -> Hashable:
+        """Return the amounts, and the matte around a window."""
+        amounts = _amount_stamp(job, rect, level, "rim_light", "rim_tint", "rim_px")
+        return amounts, self._matte.stamp(job, _around(job, rect, level, self.reach), level)
+
+    def is_neutral(self, job: Job) -> bool:
+        """Return whether no rim is corrected anywhere."""
+        return not (_is_any(job, "rim_light") or _is_any(job, "rim_tint"))
+
+    def passes(self, job: Job, rect: Rect, level: int) -> bool:
+        """Return whether no edge is near a window."""
+        width = max(part.rim_px for part in _everywhere(job)) / (1 << level)
+        return self._matte.constant(job, _around(job, rect, level, rim_reach(width)), level) is not None
+
+    def make(self, job: Job, rect: Rect, level: int, before: Before) -> FloatArray:
+        """Correct the rims of a window; where widths differ, by the widest that is asked for nearby."""
+        width = min(float(np.max(_amount(job, rect, level, "rim_px"))), MOST_RIM) / (1 << level)
+        around = _around(job, rect, level, rim_reach(width))
+        alpha, colours = self._matte.window(job, around, level), before(around)
+        excess, further, share = measured_rim(colours, alpha, width)
+        inner = rect.within(around)
+        light, tint = (_amount(job, rect, level, name) for name in ("rim_light", "rim_tint"))
+        return rim_corrected(colours[inner], (excess[inner], further[inner], share[inner]), light, tint)
+
+
+class _Brushed(Stage):
+    """A stage that acts where a brush was."""
+
+    planes: tuple[str, ...] = ()
+
+    def stamp(self, job: Job, rect: Rect, level: int) -> Hashable:
+        """Return the tiles of the brush under a window."""
+        covered = job.photo.space.covered(rect, level)
+        return tuple(job.planes[name].stamp(covered) if name in job.planes else None for name in self.planes)
+
+    def is_neutral(self, job: Job) -> bool:
+        """Return whether the brush was nowhere."""
+        return all(name not in job.planes for name in self.planes)
+
+    def passes(self, job: Job, rect: Rect, level: int) -> bool:
+        """Return whether the brush was not in a window."""
+        plane = job.planes.get(self.planes[0])
+        neutral = COLOUR_BRUSHES[self.planes[0]]
+        return plane is None or plane.constant_in(job.photo.space.covered(rect, level)) == neutral
+
+    def _field(self, job: Job, rect: Rect, level: int) -> FloatArray:
+        """Return the brush's plane as amounts, from -1 or 0 to 1."""
+        name = self.planes[0]
+        brushed, neutral = getattr(job, name).read(job.photo.space.covered(rect, level)), COLOUR_BRUSHES[name]
+        values = shrunk(brushed.astype(np.float32), level) - np.float32(neutral)
+        return np.clip(values / np.float32(127 if neutral else 255), -1, 1).astype(np.float32)
+
+
+class Toned(_Brushed):
+    """Lightened where darker than the subject further in, or darkened where lighter, by a brush."""
+
+    reach = RIM_REACH
+    planes = ("toning",)
+
+    def __init__(self, matte: Chain) -> None:
+        self._matte = matte
+
+    def stamp(self, job: Job, rect: Rect, level: int) -> Hashable:
+        """Return the tiles of the brush, how wide a rim is, and the matte around a window."""
+        around = self._matte.stamp(job, _around(job, rect, level, self.reach), level)
+        return super().stamp(job, rect, level), job.settings.recipe.colour.rim_px, around
+
+    def make(self, job: Job, rect: Rect, level: int, before: Before) -> FloatArray:
+        """Lighten and darken a window."""
+        width = job.settings.recipe.colour.rim_px / (1 << level)
+        around = _around(job, rect, level, rim_reach(width))
+        colours = before(around)
+        _, further, _ = measured_rim(colours, self._matte.window(job, around, level), width)
+        inner = rect.within(around)
+        return lightened(colours[inner], further[inner], self._field(job, rect, level))
+
+
+class Tinted(_Brushed):
+    """Patches given the tint of a spot, or a hue."""
+
+    planes = ("patch_weight", "patch")
+
+    def __init__(self, before: Chain, matte: Chain, cache: Cache) -> None:
+        self._colours, self._matte, self._cache = before, matte, cache
+        self._stamps: WeakKeyDictionary[Job, Hashable] = WeakKeyDictionary()
+
+    def stamp(self, job: Job, rect: Rect, level: int) -> Hashable:
+        """Return the tiles of the patches, the tints, and all that the chroma of whole patches depends on.
+
+        Nothing is measured here: stamps are asked for on the window's thread.
+        """
+        return super().stamp(job, rect, level), job.settings.photo.tints, self._whole_stamp(job)
+
+    def make(self, job: Job, rect: Rect, level: int, before: Before) -> FloatArray:
+        """Tint the patches of a window."""
+        out, step = before(rect), 1 << level
+        covered = job.photo.space.covered(rect, level)
+        numbers = np.ascontiguousarray(job.patch.read(covered)[::step, ::step])
+        weights = self._field(job, rect, level)
+        for number in self._numbers(job, rect, level):
+            own, tint = self._own(job, number), job.settings.photo.tints[number - 1]
+            if own is not None:
+                here = np.where(numbers == number, weights * np.float32(tint.amount), 0).astype(np.float32)
+                out = tinted(out, here, own, _aim(tint))
+        return out
+
+    @staticmethod
+    def _numbers(job: Job, rect: Rect, level: int) -> list[int]:
+        covered = job.photo.space.covered(rect, level)
+        found: Iterable[int] = np.unique(job.patch.read(covered))
+        return [int(number) for number in found if 0 < number <= len(job.settings.photo.tints)]
+
+    def _whole_stamp(self, job: Job) -> Hashable:
+        """Return what all patches depend on; once for each job."""
+        stamp = self._stamps.get(job)
+        if stamp is None:
+            level = job.photo.space.level_within(_LEVEL)
+            whole = job.photo.space.bounds(level)
+            stamp = self._stamps[job] = super().stamp(job, whole, level), self._colours.stamp(job, whole, level)
+        return stamp
+
+    def _own(self, job: Job, number: int) -> Chroma | None:
+        """Measure the chroma of a patch as the stages before leave it, over all of it, in a small picture."""
+        level = job.photo.space.level_within(_LEVEL)
+        whole = job.photo.space.bounds(level)
+        key = ("patch", number, self._whole_stamp(job))
+
+        def measure() -> FloatArray:
+            numbers, weights = (
+                shrunk(part.astype(np.float32), level) for part in (job.patch.read() == number, job.patch_weight.read())
+            )
+            shares = numbers * weights / np.float32(255) * self._matte.window(job, whole, level)
+            found = chroma_of(self._colours.window(job, whole, level), np.asarray(shares, np.float32))
+            return np.array([] if found is None else [*found.mean, *found.spread], np.float32)
+
+        values = [float(value) for value in self._cache.get(key, measure)]
+        return Chroma((values[0], values[1]), (values[2], values[3])) if values else None
+
+
+def _aim(tint: Tint) -> Chroma:
+    if tint.spot is not None:
+        return Chroma(tint.spot[:2], tint.spot[2:])
+    return hue_chroma(tint.hue_deg, tint.saturation)
+
+
+class Original(_Brushed):
+    """The photo's own colours, brushed back."""
+
+    planes = ("original",)
+
+    def __init__(self, pyramid: Pyramid) -> None:
+        self._pyramid = pyramid
+
+    def make(self, job: Job, rect: Rect, level: int, before: Before) -> FloatArray:
+        """Give the photo's own colours back."""
+        share, photo = self._field(job, rect, level)[..., None], self._pyramid.colours(rect, level)
+        made = before(rect)
+        return np.where(share >= 1, photo, made + share * (photo - made)).astype(np.float32)
+
+
+# amounts that differ from edge to edge
+
+
+def _own(colour: Colour) -> dict[str, EdgeColour]:
+    kinds = {name: getattr(colour, name) for name in KIND_NAMES}
+    return {name: own for name, own in kinds.items() if own is not None}
+
+
+def _everywhere(job: Job) -> list[EdgeColour]:
+    colour = job.settings.recipe.colour
+    return [colour, *_own(colour).values(), *(area.colour for area in job.settings.photo.colour_areas)]
+
+
+def _is_any(job: Job, name: str) -> bool:
+    return any(getattr(part, name) > 0 for part in _everywhere(job))
+
+
+def _is_all(job: Job, name: str, value: float) -> bool:
+    return all(getattr(part, name) == value for part in _everywhere(job))
+
+
+def _amount_stamp(job: Job, rect: Rect, level: int, *names: str) -> Hashable:
+    """Return all that some amounts in a window depend on."""
+    colour, areas = job.settings.recipe.colour, job.settings.photo.colour_areas
+    own = _own(colour)
+    values = tuple(tuple(getattr(part, name) for name in names) for part in _everywhere(job))
+    kinds = kinds_stamp(job, job.photo.space.covered(rect, level)) if own else None
+    return values, tuple(own), kinds, tuple((area.outline, area.fade_px) for area in areas)
+
+
+def _amount(job: Job, rect: Rect, level: int, name: str) -> FloatArray | float:
+    """Return an amount at each pixel of a window: one number, unless kinds or areas have amounts of their own."""
+    colour, areas = job.settings.recipe.colour, job.settings.photo.colour_areas
+    base, own = float(getattr(colour, name)), _own(colour)
+    if all(getattr(part, name) == base for part in _everywhere(job)):
+        return base
+    out = np.full((rect.height, rect.width), base, np.float32)
+    if own:
+        for share, part in zip(kind_shares(job, rect, level, list(own)), own.values(), strict=True):
+            out += share * np.float32(getattr(part, name) - base)
+    for area in areas:
+        out += area_share(area, rect, 1 / (1 << level)) * (np.float32(getattr(area.colour, name)) - out)
+    return out
+
+
+def _deep(amount: FloatArray | float) -> FloatArray:
+    """Return an amount as something that multiplies colours."""
+    values = np.asarray(amount, np.float32)
+    return values[..., None] if values.ndim else values
+
+
+def _around(job: Job, rect: Rect, level: int, reach: int) -> Rect:
+    return rect.grown(reach).intersection(job.photo.space.bounds(level))
 
 
 def _is_plain(alpha: FloatArray) -> bool:

@@ -3,27 +3,23 @@
 from collections.abc import Hashable
 from typing import Final
 
-import cv2
 import numpy as np
 
 from peel.job.job import MATTE_ONE, Job
-from peel.job.kinds import kinds_in, kinds_stamp
+from peel.job.kinds import kinds_stamp
 from peel.job.planes import PLANES, Role
 from peel.job.rect import Rect
-from peel.job.settings import Finish, FinishArea
+from peel.job.settings import Finish
 from peel.job.touching import PER_PIXEL, has_touches
 from peel.matte.arrays import FloatArray, unit_floats
-from peel.matte.edge.kinds import Kind
-from peel.matte.marking.coverage import coverage
 from peel.matte.repair.profile import PROFILE_REACH, EdgeShape, shaped
 from peel.matte.repair.touching import TOUCH_REACH, firmed, forced, nudged, softened
 from peel.work.stages.chain import Before, Stage
 from peel.work.stages.pyramid import shrunk
+from peel.work.stages.targets import KIND_NAMES, area_share, kind_shares
 
 __all__ = ["Finished", "Solved", "Touched"]
 
-_KINDS: Final = tuple(kind.name.lower() for kind in Kind)
-_FADE_PX: Final = 12  # photo pixels over which kinds of edge with shapes of their own fade
 _PLANES: Final = tuple(name for name, spec in PLANES.items() if spec.role is Role.TOUCH)
 
 
@@ -115,14 +111,14 @@ class Finished(Stage):
     def stamp(self, job: Job, rect: Rect, level: int) -> Hashable:
         """Return the shapes, and the kinds around a window where any has a shape of its own."""
         finishes = job.settings.recipe.finish
-        by_kind = any(getattr(finishes, name) is not None for name in _KINDS)
+        by_kind = any(getattr(finishes, name) is not None for name in KIND_NAMES)
         around = job.photo.space.covered(self._around(job, rect, level), level)
         return finishes, job.settings.photo.finish_areas, kinds_stamp(job, around) if by_kind else None
 
     def is_neutral(self, job: Job) -> bool:
         """Return whether no edge is shaped anywhere."""
         finishes = job.settings.recipe.finish
-        own = [finishes.everywhere, *(getattr(finishes, name) for name in _KINDS)]
+        own = [finishes.everywhere, *(getattr(finishes, name) for name in KIND_NAMES)]
         own += [area.finish for area in job.settings.photo.finish_areas]
         return all(finish is None or _shape(finish).is_neutral for finish in own)
 
@@ -141,7 +137,7 @@ class Finished(Stage):
         alpha = before(around)
         out = _by_kind(job, around, level, alpha)
         for area in job.settings.photo.finish_areas:
-            share = _area_share(area, around, scale)
+            share = area_share(area, around, scale)
             if share.any():
                 out = out + share * (shaped(alpha, _shape(area.finish), scale) - out)
         return np.ascontiguousarray(np.clip(out[rect.within(around)], 0, 1), np.float32)
@@ -158,30 +154,10 @@ def _by_kind(job: Job, rect: Rect, level: int, alpha: FloatArray) -> FloatArray:
     """Shape a window by the overall finish, and along kinds with a finish of their own by that; both fade."""
     finishes, scale = job.settings.recipe.finish, 1 / (1 << level)
     everywhere = shaped(alpha, _shape(finishes.everywhere), scale)
-    own = {name: getattr(finishes, name) for name in _KINDS if getattr(finishes, name) is not None}
+    own = {name: getattr(finishes, name) for name in KIND_NAMES if getattr(finishes, name) is not None}
     if not own:
         return everywhere
-    step = 1 << level
-    kinds = np.ascontiguousarray(kinds_in(job, job.photo.space.covered(rect, level))[::step, ::step])
-    side = 2 * max(1, round(_FADE_PX * scale)) + 1
-    square = np.ones((side, side), np.uint8)
-    masks = [cv2.dilate((kinds == Kind[name.upper()]).astype(np.float32), square) for name in own]
-    shares = [cv2.blur(cv2.blur(mask, (side, side)), (side, side)) for mask in masks]
-    total = np.maximum(np.sum(shares, axis=0), 1)  # where kinds meet, none counts twice
     out = everywhere
-    for share, finish in zip(shares, own.values(), strict=True):
-        out = out + share / total * (shaped(alpha, _shape(finish), scale) - everywhere)
+    for share, finish in zip(kind_shares(job, rect, level, list(own)), own.values(), strict=True):
+        out = out + share * (shaped(alpha, _shape(finish), scale) - everywhere)
     return np.asarray(out, np.float32)
-
-
-def _area_share(area: FinishArea, rect: Rect, scale: float) -> FloatArray:
-    """Return how much a drawn area counts at each pixel of a window of a level."""
-    points = np.asarray(area.outline) * scale
-    reach = int(np.ceil(area.fade_px * scale)) + 1
-    wide = rect.grown(reach)
-    inside = coverage([points], wide.as_tuple).astype(np.float32) / np.float32(255)
-    if not inside.any():
-        return np.zeros((rect.height, rect.width), np.float32)
-    side = 2 * reach - 1
-    faded = cv2.blur(inside, (side, side)) if reach > 1 else inside
-    return np.asarray(np.clip(2 * faded, 0, 1)[rect.within(wide)], np.float32)

@@ -11,11 +11,21 @@ from peel.job.rect import Rect
 from peel.job.settings import rgb_from_hex
 from peel.job.sheet import Placement, Sheet
 from peel.matte.arrays import ByteArray, FloatArray
+from peel.matte.composite.gradient import gradient
 from peel.matte.composite.over import composite_over
 from peel.matte.edge.trimap import BACKGROUND, FOREGROUND
 from peel.work.stages.cache import Cache
-from peel.work.stages.chain import Chain
-from peel.work.stages.colour_chain import Clean, Estimate, Photographed
+from peel.work.stages.chain import Chain, Stage
+from peel.work.stages.colour_chain import (
+    Clean,
+    Despilled,
+    Estimate,
+    Original,
+    Photographed,
+    Rims,
+    Tinted,
+    Toned,
+)
 from peel.work.stages.matte_chain import Finished, Solved, Touched
 from peel.work.stages.pyramid import Pyramid, shrunk
 
@@ -48,8 +58,17 @@ class Stages:
         self.cache = cache if cache is not None else Cache(400_000_000)
         self.pyramid = Pyramid(photo)
         self.matte = Chain([Solved(), Touched(), Finished()], photo.space, self.cache)
-        colours = [Photographed(self.pyramid), Estimate(self.matte), Clean(self.pyramid)]
-        self.colours = Chain(colours, photo.space, self.cache)
+        untinted: list[Stage] = [
+            Photographed(self.pyramid),
+            Estimate(self.matte),
+            Clean(self.pyramid, self.matte),
+            Despilled(self.matte),
+            Rims(self.matte),
+            Toned(self.matte),
+        ]
+        before = Chain(untinted, photo.space, self.cache)
+        brushed = [Tinted(before, self.matte, self.cache), Original(self.pyramid)]
+        self.colours = Chain([*untinted, *brushed], photo.space, self.cache)
 
     def alpha(self, job: Job, rect: Rect, level: int) -> FloatArray:
         """Return the finished matte at a level, float32 in [0, 1]."""
@@ -98,7 +117,7 @@ class Stages:
         -----
         At coarser levels a cutout's place is rounded to whole pixels of the level.
         """
-        out = self._backing(sheet, rect, bare)
+        out = self._backing(sheet, rect, level, bare)
         for placement in sheet.cutouts:
             self._place(placement, rect, level, out)
         return out
@@ -110,7 +129,7 @@ class Stages:
 
     def sheet_stamp(self, sheet: Sheet, rect: Rect, level: int) -> Hashable:
         """Return all that a window of a sheet depends on."""
-        parts: list[Hashable] = [sheet.backing]
+        parts: list[Hashable] = [sheet.backing, (sheet.space.height, sheet.space.width)]
         for placement in sheet.cutouts:
             own = self._own_window(placement, rect, level)
             seen = own.intersection(placement.job.photo.space.bounds(level))
@@ -122,11 +141,20 @@ class Stages:
         down, right = (round(offset / (1 << level)) for offset in (placement.top, placement.left))
         return rect.moved(-down, -right)
 
-    def _backing(self, sheet: Sheet, rect: Rect, bare: Bare) -> FloatArray:
+    def _backing(self, sheet: Sheet, rect: Rect, level: int, bare: Bare) -> FloatArray:
         if sheet.backing.kind == "nothing":
             return np.array(bare(rect), np.float32)
+        if sheet.backing.kind == "gradient":
+            return self._gradient(sheet, rect, level)
         colour = np.array(self.backing_colour(sheet.backing.colour), np.float32)
         return np.broadcast_to(colour, (rect.height, rect.width, 3)).copy()
+
+    def _gradient(self, sheet: Sheet, rect: Rect, level: int) -> FloatArray:
+        own, step = sheet.backing.gradient, 1 << level
+        width, height = sheet.space.width / step, sheet.space.height / step
+        ends = ((own.start[0] * width, own.start[1] * height), (own.end[0] * width, own.end[1] * height))
+        stops = [(stop.at, self.backing_colour(stop.colour)) for stop in own.stops]
+        return gradient(rect.as_tuple, ends, stops, is_round=own.shape == "round")
 
     def _place(self, placement: Placement, rect: Rect, level: int, out: FloatArray) -> None:
         """Lay a cutout over what is there; outside its photo nothing changes."""

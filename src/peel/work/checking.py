@@ -1,0 +1,63 @@
+"""Check a job: its snags as plain values, and how far each is from a reference."""
+
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from peel.files.photo import read_reference
+from peel.job.job import Job
+from peel.job.rect import Rect
+from peel.matte.inspect.snags import Severity, Snag
+from peel.work.inspecting import Inspector, snag_row
+from peel.work.stages import Stages
+
+__all__ = ["check_job", "fails"]
+
+_AROUND_PX = 12  # around a snag, within which its error is measured
+
+
+def check_job(
+    job: Job, stages: Stages, reference: Path | None = None, progress: Callable[[float], object] | None = None
+) -> list[dict[str, Any]]:
+    """Inspect a job.
+
+    Parameters
+    ----------
+    job : Job
+    stages : Stages
+    reference : Path, optional
+        A true matte, gray of 8 or 16 bits, of the photo's size.
+    progress : callable, optional
+        Called with the share done.
+
+    Raises
+    ------
+    PhotoError
+        If the reference cannot be read or is of another size.
+    """
+    truth = None if reference is None else read_reference(reference, job.photo)
+    rows = []
+    for snag in Inspector(stages).inspect(job, progress).snags:
+        row = snag_row(job, snag)
+        if truth is not None:
+            row["error_px"] = round(_error(job, stages, snag, truth), 1)
+        rows.append(row)
+    return rows
+
+
+def _error(job: Job, stages: Stages, snag: Snag, truth: np.ndarray) -> float:
+    """Sum the absolute difference from a reference around a snag's faults, counting no pixel twice."""
+    whole = Rect(*snag.box).grown(_AROUND_PX).intersection(job.photo.bounds)
+    near = np.zeros((whole.height, whole.width), bool)
+    for find in snag.finds:
+        near[Rect(*find.box).grown(_AROUND_PX).intersection(whole).within(whole)] = True
+    difference = np.abs(stages.alpha(job, whole, 0) - truth[whole.slices])
+    return float(difference[near].sum())
+
+
+def fails(rows: Sequence[dict[str, Any]], severity: str) -> bool:
+    """Return whether anything of a severity, or worse, was not accepted."""
+    least = Severity(severity).rank
+    return any(not row["accepted"] and Severity(row["severity"]).rank >= least for row in rows)

@@ -1,0 +1,54 @@
+"""Where corrections count that are not meant for every edge: along kinds of edge, and in drawn areas; both fade."""
+
+from collections.abc import Sequence
+from typing import Final, Protocol
+
+import cv2
+import numpy as np
+
+from peel.job.job import Job
+from peel.job.kinds import kinds_in
+from peel.job.rect import Rect
+from peel.job.settings import Point
+from peel.matte.arrays import FloatArray
+from peel.matte.edge.kinds import Kind
+from peel.matte.marking.coverage import coverage
+
+__all__ = ["KIND_NAMES", "area_share", "kind_shares"]
+
+KIND_NAMES: Final = tuple(kind.name.lower() for kind in Kind)
+"""The kinds of edge, as settings call them."""
+
+_FADE_PX: Final = 12  # photo pixels over which kinds of edge with corrections of their own fade
+
+
+class Area(Protocol):
+    """A drawn area: `peel.job.settings.FinishArea` or `ColourArea`."""
+
+    outline: tuple[Point, ...]
+    fade_px: float
+
+
+def kind_shares(job: Job, rect: Rect, level: int, names: Sequence[str]) -> list[FloatArray]:
+    """Return how much each of some kinds of edge counts at each pixel of a window of a level; at most 1 in all."""
+    step, scale = 1 << level, 1 / (1 << level)
+    kinds = np.ascontiguousarray(kinds_in(job, job.photo.space.covered(rect, level))[::step, ::step])
+    side = 2 * max(1, round(_FADE_PX * scale)) + 1
+    square = np.ones((side, side), np.uint8)
+    masks = [cv2.dilate((kinds == Kind[name.upper()]).astype(np.float32), square) for name in names]
+    shares = [cv2.blur(cv2.blur(mask, (side, side)), (side, side)) for mask in masks]
+    total = np.maximum(np.sum(shares, axis=0), 1)  # where kinds meet, none counts twice
+    return [np.asarray(share / total, np.float32) for share in shares]
+
+
+def area_share(area: Area, rect: Rect, scale: float) -> FloatArray:
+    """Return how much a drawn area counts at each pixel of a window of a level."""
+    points = np.asarray(area.outline) * scale
+    reach = int(np.ceil(area.fade_px * scale)) + 1
+    wide = rect.grown(reach)
+    inside = coverage([points], wide.as_tuple).astype(np.float32) / np.float32(255)
+    if not inside.any():
+        return np.zeros((rect.height, rect.width), np.float32)
+    side = 2 * reach - 1
+    faded = cv2.blur(inside, (side, side)) if reach > 1 else inside
+    return np.asarray(np.clip(2 * faded, 0, 1)[rect.within(wide)], np.float32)
