@@ -298,7 +298,7 @@ def test_the_reading_says_what_lies_under_the_cursor(marked: Hand) -> None:
 
 def _field(hand: Hand) -> NumberField:
     hand.step("Colour")
-    return hand.panel(Step.COLOUR).clean
+    return hand.panel(Step.COLOUR).fields["clean"]
 
 
 def test_dragging_a_value_is_one_step_of_undo_and_shows_as_it_goes(marked: Hand) -> None:

@@ -59,8 +59,9 @@ def test_a_brushed_kind_is_listed_as_brushed(marked: Hand) -> None:
 def test_there_is_nowhere_to_walk_to_without_a_band(hand: Hand, disc_file: Path) -> None:
     hand.open(disc_file)
     hand.settle()
+    hand.step("Edge")
 
-    hand.command("Next place in doubt")
+    hand.command("Next place")
 
     assert hand.window.message.text.startswith("There is no band yet")
 

@@ -81,10 +81,11 @@ def test_one_kind_of_edge_and_a_drawn_area_have_finishes_of_their_own(marked: Ha
     marked.drag([(20, 20), (200, 20), (200, 280), (20, 280), (20, 40)])
     marked.settle()
     page.fields["pull_px"].set_value(-3)
+    page.fade.set_value(60)
     marked.settle()
 
     (area,) = marked.job.settings.photo.finish_areas
-    assert area.finish.pull_px == -3
+    assert (area.finish.pull_px, area.fade_px) == (-3, 60)
     assert page.target.currentText() == "Area 1"
     page.drop.click()
     marked.settle()

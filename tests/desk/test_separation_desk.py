@@ -31,7 +31,7 @@ def _ready(hand: Hand) -> None:
 def separating(marked: Hand) -> Hand:
     """A window with the disc marked and the page of Separation open."""
     marked.step("Edge")
-    marked.panel(Step.EDGE).to_separation.click()
+    marked.panel(Step.EDGE)._pages.buttons()[1].click()
     marked.wait(lambda: bool(_desk(marked).page.rows))
     _ready(marked)
     return marked

@@ -461,3 +461,19 @@ def test_each_way_of_solving_can_be_left_out_and_taken_up_again(marked: Hand) ->
     hand.settle()
 
     assert [box.isChecked() for box in ways.values()] == [False, False, False, True]
+
+
+def test_a_panel_opens_at_its_top_and_scrolls_no_farther_than_its_own_end(marked: Hand) -> None:
+    side, bar = marked.bench.side, marked.bench.side.scroller.verticalScrollBar()
+    heights: dict[Step, int] = {}
+    for step in Step:
+        marked.step(step.value)
+        marked.settle()
+        assert bar.value() == 0, step
+        heights[step] = marked.panel(step).height()
+        assert bar.maximum() == max(heights[step] - side.scroller.viewport().height(), 0), step
+        bar.setValue(bar.maximum())
+    assert len(set(heights.values())) > 2
+    scrolled = bar.value()
+    marked.step(step.value)
+    assert bar.value() == scrolled

@@ -40,7 +40,7 @@ def test_one_press_gives_band_kinds_and_matte_of_the_tin_drummer(make_window: Ca
     assert shares[Kind.STRAND].text().endswith("sure")
     assert hand.panel(Step.EDGE).suggests.isChecked()
 
-    hand.command("Next place in doubt")
+    hand.command("Next place")
     hand.wait(lambda: hand.bench.canvas.frame.scale > 0.5)
     assert "Place 1 of" in hand.window.message.text
 

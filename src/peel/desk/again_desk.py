@@ -2,24 +2,25 @@
 
 from functools import partial
 
-from PySide6.QtCore import QObject, QPointF, Signal
+from PySide6.QtCore import QPointF, Signal
 from PySide6.QtWidgets import QWidget
 
 from peel.desk.controls.answers import Answers
 from peel.desk.desk_state import DeskState
 from peel.desk.display.tiles import image_from_rgb
+from peel.desk.lane_desk import LaneDesk
 from peel.desk.panels.matte import MattePanel
 from peel.desk.steps import Step
 from peel.errors import PeelError
 from peel.job.settings import Point
 from peel.matte.parallel import cancellable
 from peel.work.again import Answer, Way, answer, ways_of, window_of
-from peel.work.scheduler import Lane, Ticket
+from peel.work.scheduler import Ticket
 
 __all__ = ["AgainDesk"]
 
 
-class AgainDesk(QObject):
+class AgainDesk(LaneDesk):
     """Offers other answers for an area."""
 
     _listed = Signal(object, object)
@@ -27,9 +28,7 @@ class AgainDesk(QObject):
     _failed = Signal(object, object)
 
     def __init__(self, desk: DeskState, panel: MattePanel, canvas: QWidget) -> None:
-        super().__init__(desk)
-        self._desk = desk
-        self._lane = Lane("again")
+        super().__init__(desk, "again")
         self.answers = Answers(canvas)
         self._asked: object = None
         self._ways: list[Way] = []
@@ -41,16 +40,6 @@ class AgainDesk(QObject):
         self._failed.connect(self._on_failed)
         desk.session_changed.connect(self.leave)
         desk.step_changed.connect(self.leave)
-
-    def close(self) -> None:
-        """End the worker."""
-        self._lane.keep_only(lambda _key: False)
-        self._lane.close()
-
-    @property
-    def is_idle(self) -> bool:
-        """Whether nothing is being solved."""
-        return self._lane.is_idle
 
     def begin(self, area: tuple[Point, ...]) -> None:
         """Solve an area in other ways."""

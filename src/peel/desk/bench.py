@@ -7,11 +7,12 @@ from typing import Final
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QImage
-from PySide6.QtWidgets import QProgressBar, QSizePolicy, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QProgressBar, QSplitter, QVBoxLayout, QWidget
 
 from peel.desk.again_desk import AgainDesk
 from peel.desk.canvas.canvas import Canvas
 from peel.desk.canvas.proofs import Proofs
+from peel.desk.colour_desk import ColourDesk
 from peel.desk.commands import add_commands
 from peel.desk.controls.key_sheet import KeySheet
 from peel.desk.controls.shelf import Shelf
@@ -22,8 +23,9 @@ from peel.desk.edge_desk import EdgeDesk
 from peel.desk.file_desk import FileDesk
 from peel.desk.finish_desk import FinishDesk
 from peel.desk.held_keys import HeldKeys
-from peel.desk.layout import in_column, in_row, side_column
+from peel.desk.layout import SideColumn, in_column, in_row
 from peel.desk.marking_desk import MarkingDesk
+from peel.desk.panels.colour import ColourPanel
 from peel.desk.panels.deliver import DeliverPanel
 from peel.desk.panels.edge import EdgePanel
 from peel.desk.panels.mark import MarkPanel
@@ -33,7 +35,9 @@ from peel.desk.register import STEPS, all_commands, key_sections, make_tools
 from peel.desk.repair_desk import RepairDesk
 from peel.desk.separation_desk import SeparationDesk
 from peel.desk.side_tasks import SideTasks
+from peel.desk.snag_desk import SnagDesk
 from peel.desk.steps import Step
+from peel.desk.strip_desk import StripDesk
 from peel.job.job import Job
 from peel.work import memory
 from peel.work.stages import Stages
@@ -86,6 +90,11 @@ class Bench(QWidget):
         self.repair_desk = RepairDesk(desk, matte)
         self.finish_desk = FinishDesk(desk, matte)
         self.again_desk = AgainDesk(desk, matte, self.canvas)
+        colour = self.panels[Step.COLOUR]
+        assert isinstance(colour, ColourPanel)
+        self.colour_desk = ColourDesk(desk, colour)
+        self.strip_desk = StripDesk(desk, self.canvas)
+        self.snag_desk = SnagDesk(desk, matte, self.strip_desk, self.proofs)
         self.progress = QProgressBar()
         self.progress.setObjectName("solving")
         self.progress.setTextVisible(False)
@@ -94,9 +103,7 @@ class Bench(QWidget):
         self.progress.setAccessibleName("Solving")
 
     def _lay_out(self) -> None:
-        self._pages = QStackedWidget()
-        for panel in self.panels.values():
-            self._pages.addWidget(panel)
+        self.side = SideColumn(self.panels.values())
         middle = in_column(self.canvas, self.progress, grows=self.canvas)
         self.columns = QSplitter(Qt.Orientation.Horizontal)
         self.columns.setObjectName("columns")
@@ -109,7 +116,7 @@ class Bench(QWidget):
         self._proofs_px = width if isinstance(width, int) and 0 < width < 1000 else _PROOFS_PX
         self.columns.setSizes([self._proofs_px, 1000])
         self.columns.splitterMoved.connect(self._on_proofs_dragged)
-        desk = in_row(self.columns, side_column(self._pages), grows=self.columns)
+        desk = in_row(self.columns, self.side, grows=self.columns)
         page = QVBoxLayout(self)
         page.setContentsMargins(0, 0, 0, 0)
         page.addWidget(in_column(self.step_line, desk, self.shelf, grows=desk))
@@ -126,6 +133,9 @@ class Bench(QWidget):
         self.held_keys.alt_held.connect(lambda held: self.shelf.say_what_a_press_does(turned=held))
         self.held_keys.before_held.connect(self.repair_desk.show_before)
         self.proofs.swapped.connect(self._on_swapped)
+        self.canvas.pressed.connect(lambda _reverse: self.snag_desk.pause())
+        self.snag_desk.went_to.connect(self.proofs.follow)
+        self.snag_desk.counted.connect(self._show_states)
         self.side_tasks.loud_found.connect(self._on_loud_found)
         self.side_tasks.thumb_drawn.connect(self._on_thumb_drawn)
         desk.session_changed.connect(self._on_session)
@@ -158,6 +168,9 @@ class Bench(QWidget):
             self.repair_desk.close,
             self.finish_desk.close,
             self.again_desk.close,
+            self.strip_desk.close,
+            self.snag_desk.close,
+            self.colour_desk.close,
             *(tool.close for tool in tools),
         ]
 
@@ -204,12 +217,7 @@ class Bench(QWidget):
     def _on_step(self) -> None:
         step = self.desk.step
         self.step_line.show_step(step)
-        for other, panel in self.panels.items():
-            # a page that is not shown must not make the others as tall as itself
-            fit = QSizePolicy.Policy.Preferred if other is step else QSizePolicy.Policy.Ignored
-            panel.setSizePolicy(QSizePolicy.Policy.Preferred, fit)
-        self._pages.setCurrentWidget(self.panels[step])
-        self._pages.adjustSize()
+        self.side.show_page(self.panels[step])
         if self.desk.job is not None:
             self.panels[step].show_job(self.desk.job)
 

@@ -19,6 +19,8 @@ COMMANDS: Final = (
     Command("Larger brush", ("]",), lambda desk: desk.set_brush(desk.brush_px * 1.2), "Tools", repeats=True),
     Command("Wipe", ("W",), lambda desk: desk.show_wipe(not desk.wipes), "Views", "wipe line"),
     Command("Fold proofs", ("H",), lambda desk: desk.ask.fold_proofs.emit(), "Views", "fold the proofs away"),
+    Command("Next place", ("N",), lambda desk: desk.ask.walk.emit(1), "Views", "next snag, or place in doubt"),
+    Command("Place before", ("Shift+N",), lambda desk: desk.ask.walk.emit(-1), "Views", "the one before"),
     Command("Fit", ("Ctrl+0",), lambda desk: desk.ask.fit.emit(), "Views"),
     Command("Full size", ("Ctrl+1",), lambda desk: desk.ask.full_size.emit(), "Views", "100 %"),
     Command("Nearer", ("+", "Ctrl++", "="), lambda desk: desk.ask.zoom.emit(1.5), "Views", repeats=True),

@@ -34,8 +34,12 @@ class Asks(QObject):
     zoom : (float,)
         A factor.
     propose, deliver, fold_proofs : ()
-    next_place : ()
-        Walk to the next place in doubt.
+    walk : (int,)
+        Go some places on: places in doubt in Edge, snags everywhere else.
+    mend, accept : ()
+        Mend, or accept, the snag that the walk is at.
+    strip : ()
+        Show the edge unrolled, or the picture again.
     look_at : (QPointF, float)
         Show a place of the photo, and so many of its pixels around it.
     """
@@ -53,7 +57,10 @@ class Asks(QObject):
     propose = Signal()
     deliver = Signal()
     fold_proofs = Signal()
-    next_place = Signal()
+    walk = Signal(int)
+    mend = Signal()
+    accept = Signal()
+    strip = Signal()
     look_at = Signal(object, float)
 
 
@@ -114,6 +121,7 @@ class DeskState(QObject):
         self.compared: Job | None = None
         self.added_hue, self.taken_hue = QColor(38, 170, 96), QColor(214, 64, 120)
         self.spot = QPointF(0, 0)
+        self.snag: tuple[str, float, float] | None = None  # where the walk is: sort, x and y
         self._last_tool: dict[Step, Tool | None] = {step: next(iter(own), None) for step, own in tools.items()}
 
     # the open job
@@ -128,6 +136,7 @@ class DeskState(QObject):
         if self.bridge is not None:
             self.bridge.release()
         self.bridge, self.solving, self.compared, self.overlay = bridge, None, None, Overlay()
+        self.snag = None
         if bridge is not None:
             bridge.changed.connect(self.job_changed)
             bridge.solving.connect(self._on_solving)

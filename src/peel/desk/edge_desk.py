@@ -1,28 +1,27 @@
 """The part of Edge that reaches beyond its panel: reading the whole edge, and walking its places in doubt."""
 
-from PySide6.QtCore import QObject, QPointF, Signal
+from PySide6.QtCore import QPointF, Signal
 
 from peel.desk.desk_state import DeskState
+from peel.desk.lane_desk import LaneDesk
 from peel.desk.panels.edge import EdgePanel
 from peel.desk.steps import Step
 from peel.job.job import Job
 from peel.work.edge_places import EdgeNews, read_news
-from peel.work.scheduler import Lane
 
 __all__ = ["EdgeDesk"]
 
 _LEAST_PX = 220.0  # shown around a place, so that it is seen in its surroundings
 
 
-class EdgeDesk(QObject):
+class EdgeDesk(LaneDesk):
     """Reads the edge on a worker whenever Edge shows another band, and keeps what was found for walking."""
 
     _read = Signal(object, object)
 
     def __init__(self, desk: DeskState, panel: EdgePanel) -> None:
-        super().__init__(desk)
-        self._desk, self._panel = desk, panel
-        self._lane = Lane("edge")
+        super().__init__(desk, "edge")
+        self._panel = panel
         self._news = EdgeNews((), (), False)
         self._read_for: object = None
         self._asked_for: object = None
@@ -32,17 +31,8 @@ class EdgeDesk(QObject):
         desk.step_changed.connect(self._look)
         desk.job_changed.connect(lambda _job, _before: self._look())
         panel.page_turned.connect(self._look)
-        desk.ask.next_place.connect(self.walk)
+        desk.ask.walk.connect(self._on_walk)
         self._read.connect(self._on_read)
-
-    def close(self) -> None:
-        """End the worker."""
-        self._lane.close()
-
-    @property
-    def is_idle(self) -> bool:
-        """Whether nothing is being read."""
-        return self._lane.is_idle
 
     def _look(self) -> None:
         job = self._desk.job
@@ -78,14 +68,16 @@ class EdgeDesk(QObject):
             self._panel.show_news(self._news)
             self._desk.show_places(() if self._panel.shows_separation else self._news.places)
 
-    def walk(self) -> None:
-        """Go to the next place in doubt; to Edge first."""
+    def _on_walk(self, by: int) -> None:
+        if self._desk.step is Step.EDGE:
+            self.walk(by)
+
+    def walk(self, by: int = 1) -> None:
+        """Go some places in doubt on."""
         job = self._desk.job
         if job is None or not job.has_subject:
             self._desk.say("There is no band yet: mark the subject first.")
             return
-        if self._desk.step is not Step.EDGE:
-            self._desk.show_step(Step.EDGE)
         if self._panel.shows_separation:
             self._panel.turn_page(separation=False)
         self._walks = self._key(job) != self._read_for
@@ -95,7 +87,7 @@ class EdgeDesk(QObject):
         if not places:
             self._desk.say("Peel sees no place where the band is likely wrong.")
             return
-        self._at = (self._at + 1) % len(places)
+        self._at = (self._at + by) % len(places) if self._at >= 0 or by > 0 else len(places) - 1
         place = places[self._at]
         self._desk.ask.look_at.emit(QPointF(*place.at), max(_LEAST_PX, place.reach_px))
         what, do = (

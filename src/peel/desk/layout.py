@@ -1,11 +1,12 @@
 """Where the parts of the window lie."""
 
+from collections.abc import Iterable
 from typing import Final
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QBoxLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
-__all__ = ["in_column", "in_row", "side_column"]
+__all__ = ["SideColumn", "in_column", "in_row"]
 
 _SIDE_PX: Final = 304
 
@@ -30,18 +31,38 @@ def _filled(holder: QWidget, box: QBoxLayout, parts: tuple[QWidget, ...], grows:
     return holder
 
 
-def side_column(pages: QWidget) -> QWidget:
-    """Put pages, which scroll if the window is low, into a column of the full height."""
-    side = QWidget()
-    side.setObjectName("surface")
-    side.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-    side.setFixedWidth(_SIDE_PX)
-    scroll = QScrollArea()
-    scroll.setWidget(pages)
-    scroll.setWidgetResizable(True)
-    scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-    scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-    column = QVBoxLayout(side)
-    column.setContentsMargins(12, 12, 8, 8)
-    column.addWidget(scroll, 1)
-    return side
+class SideColumn(QWidget):
+    """A column of the full height that shows one of several pages, which scrolls if the window is low.
+
+    The pages are hidden rather than stacked: a stack is as tall as its tallest page, and the others could
+    be scrolled into nothing.
+    """
+
+    def __init__(self, pages: Iterable[QWidget]) -> None:
+        super().__init__()
+        self._pages = tuple(pages)
+        self.setObjectName("surface")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedWidth(_SIDE_PX)
+        holder = QWidget()
+        column = QVBoxLayout(holder)
+        column.setContentsMargins(0, 0, 0, 0)
+        for page in self._pages:
+            page.hide()
+            column.addWidget(page)
+        self.scroller = QScrollArea()
+        self.scroller.setWidget(holder)
+        self.scroller.setWidgetResizable(True)
+        self.scroller.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.scroller.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        around = QVBoxLayout(self)
+        around.setContentsMargins(12, 12, 8, 8)
+        around.addWidget(self.scroller, 1)
+
+    def show_page(self, page: QWidget) -> None:
+        """Show a page from its top; a page that is shown already stays where it was scrolled to."""
+        if not page.isHidden():
+            return
+        for other in self._pages:
+            other.setVisible(other is page)
+        self.scroller.verticalScrollBar().setValue(0)

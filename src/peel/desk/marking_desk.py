@@ -2,11 +2,12 @@
 
 from dataclasses import replace
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import Signal
 from PySide6.QtGui import QColor, QImage
 
 from peel.desk.desk_state import DeskState
 from peel.desk.display.overlay import overlay_image
+from peel.desk.lane_desk import LaneDesk
 from peel.desk.panels.mark import MarkPanel
 from peel.desk.steps import Step
 from peel.desk.tools.area import AreaTool
@@ -14,13 +15,12 @@ from peel.job.marking import Change, clear_marks, reshape, swap_sides
 from peel.job.settings import Point
 from peel.matte.marking.proposal import Proposal
 from peel.work.finding import proposal_words
-from peel.work.scheduler import Lane
 from peel.work.views import View, zone_hues
 
 __all__ = ["MarkingDesk"]
 
 
-class MarkingDesk(QObject):
+class MarkingDesk(LaneDesk):
     """Carries out what the panel of Mark asks for."""
 
     _proposed = Signal(object, object)
@@ -28,9 +28,8 @@ class MarkingDesk(QObject):
     _hues_found = Signal(object, str, str)
 
     def __init__(self, desk: DeskState, panel: MarkPanel) -> None:
-        super().__init__(desk)
-        self._desk, self._panel = desk, panel
-        self._lane = Lane("marking")
+        super().__init__(desk, "marking")
+        self._panel = panel
         self._area: tuple[Point, ...] = ()
         self._area_tool = AreaTool()
         self._found = ("", "")
@@ -49,15 +48,6 @@ class MarkingDesk(QObject):
         self._proposed.connect(self._on_proposed)
         self._shown.connect(self._on_shown)
         self._hues_found.connect(self._on_hues)
-
-    def close(self) -> None:
-        """End the worker."""
-        self._lane.close()
-
-    @property
-    def is_idle(self) -> bool:
-        """Whether nothing is being looked for."""
-        return self._lane.is_idle
 
     def _on_session(self) -> None:
         """Start without an area or a change, and choose the hues for the photo."""

@@ -26,6 +26,7 @@ def note_place(desk: DeskState, canvas: Canvas) -> None:
         "centre": [centre.x(), centre.y()],
         "size": desk.brush_px,
         "tool": desk.tool.name if desk.tool is not None else "",
+        "snag": desk.snag,
     }
     desk.bridge.session.note("place", json.dumps(place))
 
@@ -38,6 +39,9 @@ def restore_place(desk: DeskState, canvas: Canvas, noted: str) -> None:
         desk.show_view(View(place.get("view", View.PHOTO.value)))
         desk.set_brush(float(place.get("size", _fitting_brush(canvas))))
         desk.take_up_named(str(place.get("tool", "")))
+        if place.get("snag"):
+            sort, x, y = place["snag"]
+            desk.snag = (str(sort), float(x), float(y))
         if not place.get("fitted", True):
             across, down, scale = (float(value) for value in (*place["centre"], place["scale"]))
             if math.isfinite(across + down + scale):

@@ -2,35 +2,34 @@
 
 from dataclasses import replace
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import Signal
 from PySide6.QtGui import QColor, QImage
 
 from peel.desk.desk_state import DeskState
 from peel.desk.display.overlay import overlay_image
+from peel.desk.lane_desk import LaneDesk
 from peel.desk.panels.matte import MattePanel
 from peel.desk.steps import Step
 from peel.desk.tools.area import AreaTool
-from peel.job.job import Job
+from peel.job.finishing import as_solved
 from peel.job.planes import Role
-from peel.job.settings import Finishes, Point
+from peel.job.settings import Point
 from peel.job.touching import Touch, has_touches, release_area, touch_area, touched_in
 from peel.work.repairing import Repair, repair, repair_region
-from peel.work.scheduler import Lane
 
 __all__ = ["RepairDesk"]
 
 _TOUCHED = QColor(200, 60, 160)
 
 
-class RepairDesk(QObject):
+class RepairDesk(LaneDesk):
     """Carries out what the page of repairs asks for."""
 
     _shown = Signal(object, object, int)
 
     def __init__(self, desk: DeskState, panel: MattePanel) -> None:
-        super().__init__(desk)
-        self._desk, self._page = desk, panel.repairs
-        self._lane = Lane("repair")
+        super().__init__(desk, "repair")
+        self._page = panel.repairs
         self._area: tuple[Point, ...] = ()
         self._area_tool = AreaTool("repairs by one press")
         self._asked: object = None
@@ -48,15 +47,6 @@ class RepairDesk(QObject):
         desk.session_changed.connect(self._on_session)
         desk.step_changed.connect(self._on_step)
         desk.job_changed.connect(lambda _job, _before: self._on_job())
-
-    def close(self) -> None:
-        """End the worker."""
-        self._lane.close()
-
-    @property
-    def is_idle(self) -> bool:
-        """Whether nothing is being looked for."""
-        return self._lane.is_idle
 
     def _on_session(self) -> None:
         self._page.hide_touches.setChecked(False)
@@ -150,7 +140,7 @@ class RepairDesk(QObject):
         job = self._desk.job
         if job is None or self._desk.step is not Step.MATTE:
             return
-        self._desk.compare(_as_solved(job) if held else None)
+        self._desk.compare(as_solved(job) if held else None)
         self._compare()
 
     # the area
@@ -163,7 +153,3 @@ class RepairDesk(QObject):
         self._area = area
         self._desk.show_area(area)
         self._page.show_area(area)
-
-
-def _as_solved(job: Job) -> Job:
-    return job.without(Role.TOUCH).with_recipe(finish=Finishes()).with_photo_settings(finish_areas=())

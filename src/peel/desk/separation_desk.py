@@ -4,9 +4,10 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Any, Final
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import Signal
 
 from peel.desk.desk_state import DeskState
+from peel.desk.lane_desk import LaneDesk
 from peel.desk.panels.edge import EdgePanel
 from peel.desk.steps import Step
 from peel.desk.tools.separation_tools import EndsTool, KeyTool, StretchTool
@@ -26,7 +27,6 @@ from peel.job.separations import (
 from peel.job.settings import Point, Separation
 from peel.matte.edge.kinds import Kind
 from peel.work.keying import key_photo
-from peel.work.scheduler import Lane
 from peel.work.separation_sheet import Detail, Outlines, Row, Sheet, measure_detail, outlines_of, read_sheet
 from peel.work.views import View
 
@@ -65,16 +65,15 @@ class _Shown:
     detail: Detail | None
 
 
-class SeparationDesk(QObject):
+class SeparationDesk(LaneDesk):
     """Keeps the page, the view Tone and the tools of Separation in step with the job."""
 
     _sheet_read = Signal(object, object)
     _looked = Signal(object)
 
     def __init__(self, desk: DeskState, panel: EdgePanel) -> None:
-        super().__init__(desk)
-        self._desk, self._panel, self.page = desk, panel, panel.separation
-        self._lane = Lane("separation")
+        super().__init__(desk, "separation")
+        self._panel, self.page = panel, panel.separation
         self.target = Target()
         self._awaited: Target | None = None
         self._asked: object = None
@@ -107,15 +106,6 @@ class SeparationDesk(QObject):
                 tool.drawn.connect(self._on_stretch)
             elif isinstance(tool, KeyTool):
                 tool.picked.connect(self._on_key)
-
-    def close(self) -> None:
-        """End the worker."""
-        self._lane.close()
-
-    @property
-    def is_idle(self) -> bool:
-        """Whether nothing is being read."""
-        return self._lane.is_idle
 
     # what is shown
 

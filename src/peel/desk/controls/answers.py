@@ -3,11 +3,12 @@
 from functools import partial
 from typing import Final
 
-from PySide6.QtCore import QEvent, QObject, QSize, Qt, Signal
+from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QIcon, QImage, QPixmap
 from PySide6.QtWidgets import QGridLayout, QPushButton, QToolButton, QWidget
 
 from peel.desk.controls.labels import words
+from peel.desk.controls.over_picture import OverPicture
 
 __all__ = ["Answers"]
 
@@ -15,7 +16,7 @@ _SIZE: Final = QSize(224, 168)
 _COLUMNS: Final = 2
 
 
-class Answers(QWidget):
+class Answers(OverPicture):
     """Lies over its parent's lower part; each answer is taken by a press.
 
     Signals
@@ -30,9 +31,7 @@ class Answers(QWidget):
     left = Signal()
 
     def __init__(self, parent: QWidget) -> None:
-        super().__init__(parent)
-        self.setObjectName("sheet")
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        super().__init__(parent, "sheet")
         self.setAccessibleName("Answers to choose from")
         self._grid = QGridLayout(self)
         self._grid.setContentsMargins(12, 10, 12, 10)
@@ -44,8 +43,6 @@ class Answers(QWidget):
         self._leave.clicked.connect(lambda _checked=False: self.left.emit())
         self._grid.addWidget(self._leave, 0, 1)
         self.buttons: list[QToolButton] = []
-        parent.installEventFilter(self)
-        self.hide()
 
     def begin(self, names: list[str]) -> None:
         """Make room for answers that are still being computed."""
@@ -62,9 +59,7 @@ class Answers(QWidget):
             self._grid.addWidget(button, 1 + number // _COLUMNS, number % _COLUMNS)
             self.buttons.append(button)
         self._title.setText("Solved again here: press one to take it")
-        self.show()
-        self._place()
-        self.raise_()
+        self.settle()
 
     def _take(self, number: int) -> None:
         self.taken.emit(number)
@@ -90,14 +85,7 @@ class Answers(QWidget):
         self.buttons = []
         self.hide()
 
-    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        """Stay in place when the picture changes its size."""
-        if event.type() == QEvent.Type.Resize and watched is self.parent():
-            self._place()
-        return False
-
-    def _place(self) -> None:
-        parent = self.parentWidget()
-        if parent is not None:
-            self.adjustSize()
-            self.move(max(0, (parent.width() - self.width()) // 2), max(0, parent.height() - self.height() - 12))
+    def place(self, picture: QWidget) -> None:
+        """Lie over the picture's lower part."""
+        self.adjustSize()
+        self.move(max(0, (picture.width() - self.width()) // 2), max(0, picture.height() - self.height() - 12))

@@ -14,7 +14,7 @@ __all__ = ["KeySheet", "KeySheetSection"]
 KeySheetSection = tuple[str, Sequence[tuple[str, str]]]
 """A title, and keys with what they do."""
 
-_ROWS: Final = 18  # of keys in a column
+_ROWS: Final = 20  # of keys in a column
 
 
 class KeySheet(QWidget):

@@ -308,5 +308,7 @@ _MEANING = {
     View.FAINT: "the matte with what is nearly clear or nearly solid made plain",
     View.RESIDUE: "where the cutout, laid back over the clean backdrop, differs from the photo",
     View.CHANGED: "what the last step added to the matte, white, or took from it, orange",
+    View.RECOLOURED: "what was changed of the photo's colours, brightened; gray is unchanged",
+    View.RIMS: "by how much the edge is lighter, darker or tinted against the subject further in, brightened",
 }
-_MORE = (View.TONE, View.FAINT, View.RESIDUE, View.CHANGED)
+_MORE = (View.TONE, View.FAINT, View.RESIDUE, View.CHANGED, View.RECOLOURED, View.RIMS)

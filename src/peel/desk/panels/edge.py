@@ -3,12 +3,12 @@
 import numpy as np
 from PySide6.QtCore import QSize, Signal
 from PySide6.QtGui import QImage, QPainter, QPaintEvent
-from PySide6.QtWidgets import QButtonGroup, QCheckBox, QGridLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QButtonGroup, QCheckBox, QGridLayout, QLabel, QWidget
 
 from peel.desk.controls.number_field import NumberField
 from peel.desk.panels.panel import Panel, words
 from peel.desk.panels.separation import SeparationPage
-from peel.desk.panels.spec import Command, StepSpec
+from peel.desk.panels.spec import StepSpec
 from peel.desk.steps import Step, StepState
 from peel.desk.theme import current
 from peel.desk.tools.brush import BandBrush, KindBrush, ZoneBrush
@@ -61,32 +61,23 @@ class EdgePanel(Panel):
 
     def build(self) -> None:
         """Put both pages into the column: band and kinds, and separation."""
-        self._pages = QButtonGroup(self)
-        band = self.button("Band and kinds", lambda: self.turn_page(separation=False), role="choice",
-                           tip="Where the edge is unsure, and what kind each stretch is")  # fmt: skip
-        self.to_separation = self.button("Separation", lambda: self.turn_page(separation=True), role="choice",
-                                         tip="What the computation sees: renderings, ends, key")  # fmt: skip
-        for button in (band, self.to_separation):
-            button.setCheckable(True)
-            self._pages.addButton(button)
-        band.setChecked(True)
-        self.row(band, self.to_separation)
+        unsure = "Where the edge is unsure, and what kind each stretch is"
+        seen = "What the computation sees: renderings, ends, key"
+        self._pages = self.page_choices(
+            ("Band and kinds", unsure, lambda: self.turn_page(separation=False)),
+            ("Separation", seen, lambda: self.turn_page(separation=True)),
+        )
         self.rule()
-        outer, self._band_page = self.column, QWidget()
-        self.column = QVBoxLayout(self._band_page)
-        self.column.setContentsMargins(0, 0, 0, 0)
-        self.column.setSpacing(8)
-        self._build_band()
-        self.column = outer
+        with self.page() as self._band_page:
+            self._build_band()
         self.separation = SeparationPage()
         self.separation.hide()
-        self.column.addWidget(self._band_page)
         self.column.addWidget(self.separation)
 
     @property
     def shows_separation(self) -> bool:
         """Whether the page of Separation is open."""
-        return self.to_separation.isChecked()
+        return self._pages.buttons()[1].isChecked()
 
     def turn_page(self, *, separation: bool) -> None:
         """Open one of the two pages."""
@@ -106,7 +97,7 @@ class EdgePanel(Panel):
         self._places = words("", "muted")
         self.column.addWidget(self._places)
         self.next = self.button(
-            "Next place in doubt", self.desk.ask.next_place.emit, tip="Walk to where the band is likely wrong (N)"
+            "Next place in doubt", lambda: self.desk.ask.walk.emit(1), tip="Walk to where the band is likely wrong (N)"
         )
         self.column.addWidget(self.next)
 
@@ -217,5 +208,4 @@ STEP = StepSpec(
     EdgePanel,
     _state,
     (BandBrush, ZoneBrush, KindBrush, StretchTool, EndsTool, KeyTool),
-    (Command("Next place in doubt", ("N",), lambda desk: desk.ask.next_place.emit(), "Views"),),
 )

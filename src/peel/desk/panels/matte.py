@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from functools import partial
 
-from PySide6.QtCore import QRectF, QSize
+from PySide6.QtCore import QRectF, QSize, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QWidget
 
@@ -11,7 +11,8 @@ from peel.desk.controls.number_field import NumberField
 from peel.desk.panels.panel import Panel, words
 from peel.desk.panels.profile import ProfilePage
 from peel.desk.panels.repair import RepairPage
-from peel.desk.panels.spec import StepSpec
+from peel.desk.panels.snags import SnagPage
+from peel.desk.panels.spec import Command, StepSpec
 from peel.desk.steps import Step, StepState
 from peel.desk.theme import current
 from peel.desk.tools.brush import BandBrush
@@ -20,6 +21,7 @@ from peel.desk.tools.touch import TOUCH_TOOLS
 from peel.job.edits import set_value
 from peel.job.job import Job
 from peel.job.settings import MOST_SHEER_COLOURS
+from peel.work.inspecting import remembered
 from peel.work.shares import Shares, matte_shares
 from peel.work.sheer import add_sheer
 from peel.work.stages import Stages
@@ -74,8 +76,37 @@ class MattePanel(Panel):
 
     title = "The matte"
 
+    page_turned = Signal()
+
     def build(self) -> None:
-        """Put the shares, how strands mix, and sheer colours into the column."""
+        """Put both pages into the column: shape and repair, and snags."""
+        shape = "The edge's profile, repairs, and what helps the solve"
+        wrong = "What is probably wrong with the matte, and where (N)"
+        self._pages = self.page_choices(
+            ("Shape and repair", shape, lambda: self.turn_page(snags=False)),
+            ("Snags", wrong, lambda: self.turn_page(snags=True)),
+        )
+        self.rule()
+        with self.page() as self._repair_page:
+            self._build_repair()
+        self.snags = SnagPage(self.desk)
+        self.snags.hide()
+        self.column.addWidget(self.snags)
+        self.desk.solving_changed.connect(self._show_state)
+
+    @property
+    def shows_snags(self) -> bool:
+        """Whether the page of snags is open."""
+        return self._pages.buttons()[1].isChecked()
+
+    def turn_page(self, *, snags: bool) -> None:
+        """Open one of the two pages."""
+        self._pages.buttons()[int(snags)].setChecked(True)
+        self._repair_page.setVisible(not snags)
+        self.snags.setVisible(snags)
+        self.page_turned.emit()
+
+    def _build_repair(self) -> None:
         self._state = words("", "muted")
         self._bar = _ShareBar()
         self._shares = words("")
@@ -100,7 +131,6 @@ class MattePanel(Panel):
         self.column.addWidget(self.mixing)
         self.rule()
         self._build_sheer()
-        self.desk.solving_changed.connect(self._show_state)
 
     def _build_ways(self) -> None:
         """Offer each kind's own way of solving, so that it can be left out where it errs."""
@@ -181,6 +211,7 @@ class MattePanel(Panel):
             box.setChecked(getattr(job.settings.recipe.solving, name) > 0)
         self._show_colours(photo.sheer_colours)
         self.repairs.show_job(job)
+        self.snags.show_job(job)
         self.pick.setEnabled(len(photo.sheer_colours) < MOST_SHEER_COLOURS)
         if self.session is not None:
             shares = matte_shares(self.session.stages, job)
@@ -208,7 +239,21 @@ def _state(job: Job, stages: Stages, solving: float | None) -> StepState:
         return StepState("nothing to solve", False)
     if not job.is_solved:
         return StepState("mark both sides", False)
+    found = remembered(job)
+    if found is not None:
+        left = len(found.open_snags(job))
+        return StepState(f"{left or 'no'} snag{'' if left == 1 else 's'}", left == 0)
     return StepState(f"solved, solid {matte_shares(stages, job).full * 100:.0f} %", True)
 
 
-STEP = StepSpec(Step.MATTE, MattePanel, _state, (BandBrush, *TOUCH_TOOLS))
+STEP = StepSpec(
+    Step.MATTE,
+    MattePanel,
+    _state,
+    (BandBrush, *TOUCH_TOOLS),
+    (
+        Command("Mend the snag", ("F2",), lambda desk: desk.ask.mend.emit()),
+        Command("Accept the snag", ("F3",), lambda desk: desk.ask.accept.emit()),
+        Command("Round the edge", ("F4",), lambda desk: desk.ask.strip.emit(), "Views", "the edge unrolled"),
+    ),
+)

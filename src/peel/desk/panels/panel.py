@@ -1,8 +1,9 @@
 """What every step's panel has in common."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QButtonGroup, QCheckBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from peel.desk.controls.labels import words
 from peel.desk.controls.number_field import NumberField
@@ -97,6 +98,28 @@ class Panel(QWidget):
         self.desk.edit(label, lambda job: set_value(job, path, value), gesture=gesture, ends=ends)
 
     # parts
+
+    @contextmanager
+    def page(self) -> Iterator[QWidget]:
+        """Put what is built meanwhile into a page of its own, which can be hidden."""
+        outer, page = self.column, QWidget()
+        self.column = QVBoxLayout(page)
+        self.column.setContentsMargins(0, 0, 0, 0)
+        self.column.setSpacing(outer.spacing())
+        yield page
+        self.column = outer
+        self.column.addWidget(page)
+
+    def page_choices(self, *choices: tuple[str, str, Callable[[], object]]) -> QButtonGroup:
+        """Put buttons side by side, each with its tip and what it does: one is chosen at a time, the first at first."""
+        group = QButtonGroup(self)
+        for text, tip, pressed in choices:
+            made = self.button(text, pressed, role="choice", tip=tip)
+            made.setCheckable(True)
+            group.addButton(made)
+        self.row(*group.buttons())
+        group.buttons()[0].setChecked(True)
+        return group
 
     def rule(self) -> None:
         """Add a thin line."""

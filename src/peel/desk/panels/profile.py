@@ -37,11 +37,14 @@ class ProfilePage(QWidget):
     target_chosen : (int,)
     changed : (dict, bool)
         Fields of the finish with their new values, and whether the gesture goes on.
+    faded : (float, bool)
+        Over how many pixels the border of the area fades, and whether the gesture goes on.
     reset, area_asked, dropped : ()
     """
 
     target_chosen = Signal(int)
     changed = Signal(object, bool)
+    faded = Signal(float, bool)
     reset = Signal()
     area_asked = Signal()
     dropped = Signal()
@@ -77,6 +80,10 @@ class ProfilePage(QWidget):
         self.as_solved = self._button("As solved", self.reset.emit, "Leave these edges exactly as they were solved")
         grid.addWidget(self.as_solved, 3, 1)
         column.addLayout(grid)
+        self.fade = NumberField("border fades over", low=0, high=400, default=24, unit="px", curve=2.0,
+                                tip="Over how many pixels of the photo the area gives way to the rest")  # fmt: skip
+        self.fade.changed.connect(self.faded.emit)
+        column.addWidget(self.fade)
         line = QHBoxLayout()
         self.area = self._button("For an area…", self.area_asked.emit, "Draw around edges to shape them by themselves")
         self.drop = self._button("Drop the area", self.dropped.emit, "Shape these edges like the rest again")
@@ -108,8 +115,8 @@ class ProfilePage(QWidget):
             self.target.addItems(labels)
         self.target.setCurrentIndex(chosen)
 
-    def show_finish(self, finish: Finish, measured: Measured | None, *, is_area: bool) -> None:
-        """Show a finish over the profile and the values that it shapes."""
+    def show_finish(self, finish: Finish, measured: Measured | None, fade_px: float | None) -> None:
+        """Show a finish over the profile and the values that it shapes; only a drawn area has a border that fades."""
         for name, field in self.fields.items():
             field.show_value(getattr(finish, name) * _FIELDS[name][6])
         self.drawing.show_profile(measured.profile if measured is not None else None, finish)
@@ -117,4 +124,7 @@ class ProfilePage(QWidget):
         lines = Separation(low=finish.clear_below, high=finish.solid_above, middle=finish.middle)
         self.values.show_tones(Outlines(values, np.zeros(VALUES, np.float32), 0.0, 1.0), lines)
         self.as_solved.setEnabled(finish != Finish())
-        self.drop.setVisible(is_area)
+        for own in (self.drop, self.fade):
+            own.setVisible(fade_px is not None)
+        if fade_px is not None:
+            self.fade.show_value(fade_px)

@@ -12,6 +12,7 @@ from peel.job.job import Job
 from peel.job.settings import Point
 from peel.job.touching import TOUCH_PLANES, Touch, has_touches, release_all
 from peel.work.repairing import Repair
+from peel.work.wording import grouped
 
 __all__ = ["RepairPage"]
 
@@ -168,9 +169,7 @@ class RepairPage(QWidget):
 
     def show_found(self, pixels: int) -> None:
         """Say how much the repair that is shown would change."""
-        self.found.setText(
-            f"{pixels:,} pixels would change.".replace(",", " ") if pixels else "There is nothing to change."
-        )
+        self.found.setText(f"{grouped(pixels)} pixels would change." if pixels else "There is nothing to change.")
 
     def _do(self) -> None:
         sort = self.chosen

@@ -5,11 +5,11 @@ from typing import ClassVar
 
 from PySide6.QtGui import QColor
 
-from peel.desk.tools.brush import Brush
+from peel.desk.tools.soft_brush import SoftBrush
 from peel.desk.tools.tool import Choice, Press, Tool
 from peel.job.job import Job
 from peel.job.marking import Stroke
-from peel.job.touching import TOUCH_PLANES, SoftStroke, Touch, nudge, release, touch
+from peel.job.touching import TOUCH_PLANES, Touch, nudge, release, touch
 from peel.work.repairing import fill_enclosed
 
 __all__ = ["TOUCH_TOOLS", "FirmBrush", "NudgeBrush", "ReleaseBrush", "SoftenBrush", "SolidBrush"]
@@ -18,26 +18,11 @@ _INK = QColor(200, 60, 160, 100)
 _OTHER = QColor(40, 60, 90, 120)
 
 
-class _TouchBrush(Brush):
-    """A soft brush with a strength, which a pen can drive."""
-
-    shaped = True
+class _TouchBrush(SoftBrush):
+    """A brush of touch-ups."""
 
     def _ink(self, reverse: bool) -> QColor:
         return _OTHER if reverse else _INK
-
-    def _soft(self, stroke: Stroke) -> SoftStroke:
-        if self.host is None:
-            return SoftStroke(stroke.points, stroke.radius_px)
-        shape, pressures = self.host.brush_shape, tuple(self._pressures)
-        return SoftStroke(
-            stroke.points,
-            stroke.radius_px,
-            shape.softness,
-            shape.strength,
-            pressures if shape.pen_strengthens else (),
-            pressures if shape.pen_sizes else (),
-        )
 
 
 class _PairBrush(_TouchBrush):
@@ -57,7 +42,7 @@ class _PairBrush(_TouchBrush):
         self.apply(label, lambda job: fill_enclosed(stages, job, at, sort, strength))
 
     def _edit(self, stroke: Stroke, reverse: bool) -> tuple[str, Callable[[Job], Job]]:
-        sort, soft = self.ways[int(reverse)], self._soft(stroke)
+        sort, soft = self.ways[int(reverse)], self.soft(stroke)
         return sort.name.capitalize(), lambda job: touch(job, soft, sort)
 
 
@@ -103,7 +88,7 @@ class NudgeBrush(_TouchBrush):
 
     def _edit(self, stroke: Stroke, reverse: bool) -> tuple[str, Callable[[Job], Job]]:
         del reverse
-        soft = self._soft(stroke)
+        soft = self.soft(stroke)
         return "Nudge", lambda job: nudge(job, soft)
 
 
@@ -120,7 +105,7 @@ class SoftenBrush(_TouchBrush):
         return "Softens the edge it touches · the right button takes softening back"
 
     def _edit(self, stroke: Stroke, reverse: bool) -> tuple[str, Callable[[Job], Job]]:
-        soft = self._soft(stroke)
+        soft = self.soft(stroke)
         if reverse:
             return "Release softening", lambda job: release(job, soft, "soften")
         return "Soften", lambda job: touch(job, soft, Touch.SOFTEN)
@@ -147,7 +132,7 @@ class ReleaseBrush(_TouchBrush):
     def _edit(self, stroke: Stroke, reverse: bool) -> tuple[str, Callable[[Job], Job]]:
         del reverse
         sorts = (None, *TOUCH_PLANES)
-        sort, soft = sorts[self.sort.chosen], self._soft(stroke)
+        sort, soft = sorts[self.sort.chosen], self.soft(stroke)
         return "Release", lambda job: release(job, soft, sort)
 
 

@@ -1,0 +1,166 @@
+"""Colour in the window: spill, rims, tints and brushes by real events."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PIL import Image
+from PySide6.QtCore import Qt
+
+from conftest import soft_disc
+from desk.hand import Hand
+from peel.desk.steps import Step
+from peel.work.views import View
+
+GREEN = np.float32([0.15, 0.65, 0.25])
+
+
+@pytest.fixture
+def colouring(hand: Hand, tmp_path: Path) -> Hand:
+    """A window with a gray disc before a green cloth, marked and solved, in Colour."""
+    _, alpha, _ = soft_disc(300, 420, 90)
+    rng = np.random.default_rng(3)
+    subject = np.float32([0.5, 0.58, 0.52]) + rng.normal(0, 0.01, (300, 420, 1))
+    photo = alpha[..., None] * subject + (1 - alpha[..., None]) * GREEN
+    Image.fromarray(np.round(np.clip(photo, 0, 1) * 255).astype(np.uint8)).save(tmp_path / "cloth.png")
+    hand.open(tmp_path / "cloth.png")
+    for x, y in ((120, 60), (300, 60), (300, 240), (120, 240)):
+        hand.click(x, y)
+    hand.key(Qt.Key.Key_Return)
+    hand.settle()
+    hand.step("Colour")
+    _rest(hand)
+    return hand
+
+
+def _rest(hand: Hand) -> None:
+    hand.settle()
+    hand.wait(lambda: hand.bench.colour_desk.is_idle)
+    hand.qtbot.wait(30)
+
+
+def _colours(hand: Hand) -> np.ndarray:
+    return hand.session.stages.foreground(hand.job, hand.job.photo.bounds, 0)
+
+
+def _greenness(hand: Hand) -> float:
+    part = _colours(hand)[120:180, 180:240]
+    return float((part[..., 1] - part[..., [0, 2]].mean(axis=2)).mean())
+
+
+def test_the_cloth_s_light_is_found_and_taken_off_and_more_by_hand(colouring: Hand) -> None:
+    panel = colouring.panel(Step.COLOUR)
+    photo = colouring.job.photo.colours(colouring.job.photo.bounds)[120:180, 180:240]
+    shown = float((photo[..., 1] - photo[..., [0, 2]].mean(axis=2)).mean())
+    assert colouring.job.settings.photo.spill_found not in (None, "none")
+    assert _greenness(colouring) < 0.6 * shown
+
+    panel.fields["spill_inside"].set_value(0)
+    _rest(colouring)
+    assert _greenness(colouring) == pytest.approx(shown, abs=0.003)
+    panel.hue_fields["protect"].set_value(0)
+    panel.fields["spill_inside"].set_value(100)
+    _rest(colouring)
+    assert _greenness(colouring) < 0.2 * shown
+
+
+def test_a_hue_is_picked_in_the_picture_and_given_back_to_peel(colouring: Hand) -> None:
+    panel = colouring.panel(Step.COLOUR)
+    panel.pick_hue.click()
+    colouring.click(30, 30)
+    _rest(colouring)
+    assert colouring.job.settings.recipe.colour.spill.hue == "#26a640"
+    panel.reset_hue.click()
+    _rest(colouring)
+    assert colouring.job.settings.recipe.colour.spill.hue is None
+
+
+def test_figures_are_shown_and_rims_proposed(colouring: Hand) -> None:
+    panel = colouring.panel(Step.COLOUR)
+    assert all(name in panel.fringe_text for name in ("white", "black", "grey", "backing"))
+    colouring.press("propose rims")
+    _rest(colouring)
+    panel.fields["rim_light"].set_value(70)
+    _rest(colouring)
+    assert colouring.job.settings.recipe.colour.rim_light == 0.7
+
+
+def test_a_tint_from_a_spot_is_brushed_adjusted_and_dropped(colouring: Hand) -> None:
+    before = _colours(colouring)
+    colouring.press("tint from a hue")
+    colouring.desk.set_brush(40)
+    colouring.desk.shape_brush(softness=0.0)
+    colouring.click(210, 150)
+    _rest(colouring)
+    assert np.abs(_colours(colouring) - before)[140:160, 200:220].max() > 0.05
+    assert np.array_equal(_colours(colouring)[:60], before[:60])
+    panel = colouring.panel(Step.COLOUR)
+    panel.tint_fields["amount"].set_value(0)
+    _rest(colouring)
+    assert np.abs(_colours(colouring) - before).max() < 0.005
+
+    colouring.press("tint from a spot")
+    colouring.click(180, 150)
+    _rest(colouring)
+    assert len(colouring.job.settings.photo.tints) == 2
+    panel.drop_tint.click()
+    _rest(colouring)
+    assert len(colouring.job.settings.photo.tints) == 1
+
+
+def test_a_spot_in_the_clear_is_refused_in_a_sentence(colouring: Hand) -> None:
+    said: list[str] = []
+    colouring.desk.said.connect(lambda trouble: said.append(trouble.message))
+    colouring.press("tint from a spot")
+    colouring.click(20, 20)
+    _rest(colouring)
+    colouring.command("Tint")
+    colouring.click(210, 150)
+    _rest(colouring)
+    assert said == ["There is nothing of the subject at this spot.", "There is no tint to brush yet."]
+    assert colouring.job.settings.photo.tints == ()
+
+
+def test_brushes_darken_restore_and_take_back(colouring: Hand) -> None:
+    before = _colours(colouring)
+    colouring.desk.set_brush(40)
+    colouring.command("Lighten")
+    colouring.drag([(290, 140), (296, 160)], right=True)
+    _rest(colouring)
+    assert colouring.session.history.undo_label == "Darken"
+    colouring.command("Original")
+    colouring.click(210, 150)
+    _rest(colouring)
+    photo = colouring.job.photo.colours(colouring.job.photo.bounds)
+    assert np.array_equal(_colours(colouring)[148:152, 208:212], photo[148:152, 208:212])
+
+    colouring.command("Take back")
+    colouring.desk.set_brush(400)
+    colouring.desk.shape_brush(softness=0.0)
+    colouring.drag([(200, 150), (230, 150)])
+    _rest(colouring)
+    assert np.array_equal(_colours(colouring), before)
+
+
+def test_an_area_has_colours_of_its_own_and_views_show_the_change(colouring: Hand) -> None:
+    panel = colouring.panel(Step.COLOUR)
+    panel.area.click()
+    colouring.drag([(120, 60), (200, 60), (200, 240), (120, 240), (120, 80)])
+    _rest(colouring)
+    panel.fields["clean"].set_value(20)
+    _rest(colouring)
+    (area,) = colouring.job.settings.photo.colour_areas
+    assert area.colour.clean == 0.2
+    panel.fade.set_value(70)
+    _rest(colouring)
+    assert colouring.job.settings.photo.colour_areas[0].fade_px == 70
+    assert colouring.job.settings.recipe.colour.clean == 1
+    panel.drop_area.click()
+    _rest(colouring)
+    assert colouring.job.settings.photo.colour_areas == ()
+    panel.view_asked.emit("Recoloured")
+    assert colouring.desk.view is View.RECOLOURED
+    panel.without_held.emit(True)
+    assert colouring.desk.compared is not None
+    panel.without_held.emit(False)
+    assert colouring.desk.compared is None
