@@ -1,4 +1,4 @@
-"""Run the bench: ``python -m bench [quality] [drawn] [camera] [large] [strokes] [window] [memory] [marking] [edge] [kinds] [separation] [repair] [--folder DIR]``; all of it without arguments."""
+"""Run the bench: ``python -m bench [quality] [drawn] [camera] [large] [strokes] [window] [memory] [marking] [edge] [kinds] [separation] [repair] [snags] [colour] [--folder DIR]``; all of it without arguments."""
 
 import argparse
 import importlib
@@ -28,6 +28,8 @@ PARTS = (
     "kinds",
     "separation",
     "repair",
+    "snags",
+    "colour",
 )
 
 
@@ -56,7 +58,7 @@ def _print_others(parts: Sequence[str]) -> None:
 
         for measure_part in (latencies, proposals, interactions):
             print("\n".join(measure_part()), "\n", flush=True)
-    for name in ("edge", "kinds", "separation", "repair"):
+    for name in ("edge", "kinds", "separation", "repair", "snags", "colour"):
         if name in parts:
             for line in importlib.import_module(f"bench.{name}").table():
                 print(line, flush=True)

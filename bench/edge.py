@@ -22,7 +22,7 @@ from peel.work.finding import Finder
 from peel.work.solving import solve_job
 from peel.work.stages import Pyramid
 
-__all__ = ["table"]
+__all__ = ["marked_ways", "table"]
 
 _SHAKEN_PX = 8  # at 6 MP
 _TRUE_KINDS = {
@@ -61,7 +61,7 @@ def _photo_of(case: Case) -> Photo:
     return Photo(case.name, np.ascontiguousarray((case.photo * 255 + 0.5).astype(np.uint8)))
 
 
-def _marked(case: Case, seed: int) -> Iterator[_Marked]:
+def marked_ways(case: Case, seed: int) -> Iterator[_Marked]:
     """Mark a case by Peel's own proposal, and sloppily."""
     photo = _photo_of(case)
     finder = Finder(photo, Pyramid(photo))
@@ -86,7 +86,7 @@ def table(seed: int = 5) -> Iterator[str]:
     cases += [lambda kind=kind: drawn_case(kind) for kind in KINDS]
     cases += [lambda kind=kind: drawn_case(kind, CAMERA) for kind in KINDS]
     for make in cases:
-        for marked in _marked(make(), seed):
+        for marked in marked_ways(make(), seed):
             yield _row(marked)
 
 

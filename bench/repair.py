@@ -9,8 +9,9 @@ import numpy as np
 
 from bench.cases import demo_case
 from peel.demo.photos import NAMES
+from peel.job.edge_targets import EdgeTarget
 from peel.job.edits import use_zones, with_matte
-from peel.job.finishing import FinishTarget, with_finish
+from peel.job.finishing import with_finish
 from peel.job.job import Job, Photo, new_job
 from peel.job.settings import Finish
 from peel.job.touching import SoftStroke, Touch, touch, touch_area
@@ -87,7 +88,7 @@ def _firmed(_stages: Stages, job: Job) -> Job:
 
 
 def _shaped(finish: Finish) -> Callable[[Stages, Job], Job]:
-    return lambda _stages, job: with_finish(job, FinishTarget(), finish)
+    return lambda _stages, job: with_finish(job, EdgeTarget(), finish)
 
 
 def _pressed(sort: Repair, px: float) -> Callable[[Stages, Job], Job]:

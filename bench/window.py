@@ -64,6 +64,8 @@ def measure(name: str = "tin-drummer") -> list[str]:
     decode = min(decodes)
     make_app()
     window = Window()
+    window.show_welcome()
+    window.resize(1280, 800)  # whatever the screen is
     window.show()
     _until(lambda: window.bench is not None)
     bench = window.bench
