@@ -20,7 +20,7 @@ from rich.progress import Progress, TextColumn
 from peel.errors import DeliveryError, PeelError, PhotoError, ProjectError, SolveError, UsageError
 
 if TYPE_CHECKING:
-    from peel.job.settings import Recipe
+    from peel.files.recipes import RecipeFile
     from peel.work.session import Session
 
 __all__ = ["app", "main"]
@@ -99,12 +99,14 @@ def cut(
     drawn = Path(kinds) if kinds not in (None, "suggested", "none") else None
     inputs = [path for path in (photo, zones, mark, drawn, recipe) if path is not None]
     _check_outputs([path for path in (matte, cutout, flat, laid) if path is not None], inputs)
+    read = _recipe(recipe, on)
     request = CutRequest(
         photo=photo,
         zones=zones,
         mark=mark,
         kinds=drawn or kinds,  # type: ignore[arg-type]
-        recipe=_recipe(recipe, on),
+        recipe=read.recipe,
+        assets=read.assets,
         photo_settings=_photo_settings(mixing, own_colour or []),
     )
     tidy_up()
@@ -119,16 +121,16 @@ def _check_one(zones: Path | None, mark: Path | None) -> None:
         raise UsageError("Give either --zones or --mark.", "A mark is enough: the unsure band lays itself around it.")
 
 
-def _recipe(path: Path | None, colour: str | None) -> "Recipe":
+def _recipe(path: Path | None, colour: str | None) -> "RecipeFile":
     """Read a recipe; without one, or with a colour given, the backing is that colour, white unless given."""
-    from peel.files.recipes import read_recipe
+    from peel.files.recipes import RecipeFile, read_recipe
     from peel.job.settings import Recipe
 
-    recipe = Recipe() if path is None else read_recipe(path)
-    if colour is None and path is not None and recipe.backing.kind != "nothing":
-        return recipe
+    file = RecipeFile(Recipe()) if path is None else read_recipe(path)
+    if colour is None and path is not None and file.recipe.backing.kind != "nothing":
+        return file
     backing = {"kind": "colour", "colour": _colour(colour or "#ffffff")}
-    return Recipe.model_validate({**dict(recipe), "backing": backing})
+    return RecipeFile(Recipe.model_validate({**dict(file.recipe), "backing": backing}), file.assets)
 
 
 def _photo_settings(mixing: str, sheer_colours: list[str]) -> dict[str, Any]:

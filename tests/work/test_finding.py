@@ -31,7 +31,7 @@ def _photo(kind: str = "8 bit") -> tuple[Photo, np.ndarray]:
 
 def _start(kind: str = "8 bit") -> tuple[Finder, Job, np.ndarray]:
     photo, disc = _photo(kind)
-    return Finder(photo, Pyramid(photo)), new_job(photo), disc
+    return Finder(photo, Pyramid(photo.pixels)), new_job(photo), disc
 
 
 def _overlap(job: Job, truth: np.ndarray) -> float:
@@ -121,7 +121,7 @@ def test_a_proposal_is_marked_with_its_band() -> None:
 def test_words_are_honest_where_nothing_stands_out() -> None:
     photo = Photo("made-up.png", np.full((300, 400, 3), 128, np.uint8))
 
-    words, is_worth_it = proposal_words(Finder(photo, Pyramid(photo)).propose())
+    words, is_worth_it = proposal_words(Finder(photo, Pyramid(photo.pixels)).propose())
 
     assert not is_worth_it
     assert "cannot tell" in words
@@ -141,7 +141,7 @@ def test_what_a_change_shows_is_what_it_does() -> None:
 
 def test_a_traced_line_keeps_to_the_edge_over_a_long_way() -> None:
     photo, _ = _photo()
-    tracer = Tracer(Pyramid(photo))
+    tracer = Tracer(Pyramid(photo.pixels))
     start, end = (700 - 420.0, 650.0), (700.0, 650 - 420.0)
 
     line = tracer.path(start, end)
@@ -156,4 +156,4 @@ def test_a_traced_line_keeps_to_the_edge_over_a_long_way() -> None:
 def test_a_line_between_one_point_and_itself_is_that_point() -> None:
     photo, _ = _photo()
 
-    assert len(Tracer(Pyramid(photo)).path((5.0, 5.0), (6.0, 5.0))) == 2
+    assert len(Tracer(Pyramid(photo.pixels)).path((5.0, 5.0), (6.0, 5.0))) == 2

@@ -12,7 +12,7 @@ from peel.job import edits
 from peel.job.job import Job, Photo, new_job
 from peel.job.plane import Tile
 from peel.job.rect import Rect
-from peel.job.settings import Backing
+from peel.job.settings import Backing, Grade
 from peel.job.sheet import Placement, Sheet, sheet_of
 from peel.job.space import Space
 from peel.matte.composite.over import composite_over
@@ -131,6 +131,12 @@ def _white(rect: Rect) -> np.ndarray:
     return np.ones((rect.height, rect.width, 3), np.float32)
 
 
+def _at(job: Job, top: int, left: int) -> Placement:
+    height, width = job.photo.height, job.photo.width
+    corners = ((left, top), (left + width, top), (left + width, top + height), (left, top + height))
+    return Placement(job, None, (height, width), corners, Grade(), False)
+
+
 def test_todays_sheet_is_the_cutout_in_its_own_frame(cut: Job) -> None:
     stages, sheet = Stages(cut.photo), sheet_of(cut)
 
@@ -144,7 +150,7 @@ def test_todays_sheet_is_the_cutout_in_its_own_frame(cut: Job) -> None:
 def test_cutouts_lie_where_they_are_placed_one_over_the_other(cut: Job, level: int) -> None:
     stages, space = Stages(cut.photo), Space(500, 700)
     backing = Backing(kind="colour", colour="#336699")
-    sheet = Sheet(space, backing, (Placement(cut, 0, 0), Placement(cut, 150, -100)))
+    sheet = Sheet(cut, space, backing, (_at(cut, 0, 0), _at(cut, 150, -100)))
 
     shown = stages.sheet(sheet, space.bounds(level), level, _white)
 
@@ -164,7 +170,7 @@ def test_cutouts_lie_where_they_are_placed_one_over_the_other(cut: Job, level: i
 
 
 def test_points_are_carried_between_photo_and_sheet(cut: Job) -> None:
-    sheet = Sheet(Space(900, 900), Backing(), (Placement(cut, 40, 25),))
+    sheet = Sheet(cut, Space(900, 900), Backing(), (_at(cut, 40, 25),), 40, 25)
 
     assert sheet.from_photo(10, 20) == (35, 60)
     assert sheet.to_photo(*sheet.from_photo(3.5, 4.25)) == (3.5, 4.25)
@@ -172,8 +178,9 @@ def test_points_are_carried_between_photo_and_sheet(cut: Job) -> None:
 
 def test_a_sheets_stamp_follows_what_can_be_seen_of_its_cutouts(cut: Job) -> None:
     stages, space = Stages(cut.photo), Space(1000, 1000)
-    sheet = Sheet(space, Backing(), (Placement(cut, 500, 0),))
-    changed = Sheet(space, Backing(), (Placement(cut.with_recipe(colour={"clean": 0.2}), 500, 0),))
+    sheet = Sheet(cut, space, Backing(), (_at(cut, 500, 0),))
+    other = cut.with_recipe(colour={"clean": 0.2})
+    changed = Sheet(other, space, Backing(), (_at(other, 500, 0),))
 
     above, below = Rect(0, 0, 100, 100), Rect(600, 200, 700, 400)
 

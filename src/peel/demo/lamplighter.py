@@ -2,13 +2,14 @@
 
 import numpy as np
 
-from peel.demo.camera import Shot, cloud, defocus, photograph
+from peel.demo.camera import Shot, cloud, defocus, develop, photograph
 from peel.demo.marking import rough_zones, true_kinds
 from peel.demo.solid_kernels import BALL, BOX, CONE, PAINT, PLAIN, RING, TIN, TUBE
 from peel.demo.solids import Light, Material, Scene, trace
+from peel.matte.arrays import FloatArray
 from peel.matte.edge.kinds import Kind
 
-__all__ = ["ASPECT", "lamplighter"]
+__all__ = ["ASPECT", "lamplighter", "lamplighter_shadow"]
 
 ASPECT = 2 / 3
 
@@ -72,18 +73,10 @@ def lamplighter(height: int, seed: int = 23) -> Shot:
     width = round(height * ASPECT)
     unit = height / 3000
     rgb, cover, room = trace(_scene(), width, height)
-    fibres = cloud(width, height, 160, 120, seed, 3)[..., None]
-    sheet = cloud(width, height, 2.0, 2.4, seed + 1, 4)[..., None]
-    paper = np.array([0.88, 0.865, 0.825], np.float32) * (0.93 + 0.07 * fibres) * (0.93 + 0.13 * sheet)
-    # the paper sweep has no corner: light falls off smoothly towards the back
-    floor, lit, sky = room[..., 3:4], room[..., 4:5], room[..., 5:6]
-    depth = np.clip((room[..., 2:3] + 1.5) / 2.2, 0, 1)
-    fall = 0.92 - 0.16 * (1 - depth) * floor - 0.16 * (1 - floor) + 0.05 * (room[..., 0:1] < 9)
-    backdrop = paper * fall * (0.56 + 0.90 * lit) * (0.72 + 0.28 * sky)
     subject = np.dstack([rgb * cover[..., None], cover])
     photo, alpha, foreground = photograph(
         subject,
-        defocus(backdrop.astype(np.float32), 5 * unit),
+        defocus(_paper(room, seed), 5 * unit),
         lens_px=max(0.5, 0.8 * unit),
         noise=0.008,
         seed=seed,
@@ -91,3 +84,25 @@ def lamplighter(height: int, seed: int = 23) -> Shot:
     )
     zones = rough_zones(alpha, inside_px=9 * unit, outside_px=11 * unit, seed=seed)
     return Shot(photo, alpha, foreground, zones, true_kinds(alpha, {Kind.HARD: cover}, unit))
+
+
+def _paper(room: FloatArray, seed: int) -> FloatArray:
+    """Light a sheet of paper."""
+    height, width = room.shape[:2]
+    fibres = cloud(width, height, 160, 120, seed, 3)[..., None]
+    sheet = cloud(width, height, 2.0, 2.4, seed + 1, 4)[..., None]
+    paper = np.array([0.88, 0.865, 0.825], np.float32) * (0.93 + 0.07 * fibres) * (0.93 + 0.13 * sheet)
+    # the paper sweep has no corner: light falls off smoothly towards the back
+    floor, lit, sky = room[..., 3:4], room[..., 4:5], room[..., 5:6]
+    depth = np.clip((room[..., 2:3] + 1.5) / 2.2, 0, 1)
+    fall = 0.92 - 0.16 * (1 - depth) * floor - 0.16 * (1 - floor) + 0.05 * (room[..., 0:1] < 9)
+    return np.asarray(paper * fall * (0.56 + 0.90 * lit) * (0.72 + 0.28 * sky), np.float32)
+
+
+def lamplighter_shadow(height: int, seed: int = 23) -> FloatArray:
+    """Return the lantern's true shadow: what the paper lacks of its encoded brightness without the lantern, (H, W)."""
+    width = round(height * ASPECT)
+    bare = _scene()
+    bare.clear()
+    shaded, lit = (develop(_paper(trace(scene, width, height)[2], seed)).mean(axis=2) for scene in (_scene(), bare))
+    return np.asarray(np.clip(1 - shaded / lit, 0, 1), np.float32)

@@ -1,4 +1,4 @@
-"""Draw the demo photographs: ``python -m peel.demo.make [--megapixels 24] [--sixteen-bit] [--to DIR] [NAME ...]``."""
+"""Draw the demo's photographs and backings: ``python -m peel.demo.make [--megapixels 24] [--to DIR] [NAME ...]``."""
 
 import argparse
 import sys
@@ -10,6 +10,7 @@ import imagecodecs
 import numpy as np
 from PIL import Image
 
+from peel.demo.backings import write_backings
 from peel.demo.bramble import bramble
 from peel.demo.camera import Shot
 from peel.demo.ivy_king import ivy_king
@@ -78,8 +79,12 @@ def main(arguments: list[str] | None = None) -> int:
         "--megapixels", type=float, default=6.0, help="size of each, 6 by default; 24 and 60 for the bench"
     )
     parser.add_argument("--sixteen-bit", action="store_true", help="write the photograph as 16-bit PNG")
+    parser.add_argument("--backings", action="store_true", help="draw the backings instead of the photographs")
     parser.add_argument("--to", type=Path, default=PHOTOS, help="the folder to write into")
     options = parser.parse_args(arguments)
+    if options.backings:
+        write_backings()
+        return 0
     for name in options.names or NAMES:
         write_shot(draw(name, options.megapixels), name, options.to, sixteen_bit=options.sixteen_bit)
         sys.stderr.write(f"{name} drawn\n")

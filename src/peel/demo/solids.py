@@ -117,6 +117,10 @@ class Scene:
             ]
         )
 
+    def clear(self) -> None:
+        """Take every solid out of sight, for a picture of the room alone."""
+        self._solids = [[*row[:1], 900.0, *row[2:]] for row in self._solids[:1]]
+
     def solids(self) -> FloatArray:
         """Return every solid as a row of numbers."""
         return np.array(self._solids, np.float32)

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any, Final
 
 from peel.errors import ProjectError
-from peel.files.migrations import SCHEMA
+from peel.files.migrations import schema_of
 from peel.files.project_checks import check_header, explain
 
 __all__ = ["check_schema", "connect", "deadline", "hold", "is_open_here", "open_checked", "release"]
@@ -117,7 +117,8 @@ def check_schema(sql: sqlite3.Connection, path: Path) -> None:
     """
     with deadline(sql, _SCHEMA_S):
         rows = sql.execute("SELECT type, sql FROM sqlite_master WHERE name NOT LIKE 'sqlite_%'").fetchmany(50)
-    if sorted(rows) != sorted(("table", statement) for statement in SCHEMA):
+        version = int(sql.execute("PRAGMA user_version").fetchone()[0])
+    if sorted(rows) != sorted(("table", statement) for statement in schema_of(version)):
         message = f"{path} does not hold the tables of a Peel job: it is damaged, or another program made it."
         raise ProjectError(message, "Open a photo, or a file that Peel wrote.")
 

@@ -4,10 +4,10 @@ import sqlite3
 from collections.abc import Callable
 from typing import Final
 
-__all__ = ["APPLICATION_ID", "SCHEMA", "VERSION", "migrate"]
+__all__ = ["APPLICATION_ID", "SCHEMA", "VERSION", "migrate", "schema_of"]
 
 APPLICATION_ID: Final = 0x5065656C  # "Peel"
-VERSION: Final = 6
+VERSION: Final = 7
 
 SCHEMA: Final = (
     "CREATE TABLE photo (id INTEGER PRIMARY KEY CHECK (id = 1), name TEXT NOT NULL, digest TEXT NOT NULL, "
@@ -17,7 +17,14 @@ SCHEMA: Final = (
     "CREATE TABLE plane (digest TEXT PRIMARY KEY, body TEXT NOT NULL) WITHOUT ROWID",
     "CREATE TABLE tile (digest TEXT PRIMARY KEY, content BLOB NOT NULL)",
     "CREATE TABLE note (key TEXT PRIMARY KEY, value TEXT NOT NULL) WITHOUT ROWID",
+    "CREATE TABLE asset (digest TEXT PRIMARY KEY, name TEXT NOT NULL, height INTEGER NOT NULL, width INTEGER NOT NULL, "
+    "content BLOB NOT NULL)",
 )
+
+
+def schema_of(version: int) -> tuple[str, ...]:
+    """Return the tables of a version; before the seventh, a job held no pictures beside its photo."""
+    return SCHEMA if version >= 7 else SCHEMA[:-1]
 
 
 def _to_second(sql: sqlite3.Connection) -> None:
@@ -45,12 +52,18 @@ def _to_sixth(sql: sqlite3.Connection) -> None:
     del sql
 
 
+def _to_seventh(sql: sqlite3.Connection) -> None:
+    """Make room for pictures that stand on the sheet."""
+    sql.execute(SCHEMA[-1])
+
+
 _STEPS: Final[dict[int, Callable[[sqlite3.Connection], None]]] = {
     1: _to_second,
     2: _to_third,
     3: _to_fourth,
     4: _to_fifth,
     5: _to_sixth,
+    6: _to_seventh,
 }
 """For each older version, the function that brings a file from it to the next."""
 

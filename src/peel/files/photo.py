@@ -22,12 +22,16 @@ __all__ = [
     "MAX_MEGAPIXELS",
     "SUFFIXES",
     "decode_photo",
+    "has_sixteen_bits",
+    "quietly",
     "read_bytes",
     "read_drawn",
     "read_opacity",
     "read_photo",
     "read_preview",
     "read_reference",
+    "sixteen_bit_tiff",
+    "upright",
 ]
 
 SUFFIXES: Final = (".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp")
@@ -103,12 +107,12 @@ def decode_photo(content: bytes, name: str) -> Photo:
 
 
 def _decoded(content: bytes, name: str) -> tuple[Pixels, bytes | None]:
-    with _quietly():
+    with quietly():
         try:
             with Image.open(io.BytesIO(content), formats=("JPEG", "PNG", "TIFF", "WEBP")) as image:
                 _check_size(image.size, name)
                 _check_scans(image, content, name)
-                if _is_sixteen_bit(content, image):
+                if has_sixteen_bits(content, image):
                     return _sixteen_bit(content, image, name)
                 return _eight_bit(image)
         except UnidentifiedImageError as error:
@@ -123,7 +127,7 @@ def _decoded(content: bytes, name: str) -> tuple[Pixels, bytes | None]:
 
 
 @contextlib.contextmanager
-def _quietly() -> Iterator[None]:
+def quietly() -> Iterator[None]:
     """Keep decoders from warning about odd metadata that does not touch the picture."""
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
@@ -161,7 +165,8 @@ def _check_scans(image: Image.Image, content: bytes, name: str) -> None:
         raise PhotoError(message, "Save it again as a plain JPEG and open that.")
 
 
-def _is_sixteen_bit(content: bytes, image: Image.Image) -> bool:
+def has_sixteen_bits(content: bytes, image: Image.Image) -> bool:
+    """Return whether an opened PNG or TIFF has more than 8 bits a channel, which Pillow would cut off."""
     if image.format == "PNG":
         return content[24:25] == b"\x10"
     if image.format == "TIFF":
@@ -172,7 +177,7 @@ def _is_sixteen_bit(content: bytes, image: Image.Image) -> bool:
 
 def _sixteen_bit(content: bytes, image: Image.Image, name: str) -> tuple[Pixels, bytes | None]:
     """Decode 16 bits a channel, which Pillow would cut to 8."""
-    pixels = imagecodecs.png_decode(content) if image.format == "PNG" else _tiff_pixels(content, name)
+    pixels = imagecodecs.png_decode(content) if image.format == "PNG" else sixteen_bit_tiff(content, name)
     if pixels.size == 0:
         raise _damaged(name)
     if pixels.dtype != np.uint16:
@@ -184,11 +189,12 @@ def _sixteen_bit(content: bytes, image: Image.Image, name: str) -> tuple[Pixels,
     if image.format == "TIFF" and image.tag_v2.get(262) == 5:  # type: ignore[attr-defined]
         message = f"{name} is a 16-bit CMYK picture, which Peel does not read."
         raise PhotoError(message, "Convert it to RGB and open that.")
-    colours = _turned(_three_channels(pixels), int(image.getexif().get(_ORIENTATION, 1)))
+    colours = upright(_three_channels(pixels), int(image.getexif().get(_ORIENTATION, 1)))
     return colours, rgb_profile_or_none(image.info.get("icc_profile"))
 
 
-def _tiff_pixels(content: bytes, name: str) -> Pixels:
+def sixteen_bit_tiff(content: bytes, name: str) -> Pixels:
+    """Decode a TIFF of more than 8 bits a channel, all of its channels."""
     try:
         with tifffile.TiffFile(io.BytesIO(content)) as file:
             page = file.pages[0]
@@ -224,7 +230,7 @@ def _on_white(pixels: Pixels) -> Pixels:
     return np.round(pixels[..., :-1] * alpha + most * (1 - alpha)).astype(pixels.dtype)
 
 
-def _turned(pixels: Pixels, orientation: int) -> Pixels:
+def upright(pixels: Pixels, orientation: int) -> Pixels:
     """Turn upright by the EXIF orientation, 1 to 8."""
     if orientation in {5, 6, 7, 8}:
         pixels = pixels.swapaxes(0, 1)
@@ -238,16 +244,16 @@ def _turned(pixels: Pixels, orientation: int) -> Pixels:
 def _eight_bit(image: Image.Image) -> tuple[Pixels, bytes | None]:
     embedded = image.info.get("icc_profile")
     image.load()
-    upright = ImageOps.exif_transpose(image)
-    if upright.mode == "RGB":
-        return np.asarray(upright), rgb_profile_or_none(embedded)
-    if upright.mode in {"CMYK", "LAB", "L"} and embedded:
-        converted = _to_srgb(upright, embedded)
+    turned = ImageOps.exif_transpose(image)
+    if turned.mode == "RGB":
+        return np.asarray(turned), rgb_profile_or_none(embedded)
+    if turned.mode in {"CMYK", "LAB", "L"} and embedded:
+        converted = _to_srgb(turned, embedded)
         if converted is not None:
             return np.asarray(converted), None
-    if upright.mode in {"RGBA", "LA", "PA"} or "transparency" in upright.info:
-        return _laid_on_white(upright), rgb_profile_or_none(embedded)
-    return np.asarray(upright.convert("RGB")), rgb_profile_or_none(embedded)
+    if turned.mode in {"RGBA", "LA", "PA"} or "transparency" in turned.info:
+        return _laid_on_white(turned), rgb_profile_or_none(embedded)
+    return np.asarray(turned.convert("RGB")), rgb_profile_or_none(embedded)
 
 
 def _laid_on_white(image: Image.Image) -> Pixels:
@@ -278,7 +284,7 @@ def read_preview(content: bytes, name: str, longest_px: int) -> ByteArray | None
         Upright; the longer side at least `longest_px` where the photo has that many.
     """
     try:
-        with _quietly(), Image.open(io.BytesIO(content), formats=("JPEG",)) as image:
+        with quietly(), Image.open(io.BytesIO(content), formats=("JPEG",)) as image:
             _check_size(image.size, name)
             _check_scans(image, content, name)
             if image.mode != "RGB":
@@ -298,13 +304,13 @@ def read_opacity(content: bytes, name: str) -> ByteArray | None:
     (H, W) uint8 ndarray or None
     """
     try:
-        with _quietly(), Image.open(io.BytesIO(content), formats=("PNG", "TIFF", "WEBP")) as image:
+        with quietly(), Image.open(io.BytesIO(content), formats=("PNG", "TIFF", "WEBP")) as image:
             _check_size(image.size, name)
-            if image.format == "TIFF" and _is_sixteen_bit(content, image):
-                pixels = _tiff_pixels(content, name)
+            if image.format == "TIFF" and has_sixteen_bits(content, image):
+                pixels = sixteen_bit_tiff(content, name)
                 if pixels.ndim != 3 or pixels.shape[2] not in {2, 4}:
                     return None
-                alpha = (_turned(pixels, int(image.getexif().get(_ORIENTATION, 1)))[..., -1] >> 8).astype(np.uint8)
+                alpha = (upright(pixels, int(image.getexif().get(_ORIENTATION, 1)))[..., -1] >> 8).astype(np.uint8)
             elif image.mode in {"RGBA", "LA", "PA"} or "transparency" in image.info:
                 alpha = _alpha_of(ImageOps.exif_transpose(image))
             else:

@@ -13,7 +13,7 @@ from PIL import Image
 
 from peel.files.atomic import write_whole
 
-__all__ = ["write_jpeg", "write_png"]
+__all__ = ["encoded_png", "write_jpeg", "write_png"]
 
 _HEADER_END: Final = 33  # the PNG signature and its first chunk, IHDR
 _LEVEL: Final = 4  # of 9: near the smallest size for photographs in a quarter of the time
@@ -35,9 +35,15 @@ def write_png(path: Path, pixels: NDArray[Any], profile: bytes | None = None) ->
     DeliveryError
         If it cannot be written.
     """
+    encoded = encoded_png(pixels, profile)
+    write_whole(path, lambda file: file.write(encoded))
+
+
+def encoded_png(pixels: NDArray[Any], profile: bytes | None = None) -> bytes:
+    """Encode a PNG; see `write_png`."""
     encoded = bytes(imagecodecs.png_encode(np.ascontiguousarray(pixels), level=_LEVEL))
     extra = _profile_chunk(profile) if profile else b""
-    write_whole(path, lambda file: file.write(encoded[:_HEADER_END] + extra + encoded[_HEADER_END:]))
+    return encoded[:_HEADER_END] + extra + encoded[_HEADER_END:]
 
 
 def _profile_chunk(profile: bytes) -> bytes:

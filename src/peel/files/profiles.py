@@ -6,14 +6,15 @@ backing colour that a person picked on the screen, are converted.
 
 import io
 from functools import lru_cache
-from typing import Final
+from typing import Any, Final
 
 import numpy as np
+from numpy.typing import NDArray
 from PIL import Image, ImageCms
 
 from peel.matte.arrays import ByteArray
 
-__all__ = ["colour_into_profile", "is_srgb", "rgb_profile_or_none", "to_screen"]
+__all__ = ["between_profiles", "colour_into_profile", "is_srgb", "rgb_profile_or_none", "to_screen"]
 
 _SRGB: Final = ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB"))
 _INTENT: Final = ImageCms.Intent.RELATIVE_COLORIMETRIC
@@ -75,3 +76,19 @@ def colour_into_profile(colour: tuple[float, float, float], profile: bytes | Non
     pixel = np.round(np.array([[colour]]) * 255).astype(np.uint8)
     red, green, blue = (float(part) / 255 for part in _converted(pixel, profile, to_screen=False)[0, 0])
     return red, green, blue
+
+
+def between_profiles(pixels: NDArray[Any], own: bytes | None, wanted: bytes | None) -> NDArray[Any]:
+    """Convert (H, W, 3) or (H, W, 4) pixels from one profile to another; None means sRGB. Alpha stays.
+
+    LittleCMS converts 8 bits here; pictures of 16 bits keep them where the profiles look the same.
+    """
+    if own == wanted or (is_srgb(own) and is_srgb(wanted)):
+        return pixels
+    source, target = (_SRGB if profile is None else _opened(profile) or _SRGB for profile in (own, wanted))
+    transform = ImageCms.buildTransform(source, target, "RGB", "RGB", _INTENT)
+    colours = pixels[..., :3] if pixels.dtype == np.uint8 else (pixels[..., :3] >> 8).astype(np.uint8)
+    made = np.asarray(ImageCms.applyTransform(Image.fromarray(np.ascontiguousarray(colours)), transform))
+    if pixels.dtype != np.uint8:
+        made = made.astype(np.uint16) * 257
+    return made if pixels.shape[2] == 3 else np.dstack([made, pixels[..., 3]])

@@ -15,6 +15,7 @@ from pathlib import Path
 from typing import Final, TypeVar
 
 from peel.errors import ProjectError
+from peel.files.asset_store import AssetStore
 from peel.files.atomic import current_umask
 from peel.files.connection import connect, hold, is_open_here, open_checked, release
 from peel.files.migrations import APPLICATION_ID, SCHEMA, VERSION, migrate
@@ -25,7 +26,7 @@ from peel.job.history import History, State
 from peel.job.job import Job, Photo
 from peel.job.plane import Plane
 from peel.job.planes import PLANES
-from peel.job.settings import JobSettings
+from peel.job.settings import JobSettings, pictures_of
 
 __all__ = ["ProjectFile"]
 
@@ -53,6 +54,7 @@ class ProjectFile:
         self._sql = connection
         self._turn = threading.RLock()
         self._tiles = TileStore(connection)
+        self._assets = AssetStore(connection)
         self._is_sound = is_sound
         self._held: tuple[int, int] | None = None
 
@@ -199,7 +201,8 @@ class ProjectFile:
             )
             row = sql.execute(query, (number, _MAX_SETTINGS_BYTES, _MAX_NOTE_BYTES)).fetchone()
             planes = self._planes(json.loads(row[1]), photo)
-            return Job(photo, planes, JobSettings.model_validate_json(row[0]))
+            settings = JobSettings.model_validate_json(row[0])
+            return Job(photo, planes, settings, self._assets.load(pictures_of(settings)))
 
         return self._read(read)
 
@@ -236,6 +239,7 @@ class ProjectFile:
             sql.execute("DELETE FROM state WHERE number <> ?", (number,))
             self._put("cursor", str(number))
             self._tiles.sweep()
+            self._assets.sweep()
         self._tiles.forget_saved()
         with self._turn, explain(self.path):
             self._sql.execute("PRAGMA incremental_vacuum").fetchall()
@@ -284,6 +288,7 @@ class ProjectFile:
                 with contextlib.suppress(ProjectError, sqlite3.Error):
                     with self._atomic():
                         self._tiles.sweep()
+                        self._assets.sweep()
                     self._sql.execute("PRAGMA incremental_vacuum").fetchall()
             self._sql.close()
             if self._held is not None:
@@ -292,6 +297,7 @@ class ProjectFile:
 
     def _row(self, job: Job) -> tuple[str, str]:
         planes = {name: self._tiles.save_plane(name, plane) for name, plane in job.planes.items()}
+        self._assets.save(job.assets[digest] for digest in pictures_of(job.settings) if digest in job.assets)
         return job.settings.model_dump_json(), json.dumps(planes)
 
     def _cursor(self) -> int | None:

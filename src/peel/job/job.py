@@ -8,6 +8,7 @@ from typing import Any, Final
 
 from numpy.typing import NDArray
 
+from peel.job.assets import Asset
 from peel.job.plane import Plane
 from peel.job.planes import PLANES, Role
 from peel.job.rect import Rect
@@ -97,11 +98,14 @@ class Job:
         Of the photo's size; those that are absent hold their default. Each is read as an attribute, such as
         ``job.zones``; see `peel.job.planes` for what they hold.
     settings : JobSettings
+    assets : mapping of str to Asset
+        Pictures that the settings name, by their digests; one that is missing was damaged.
     """
 
     photo: Photo
     planes: Mapping[str, Plane] = field(default_factory=lambda: MappingProxyType({}))
     settings: JobSettings = field(default_factory=JobSettings)
+    assets: Mapping[str, Asset] = field(default_factory=lambda: MappingProxyType({}))
 
     def __getattr__(self, name: str) -> Plane:
         """Return a plane of the table by its name."""
@@ -122,6 +126,10 @@ class Job:
         for name in changed:
             PLANES[name]
         return replace(self, planes=MappingProxyType({**self.planes, **changed}))
+
+    def with_asset(self, asset: Asset) -> "Job":
+        """Return the job with a picture beside its photo."""
+        return replace(self, assets=MappingProxyType({**self.assets, asset.digest: asset}))
 
     def without(self, *roles: Role) -> "Job":
         """Return the job with every plane of some roles back at its default."""

@@ -21,6 +21,7 @@ class Role(Enum):
     SOLUTION = "follows from the band by solving"
     TOUCH = "put on the solved matte by hand"
     COLOUR = "put on the subject's colours by hand"
+    SHADOW = "put on shadows by hand"
 
 
 @dataclass(frozen=True)
@@ -100,6 +101,9 @@ PLANES: Final[dict[str, PlaneSpec]] = {
         # Darkened below 128, lightened above; how much of the photo's own colour is brushed back, 0 to 255.
         PlaneSpec("toning", _BYTE, None, 128, Role.COLOUR),
         PlaneSpec("original", _BYTE, None, 0, Role.COLOUR),
+        # Shadow: how much of the photo's own is kept; weaker below 128, stronger above.
+        PlaneSpec("shadow_kept", _BYTE, None, 0, Role.SHADOW),
+        PlaneSpec("shadow_weight", _BYTE, None, 128, Role.SHADOW),
         # Alpha as solved so far, 65535 for 1; exact wherever the zones are certain.
         PlaneSpec("matte", np.dtype(np.uint16), None, 0, Role.SOLUTION),
         # 1 where the zones changed and the matte has not caught up.

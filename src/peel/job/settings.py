@@ -7,49 +7,79 @@ from pydantic import Field, model_validator
 
 from peel.job.settings_base import HexColour, Point, SettingsModel
 from peel.job.settings_colour import MOST_OUTWARD, MOST_TINTS, Colour, ColourArea, EdgeColour, SpillHue, Tint
-from peel.job.settings_sheet import MOST_STOPS, Backing, Delivery, Gradient, GradientStop, SheetFrame
+from peel.job.settings_cutouts import MOST_CUTOUTS, Corners, PlacedCutout, is_placeable
+from peel.job.settings_shadow import CastShadow, ContactShadow, KeptShadow, Shadow
+from peel.job.settings_sheet import (
+    MOST_SIDE,
+    MOST_STOPS,
+    Backing,
+    BackingPhoto,
+    Delivery,
+    Grade,
+    Gradient,
+    GradientStop,
+    LightWrap,
+    Pattern,
+    SheetFrame,
+    ToneMatch,
+)
 from peel.job.settings_snags import MOST_SETTLED, Inspection, SettledSnag, SnagLimit, SnagName
 
 __all__ = [
     "MOST_CONTOURS",
+    "MOST_CUTOUTS",
     "MOST_FINISH_AREAS",
     "MOST_OUTWARD",
     "MOST_SEPARATIONS",
     "MOST_SETTLED",
     "MOST_SHEER_COLOURS",
+    "MOST_SIDE",
     "MOST_STOPS",
     "MOST_TINTS",
     "MOST_TONE",
     "Backing",
+    "BackingPhoto",
     "Band",
+    "CastShadow",
     "Colour",
     "ColourArea",
+    "ContactShadow",
     "Contour",
+    "Corners",
     "Delivery",
     "EdgeColour",
     "Finish",
     "FinishArea",
     "Finishes",
+    "Grade",
     "Gradient",
     "GradientStop",
     "HexColour",
     "Inspection",
     "JobSettings",
+    "KeptShadow",
+    "LightWrap",
     "Mixing",
     "Node",
+    "Pattern",
     "PhotoSettings",
+    "PlacedCutout",
     "Point",
     "Recipe",
     "RenderingName",
     "Separation",
     "SettledSnag",
+    "Shadow",
     "SheetFrame",
     "SnagLimit",
     "SnagName",
     "Solving",
     "SpillHue",
     "Tint",
+    "ToneMatch",
     "hex_from_rgb",
+    "is_placeable",
+    "pictures_of",
     "rgb_from_hex",
     "value_of",
     "with_open_ends",
@@ -260,6 +290,8 @@ class PhotoSettings(SettingsModel):
     spill_found : the hue of a coloured backdrop, "none" if it has none, None while nobody has looked.
     spill_shared : whether the subject has that hue itself.
     settled_snags : snags that were mended or accepted, in that order.
+    cutouts : what stands on the sheet, the lowest first.
+    ground : two points of the line that the subject stands on; None for the lowest of the subject.
     """
 
     unmarked: Literal["backdrop", "subject"] = "backdrop"
@@ -273,6 +305,8 @@ class PhotoSettings(SettingsModel):
     spill_found: HexColour | Literal["none"] | None = None
     spill_shared: bool = False
     settled_snags: Annotated[tuple[SettledSnag, ...], Field(max_length=MOST_SETTLED)] = ()
+    cutouts: Annotated[tuple[PlacedCutout, ...], Field(max_length=MOST_CUTOUTS)] = (PlacedCutout(),)
+    ground: tuple[Point, Point] | None = None
 
     @property
     def known_mixing(self) -> Mixing | None:
@@ -295,6 +329,9 @@ class Recipe(SettingsModel):
     inspection: Inspection = Inspection()
     colour: Colour = Colour()
     backing: Backing = Backing()
+    subject: Grade = Grade()
+    wrap: LightWrap = LightWrap()
+    shadow: Shadow = Shadow()
     frame: SheetFrame = SheetFrame()
     delivery: Delivery = Delivery()
 
@@ -352,6 +389,14 @@ def with_value(settings: JobSettings, path: str, value: Any) -> JobSettings:
     getattr(holder, name)
     changed = type(holder).model_validate({**dict(holder), name: value})
     return with_value(settings, holder_path, changed) if holder_path else changed
+
+
+def pictures_of(settings: JobSettings) -> list[str]:
+    """List the digests of all pictures that settings name, each once."""
+    backing = settings.recipe.backing
+    named = [backing.photo.picture, backing.pattern.picture]
+    named += [cutout.source for cutout in settings.photo.cutouts if cutout.source != "subject"]
+    return list(dict.fromkeys(digest for digest in named if digest is not None))
 
 
 def with_open_ends(settings: JobSettings) -> JobSettings:

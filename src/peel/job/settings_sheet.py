@@ -1,14 +1,29 @@
-"""The settings of the sheet: what the cutout stands on, how large it is, and which files are delivered."""
+"""The settings of the sheet: what cutouts stand on, how they are lit, how large it is, which files are made."""
 
 from typing import Annotated, Final, Literal
 
 from pydantic import Field, model_validator
 
-from peel.job.settings_base import HexColour, SettingsModel
+from peel.job.settings_base import Digest, HexColour, SettingsModel
 
-__all__ = ["MOST_STOPS", "Backing", "Delivery", "Gradient", "GradientStop", "SheetFrame"]
+__all__ = [
+    "MOST_SIDE",
+    "MOST_STOPS",
+    "Backing",
+    "BackingPhoto",
+    "Delivery",
+    "Grade",
+    "Gradient",
+    "GradientStop",
+    "LightWrap",
+    "Pattern",
+    "SheetFrame",
+    "ToneMatch",
+]
 
 MOST_STOPS: Final = 24
+MOST_SIDE: Final = 30_000
+"""Pixels of the longest side of a sheet."""
 
 Share = Annotated[float, Field(ge=-4, le=5, allow_inf_nan=False)]
 
@@ -46,14 +61,106 @@ class Gradient(SettingsModel):
         return self
 
 
-class Backing(SettingsModel):
-    """What the cutout stands on: nothing, a plain colour (sRGB), or a gradient."""
+class Pattern(SettingsModel):
+    """Two colours that repeat, or a picture that does.
 
-    kind: Literal["nothing", "colour", "gradient"] = "nothing"
+    Attributes
+    ----------
+    motif : one of `peel.matte.composite.pattern.MOTIFS`, or "tile" for a picture.
+    picture : the tile's, kept in the job.
+    period_px : after how many pixels of the sheet it repeats.
+    turn_deg : by how much it is turned.
+    ink, paper : the motif's colour (sRGB), and what it stands on; a tile has its own.
+    """
+
+    motif: Literal["stars", "dots", "stripes", "lozenges", "waves", "tile"] = "stars"
+    picture: Digest | None = None
+    period_px: Annotated[float, Field(ge=4, le=8000)] = 400.0
+    turn_deg: Annotated[float, Field(ge=-180, le=180)] = 0.0
+    ink: HexColour = "#e7d7a0"
+    paper: HexColour = "#22304a"
+
+
+class BackingPhoto(SettingsModel):
+    """A photograph behind the cutouts.
+
+    Attributes
+    ----------
+    picture : kept in the job; None for none.
+    fit : whether it covers the whole sheet or is seen whole, before it is scaled.
+    scale : of that size.
+    move : by how much it is moved from the middle, in shares of the sheet's width and height.
+    mirrored : left to right.
+    blur_px : sigma of its blur, in pixels of the sheet.
+    """
+
+    picture: Digest | None = None
+    fit: Literal["fill", "whole"] = "fill"
+    scale: Annotated[float, Field(ge=0.05, le=20)] = 1.0
+    move: tuple[Share, Share] = (0.0, 0.0)
+    mirrored: bool = False
+    blur_px: Annotated[float, Field(ge=0, le=2000)] = 0.0
+
+
+Tone = Annotated[float, Field(ge=-2, le=2, allow_inf_nan=False)]
+
+
+class ToneMatch(SettingsModel):
+    """Tones that a picture is matched from and to: mean, then spread, of lightness and both axes of chroma (Oklab).
+
+    Attributes
+    ----------
+    to : what it is matched to, for people.
+    own, aim : measured when it was matched.
+    amount : how far.
+    """
+
+    to: Annotated[str, Field(max_length=60)] = ""
+    own: tuple[Tone, Tone, Tone, Tone, Tone, Tone]
+    aim: tuple[Tone, Tone, Tone, Tone, Tone, Tone]
+    amount: Annotated[float, Field(ge=0, le=1)] = 1.0
+
+
+class Grade(SettingsModel):
+    """How a picture's light and colours are changed; see `peel.matte.composite.grading.Grading`."""
+
+    match: ToneMatch | None = None
+    exposure: Annotated[float, Field(ge=-4, le=4)] = 0.0
+    warmth: Annotated[float, Field(ge=-1, le=1)] = 0.0
+    dark: Annotated[float, Field(ge=0, le=0.9)] = 0.0
+    light: Annotated[float, Field(ge=0.1, le=1)] = 1.0
+    middle: Annotated[float, Field(ge=0.05, le=0.95)] = 0.5
+    contrast: Annotated[float, Field(ge=-1, le=1)] = 0.0
+    saturation: Annotated[float, Field(ge=-1, le=1)] = 0.0
+    hue_deg: Annotated[float, Field(ge=-180, le=180)] = 0.0
+
+    @model_validator(mode="after")
+    def _ends_in_order(self) -> "Grade":
+        if self.dark >= self.light:
+            msg = "dark has to lie below light"
+            raise ValueError(msg)
+        return self
+
+
+class Backing(SettingsModel):
+    """What cutouts stand on: nothing, a plain colour (sRGB), a gradient, a pattern or a photograph, and its grade."""
+
+    kind: Literal["nothing", "colour", "gradient", "pattern", "photo"] = "nothing"
     colour: HexColour = "#ffffff"
     gradient: Gradient = Gradient()
+    pattern: Pattern = Pattern()
+    photo: BackingPhoto = BackingPhoto()
+    grade: Grade = Grade()
 
 
+class LightWrap(SettingsModel):
+    """How much of the backing's light is bled over edges, and how far inward."""
+
+    amount: Annotated[float, Field(ge=0, le=1)] = 0.0
+    reach_px: Annotated[float, Field(ge=1, le=400)] = 24.0
+
+
+Side = Annotated[int, Field(ge=1, le=MOST_SIDE)]
 Margin = Annotated[float, Field(ge=-20_000, le=20_000, allow_inf_nan=False)]
 
 
@@ -66,6 +173,8 @@ class SheetFrame(SettingsModel):
     unit : of the margins: pixels of the photo, or per cent of the longer side of what they are put around.
     top, right, bottom, left : room added around it; taken off where negative.
     aspect : width over height that it is then widened or heightened to; None leaves it.
+    size : width and height in pixels that it then has, around the same middle; None leaves it.
+    centred : whether it is moved so that the subject stands in its middle.
     """
 
     around: Literal["photo", "subject"] = "photo"
@@ -75,6 +184,8 @@ class SheetFrame(SettingsModel):
     bottom: Margin = 0.0
     left: Margin = 0.0
     aspect: Annotated[float, Field(ge=0.1, le=10)] | None = None
+    size: tuple[Side, Side] | None = None
+    centred: bool = False
 
 
 class Delivery(SettingsModel):

@@ -13,6 +13,7 @@ import numpy as np
 from peel.errors import PhotoError
 from peel.files.photo import read_drawn, read_photo
 from peel.files.pictures import write_png
+from peel.job.assets import Asset
 from peel.job.edits import set_value, use_zones
 from peel.job.job import Job, Photo, new_job
 from peel.job.kinds import said
@@ -114,6 +115,8 @@ class CutRequest:
         A picture of the kinds of edge (0 none, 50 hard, 100 soft, 150 strand, 200 lacy, 250 sheer), Peel's own
         suggestions, or a solve that knows of no kinds. None leaves it to the recipe.
     recipe : Recipe
+    assets : tuple of Asset
+        Pictures that the recipe names.
     photo_settings : dict
         Values of `peel.job.settings.PhotoSettings` to start from.
     """
@@ -123,6 +126,7 @@ class CutRequest:
     mark: Path | None = None
     kinds: Path | Literal["suggested", "none"] | None = None
     recipe: Recipe = field(default_factory=Recipe)
+    assets: tuple[Asset, ...] = ()
     photo_settings: dict[str, Any] = field(default_factory=dict)
 
 
@@ -176,6 +180,8 @@ def prepared(request: CutRequest, lap: Callable[[str], None] | None = None) -> J
     photo = read_photo(request.photo)
     job = new_job(photo).with_photo_settings(**request.photo_settings)
     job = job.with_settings(job.settings.model_copy(update={"recipe": request.recipe}))
+    for asset in request.assets:
+        job = job.with_asset(asset)
     job = _with_kinds(job, request.kinds)
     drawn = _drawn(request, photo)
     lap("read")

@@ -22,7 +22,10 @@ from peel.job.rect import Rect
 from peel.job.sheet import sheet_of
 from peel.job.space import Space
 from peel.matte.arrays import FloatArray
+from peel.matte.composite.lookup import graded_quickly
 from peel.work.stages import CELL, Stages
+from peel.work.stages.grades import grading_of
+from peel.work.wording import backing_words
 
 __all__ = [
     "Delivered",
@@ -95,7 +98,7 @@ def orders_of(job: Job, folder: Path) -> list[Order]:
     cutout = Format("png", wanted.cutout_bits)
     flat = Format("jpeg", 8, wanted.flat_quality)
     matte = Format("png", wanted.matte_bits)
-    backing = {"colour": recipe.backing.colour, "gradient": "a gradient"}.get(recipe.backing.kind, "white")
+    backing = backing_words(recipe.backing, nothing="white")
     transparent, on = f"cutout, transparent, {cutout.bits}-bit PNG", f"on {backing}, JPEG {flat.quality} %"
     orders = (
         (wanted.cutout, Order(folder / f"{stem}-cutout.png", Product.CUTOUT, cutout, transparent)),
@@ -190,10 +193,11 @@ def cutout_pixels(job: Job, stages: Stages, bits: int, progress: Progress | None
 
     Notes
     -----
-    Where alpha is 0 the subject's colour is continued a few pixels outward; beyond that the colour is black.
+    Where alpha is 0 the subject's colour is continued a few pixels outward; beyond that the colour is black. The
+    subject is graded as it is on its backing.
     """
     space = _space_of(Product.CUTOUT, job)
-    outward = job.settings.recipe.colour.outward_px
+    outward, grading = job.settings.recipe.colour.outward_px, grading_of(job.settings.recipe.subject)
     out = np.zeros((space.height, space.width, 4), np.uint8 if bits == 8 else np.uint16)
     for strip in _strips(space):
         _report(progress, strip.top / space.height)
@@ -203,7 +207,7 @@ def cutout_pixels(job: Job, stages: Stages, bits: int, progress: Progress | None
             continue
         near = _near_subject(alpha, outward)[strip.within(around)]
         mine = alpha[strip.within(around)]
-        colours = _integers(stages.foreground(job, strip, 0), bits)
+        colours = _integers(graded_quickly(stages.foreground(job, strip, 0), grading), bits)
         colours[~near] = 0
         out[strip.slices][..., :3] = colours
         out[strip.slices][..., 3] = _integers(mine, bits)

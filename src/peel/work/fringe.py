@@ -6,6 +6,7 @@ from typing import Final
 import numpy as np
 
 from peel.job.job import Job
+from peel.job.sheet import sheet_of
 from peel.matte.arrays import FloatArray
 from peel.matte.colour.rims import Rim, measured_rim
 from peel.matte.composite.over import composite_over
@@ -45,6 +46,13 @@ def _small(stages: Stages, job: Job, width_px: float) -> tuple[Rim, FloatArray]:
     return measured_rim(colours, alpha, width_px / (1 << level)), alpha
 
 
+def _chosen(stages: Stages, job: Job) -> FloatArray:
+    """Return what lies under the photo on its sheet, shadows and all, at the level that is measured."""
+    level, sheet = job.photo.space.level_within(_LONGEST), sheet_of(job)
+    under = job.photo.space.bounds(level).moved(round(sheet.top / (1 << level)), round(sheet.left / (1 << level)))
+    return stages.sheets.ground(sheet, under, level, lambda rect: np.ones((rect.height, rect.width, 3), np.float32))
+
+
 def measure_fringe(stages: Stages, job: Job) -> Fringe | None:
     """Measure the edge of a job as it would be delivered; None without an edge. Quick: in a small picture."""
     (excess, further, share), alpha = _small(stages, job, job.settings.recipe.colour.rim_px)
@@ -53,10 +61,8 @@ def measure_fringe(stages: Stages, job: Job) -> Fringe | None:
         return None
     own, solid = excess[where], alpha[where][None]
     aim = further[where][None]
-    backings = dict(_BACKINGS)
-    backing = job.settings.recipe.backing
-    chosen = stages.backing_colour(backing.colour) if backing.kind == "colour" else (1.0, 1.0, 1.0)
-    backings["backing"] = chosen
+    backings: dict[str, FloatArray | tuple[float, float, float]] = dict(_BACKINGS)
+    backings["backing"] = _chosen(stages, job)[where][None]
     linear = job.settings.photo.is_linear
     edge = np.clip(aim + own[None], 0, 1)
     figures = {}

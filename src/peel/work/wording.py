@@ -1,6 +1,15 @@
-"""How numbers are written for people."""
+"""How numbers and choices are written for people."""
 
-__all__ = ["grouped"]
+from peel.job.settings import Backing
+
+__all__ = ["backing_words", "grouped"]
+
+
+def backing_words(backing: Backing, *, nothing: str = "nothing") -> str:
+    """Name a backing in a few words."""
+    if backing.kind == "colour":
+        return backing.colour
+    return {"gradient": "a gradient", "pattern": "a pattern", "photo": "a photo"}.get(backing.kind, nothing)
 
 
 def grouped(number: float) -> str:

@@ -32,6 +32,7 @@ from peel.job.settings import Backing, Gradient, GradientStop, value_of
 from peel.job.sheet import sheet_of
 from peel.work.stages import Stages
 from peel.work.views import View
+from peel.work.wording import backing_words
 
 __all__ = ["STEP", "BackingPanel"]
 
@@ -321,8 +322,7 @@ class BackingPanel(Panel):
 def _state(job: Job, stages: Stages, solving: float | None) -> StepState:
     del stages, solving
     backing = job.settings.recipe.backing
-    words_of = {"nothing": "nothing", "colour": backing.colour, "gradient": "a gradient"}
-    return StepState(words_of[backing.kind], backing.kind != "nothing")
+    return StepState(backing_words(backing), backing.kind != "nothing")
 
 
 def _show_choice(choice: QComboBox, path: str, job: Job) -> None:

@@ -6,7 +6,7 @@ import numpy as np
 
 from peel.matte.arrays import FloatArray
 
-__all__ = ["gradient"]
+__all__ = ["dither", "gradient"]
 
 
 def gradient(
@@ -50,11 +50,11 @@ def gradient(
         place = ((columns - x0) * dx + (rows - y0) * dy) / length**2
     at = [stop[0] for stop in stops]
     parts = [np.interp(place, at, [stop[1][k] for stop in stops]) for k in range(3)]
-    made = np.stack(parts, axis=-1) + _dither(window)[..., None]
+    made = np.stack(parts, axis=-1) + dither(window)[..., None]
     return np.clip(made, 0, 1).astype(np.float32)
 
 
-def _dither(window: tuple[int, int, int, int]) -> FloatArray:
+def dither(window: tuple[int, int, int, int]) -> FloatArray:
     """Return a fixed pattern within half a step of 8 bits: interleaved gradient noise, which has no visible grain."""
     top, left, bottom, right = window
     rows, columns = np.mgrid[top:bottom, left:right].astype(np.float64)

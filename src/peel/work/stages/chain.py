@@ -15,7 +15,7 @@ from peel.matte.arrays import FloatArray
 from peel.matte.parallel import run_all
 from peel.work.stages.cache import Cache
 
-__all__ = ["CELL", "Before", "Chain", "Stage", "cells_of"]
+__all__ = ["CELL", "Before", "Chain", "Stage", "assembled", "cells_of"]
 
 CELL: Final = 256
 """Pixels of a level, a side, of the squares that results are made and kept in."""
@@ -124,10 +124,10 @@ class Chain:
             return self._cache.get(key, lambda: np.ascontiguousarray(stage.make(job, part, level, before)))
 
         cells = [part.intersection(self._space.bounds(level)) for part in cells_of(rect)]
-        return _assembled(rect, cells, cell)
+        return assembled(rect, cells, cell)
 
 
-def _assembled(rect: Rect, cells: list[Rect], make: Callable[[Rect], FloatArray]) -> FloatArray:
+def assembled(rect: Rect, cells: list[Rect], make: Callable[[Rect], FloatArray]) -> FloatArray:
     """Make cells in parallel and put their parts of a window together."""
     out: list[FloatArray] = []
 

@@ -1,4 +1,4 @@
-"""A photo at every pyramid level."""
+"""A picture at every pyramid level."""
 
 import threading
 from typing import Any
@@ -7,7 +7,6 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from peel.job.job import Photo
 from peel.job.rect import Rect
 from peel.job.space import level_size
 from peel.matte.arrays import FloatArray, unit_floats
@@ -28,14 +27,14 @@ def shrunk(values: NDArray[Any], level: int) -> NDArray[Any]:
 
 
 class Pyramid:
-    """A photo at every level; a level is made on first use. Any thread."""
+    """A picture (H, W, C) at every level; a level is made on first use. Any thread."""
 
-    def __init__(self, photo: Photo) -> None:
-        self._levels: list[NDArray[Any]] = [photo.pixels]
+    def __init__(self, pixels: NDArray[Any]) -> None:
+        self._levels: list[NDArray[Any]] = [pixels]
         self._turn = threading.Lock()
 
     def pixels(self, level: int) -> NDArray[Any]:
-        """Return the whole photo at a level, in its own depth and profile."""
+        """Return the whole picture at a level, in its own depth."""
         with self._turn:
             while len(self._levels) <= level:
                 self._levels.append(shrunk(self._levels[-1], 1))

@@ -1,17 +1,14 @@
 """The derived pictures of one photo's jobs, and of the sheet they are delivered on."""
 
-from collections.abc import Callable, Hashable
+from collections.abc import Hashable
 
 import numpy as np
 
-from peel.files.profiles import colour_into_profile
 from peel.job.job import Job, Photo
 from peel.job.kinds import kinds_in
 from peel.job.rect import Rect
-from peel.job.settings import rgb_from_hex
-from peel.job.sheet import Placement, Sheet
+from peel.job.sheet import Sheet
 from peel.matte.arrays import ByteArray, FloatArray
-from peel.matte.composite.gradient import gradient
 from peel.matte.composite.over import composite_over
 from peel.matte.edge.trimap import BACKGROUND, FOREGROUND
 from peel.work.stages.cache import Cache
@@ -28,10 +25,9 @@ from peel.work.stages.colour_chain import (
 )
 from peel.work.stages.matte_chain import Finished, Solved, Touched
 from peel.work.stages.pyramid import Pyramid, shrunk
+from peel.work.stages.sheets import Bare, Sheets
 
 __all__ = ["Stages"]
-
-Bare = Callable[[Rect], FloatArray]
 
 
 class Stages:
@@ -51,12 +47,13 @@ class Stages:
         The finished matte, alpha in [0, 1].
     colours : Chain
         The subject's own colours, straight, in [0, 1], in the photo's profile.
+    sheets : Sheets
+        What is laid under and over the cutout.
     """
 
     def __init__(self, photo: Photo, cache: Cache | None = None) -> None:
-        self._photo = photo
         self.cache = cache if cache is not None else Cache(400_000_000)
-        self.pyramid = Pyramid(photo)
+        self.pyramid = Pyramid(photo.pixels)
         self.matte = Chain([Solved(), Touched(), Finished()], photo.space, self.cache)
         untinted: list[Stage] = [
             Photographed(self.pyramid),
@@ -69,6 +66,7 @@ class Stages:
         before = Chain(untinted, photo.space, self.cache)
         brushed = [Tinted(before, self.matte, self.cache), Original(self.pyramid)]
         self.colours = Chain([*untinted, *brushed], photo.space, self.cache)
+        self.sheets = Sheets(self, self.cache, photo.profile)
 
     def alpha(self, job: Job, rect: Rect, level: int) -> FloatArray:
         """Return the finished matte at a level, float32 in [0, 1]."""
@@ -99,7 +97,7 @@ class Stages:
 
     def backing_colour(self, colour: str) -> tuple[float, float, float]:
         """Convert a ``#rrggbb`` picked on the screen to the photo's profile."""
-        return colour_into_profile(rgb_from_hex(colour), self._photo.profile)
+        return self.sheets.backings.colour(colour)
 
     def sheet(self, sheet: Sheet, rect: Rect, level: int, bare: Bare) -> FloatArray:
         """Return a window of a sheet at a level.
@@ -115,51 +113,19 @@ class Stages:
 
         Notes
         -----
-        At coarser levels a cutout's place is rounded to whole pixels of the level.
+        At coarser levels the place of a cutout that was moved by whole pixels is rounded to those of the level.
         """
-        out = self._backing(sheet, rect, level, bare)
-        for placement in sheet.cutouts:
-            self._place(placement, rect, level, out)
-        return out
+        return self.sheets.window(sheet, rect, level, bare)
 
     def cutout_stamp(self, job: Job, rect: Rect, level: int) -> Hashable:
         """Return all that the cutout itself brings into a window: equal stamps mean equal windows."""
         matte, colours = self.matte.stamp(job, rect, level), self.colours.stamp(job, rect, level)
         return matte, colours, job.settings.photo.is_linear
 
+    def matte_stamp(self, job: Job, rect: Rect, level: int) -> Hashable:
+        """Return all that a window of the finished matte depends on."""
+        return self.matte.stamp(job, rect, level)
+
     def sheet_stamp(self, sheet: Sheet, rect: Rect, level: int) -> Hashable:
         """Return all that a window of a sheet depends on."""
-        parts: list[Hashable] = [sheet.backing, (sheet.space.height, sheet.space.width)]
-        for placement in sheet.cutouts:
-            own = self._own_window(placement, rect, level)
-            seen = own.intersection(placement.job.photo.space.bounds(level))
-            stamp = () if seen.is_empty else self.cutout_stamp(placement.job, seen, level)
-            parts.append((placement.top, placement.left, stamp))
-        return tuple(parts)
-
-    def _own_window(self, placement: Placement, rect: Rect, level: int) -> Rect:
-        down, right = (round(offset / (1 << level)) for offset in (placement.top, placement.left))
-        return rect.moved(-down, -right)
-
-    def _backing(self, sheet: Sheet, rect: Rect, level: int, bare: Bare) -> FloatArray:
-        if sheet.backing.kind == "nothing":
-            return np.array(bare(rect), np.float32)
-        if sheet.backing.kind == "gradient":
-            return self._gradient(sheet, rect, level)
-        colour = np.array(self.backing_colour(sheet.backing.colour), np.float32)
-        return np.broadcast_to(colour, (rect.height, rect.width, 3)).copy()
-
-    def _gradient(self, sheet: Sheet, rect: Rect, level: int) -> FloatArray:
-        own, step = sheet.backing.gradient, 1 << level
-        width, height = sheet.space.width / step, sheet.space.height / step
-        ends = ((own.start[0] * width, own.start[1] * height), (own.end[0] * width, own.end[1] * height))
-        stops = [(stop.at, self.backing_colour(stop.colour)) for stop in own.stops]
-        return gradient(rect.as_tuple, ends, stops, is_round=own.shape == "round")
-
-    def _place(self, placement: Placement, rect: Rect, level: int, out: FloatArray) -> None:
-        """Lay a cutout over what is there; outside its photo nothing changes."""
-        own = self._own_window(placement, rect, level)
-        seen = own.intersection(placement.job.photo.space.bounds(level))
-        if not seen.is_empty:
-            part = seen.within(own)
-            out[part] = self.composite(placement.job, seen, level, out[part])
+        return self.sheets.stamp(sheet, rect, level)
