@@ -115,9 +115,8 @@ def warped(
     to_samples = np.diag([samples, samples, 1.0]) @ _shift(-left, -top) @ from_level
     centred = _shift(-0.5, -0.5) @ to_samples @ _shift(0.5, 0.5)  # OpenCV counts from the middle of a pixel
     shape = ((right - left) * samples, (bottom - top) * samples)
-    out = cv2.warpPerspective(
-        read(around, level), centred, shape, flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_CONSTANT
-    )
+    border = cv2.BORDER_REPLICATE if is_solid else cv2.BORDER_CONSTANT
+    out = cv2.warpPerspective(read(around, level), centred, shape, flags=cv2.INTER_CUBIC, borderMode=border)
     if samples > 1:
         out = cv2.resize(out, (right - left, bottom - top), interpolation=cv2.INTER_AREA)
     out = np.clip(out.reshape(bottom - top, right - left, channels), 0, 1)
