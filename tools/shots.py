@@ -16,6 +16,7 @@ from PySide6.QtGui import QAction
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QApplication
 
+from peel.demo.backings import backing_file
 from peel.desk.app import make_app
 from peel.desk.bench import Bench
 from peel.desk.desk_state import DeskState
@@ -214,6 +215,62 @@ def shoot_separation(visit: Visit) -> None:
     bench.files.close_photo()
 
 
+def shoot_backing(visit: Visit) -> None:
+    """Take pictures of Backing: a gradient being laid, cutouts in perspective before a curtain, a made shadow."""
+    desk, bench = visit.desk, visit.bench
+    desk.show_step(Step.BACKING)
+    backing = visit.panel(Step.BACKING)
+    backing.behind.kinds["gradient"].click()
+    backing.frame.margins["top"].set_value(160)
+    backing.frame.margins["right"].set_value(400)
+    visit.settle()
+    bench.canvas.fit()
+    visit.settle()
+    visit.do("Gradient")
+    visit.drag([(300, 100), (1500, 900), (2700, 1900)])
+    visit.settle()
+    visit.shoot("backing")
+    backing.behind.kinds["photo"].click()
+    visit.until(lambda: bench.backing_desk.is_idle)
+    visit.settle()
+    visit.do("Place")
+    visit.click(1500, 1300)
+    backing.turn_to("Cutouts")
+    backing.cutouts.copy_asked.emit()
+    visit.settle()
+    backing.cutouts.number_changed.emit("width", 0.62, False)
+    visit.settle()
+    for points in ([(2500, 900), (2600, 980), (2700, 1060)],):
+        visit.drag(points)
+        visit.settle()
+    visit.shoot("backing-photo")
+    shoot_shadow(visit)
+
+
+def shoot_shadow(visit: Visit) -> None:
+    """Take a picture of a shadow that was made, on plain paper."""
+    desk, bench = visit.desk, visit.bench
+    visit.open_demo("lamplighter")
+    visit.do("Propose")
+    visit.until(lambda: desk.job is not None and desk.job.has_subject)
+    visit.settle()
+    visit.window.message.hide()
+    desk.show_step(Step.BACKING)
+    backing = visit.panel(Step.BACKING)
+    backing.behind.picture_asked.emit("photo", backing_file("plain-paper"))
+    visit.until(lambda: bench.backing_desk.is_idle)
+    backing.frame.margins["right"].set_value(900)
+    backing.turn_to("Shadow")
+    visit.press("shadow contact")
+    visit.press("propose light")
+    visit.settle()
+    bench.canvas.fit()
+    visit.do("Ground")
+    visit.shoot("backing-shadow")
+    bench.files.close_photo()
+    visit.open_demo("bramble")
+
+
 def main() -> int:
     """Walk through a job and take a picture of each main view."""
     SHOTS.mkdir(parents=True, exist_ok=True)
@@ -264,18 +321,7 @@ def main() -> int:
     visit.until(lambda: bench.colour_desk.is_idle)
     visit.shoot("colour")
     bench.canvas.fit()
-    desk.show_step(Step.BACKING)
-    backing = visit.panel(Step.BACKING)
-    backing.graded.click()
-    backing.margins["top"].set_value(160)
-    backing.margins["right"].set_value(400)
-    visit.settle()
-    bench.canvas.fit()
-    visit.settle()
-    visit.do("Gradient")
-    visit.drag([(300, 100), (1500, 900), (2700, 1900)])
-    visit.settle()
-    visit.shoot("backing")
+    shoot_backing(visit)
     desk.show_step(Step.DELIVER)
     visit.panel(Step.DELIVER).set_folder(Path(tempfile.mkdtemp(prefix="peel-")) / "autumn programme")
     visit.settle()

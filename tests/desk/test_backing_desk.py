@@ -1,12 +1,22 @@
-"""Backing in the window: a gradient laid by its ends and its colours, and a sheet with room around."""
+"""Backing in the window: gradients, photos and patterns, cutouts placed together, matches, shadows, the sheet."""
 
+from pathlib import Path
+
+import numpy as np
 import pytest
-from PySide6.QtCore import QPoint, Qt
+from PIL import Image
+from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 
 from desk.hand import Hand
+from peel.demo.backings import BACKING_TITLES, backing_file
 from peel.desk.steps import Step
+from peel.files.assets import read_asset
+from peel.job.placing import corners_of, numbers_of
 from peel.job.sheet import sheet_of
+from peel.matte.composite.warping import homography, mapped
+from peel.work.delivery import flat_pixels
+from peel.work.stages import Cache, Stages
 from peel.work.views import View
 
 
@@ -14,7 +24,7 @@ from peel.work.views import View
 def backing(marked: Hand) -> Hand:
     """A window with the disc solved, in Backing, on a gradient."""
     marked.step("Backing")
-    marked.panel(Step.BACKING).graded.click()
+    marked.panel(Step.BACKING).behind.kinds["gradient"].click()
     marked.settle()
     return marked
 
@@ -40,7 +50,7 @@ def test_a_gradient_is_laid_by_dragging_and_an_end_is_moved(backing: Hand) -> No
 
 
 def test_colours_are_added_dragged_set_turned_and_taken_away(backing: Hand) -> None:
-    panel = backing.panel(Step.BACKING)
+    panel = backing.panel(Step.BACKING).behind
     bar = panel.bar
     middle = QPoint(bar.width() // 2, 12)
     QTest.mouseClick(bar, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, middle)
@@ -71,7 +81,7 @@ def test_colours_are_added_dragged_set_turned_and_taken_away(backing: Hand) -> N
 
 
 def test_a_colour_is_added_beyond_the_last_one(backing: Hand) -> None:
-    panel = backing.panel(Step.BACKING)
+    panel = backing.panel(Step.BACKING).behind
     stops = backing.job.settings.recipe.backing.gradient.stops
     inward = tuple(stop.model_copy(update={"at": stop.at / 2}) for stop in stops)
     panel.bar.changed.emit(inward, False)
@@ -87,7 +97,8 @@ def test_a_colour_is_added_beyond_the_last_one(backing: Hand) -> None:
 
 
 def test_room_around_is_seen_and_the_photo_stays_under_the_cursor(backing: Hand) -> None:
-    panel = backing.panel(Step.BACKING)
+    backing.press("page Frame")
+    panel = backing.panel(Step.BACKING).frame
     panel.margins["left"].set_value(100)
     panel.margins["top"].set_value(50)
     backing.settle()
@@ -104,3 +115,284 @@ def test_room_around_is_seen_and_the_photo_stays_under_the_cursor(backing: Hand)
     middle, beside = (image.pixelColor(backing.at(x, 150)) for x in (210, 110))
     assert middle.red() > middle.blue() + 60  # the orange disc stands where the photo says
     assert abs(beside.red() - beside.blue()) < 30
+
+
+CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
+
+
+@pytest.fixture
+def kite(tmp_path: Path) -> Path:
+    pixels = np.zeros((80, 60, 4), np.uint8)
+    pixels[5:75, 5:55] = (30, 190, 60, 255)
+    Image.fromarray(pixels).save(tmp_path / "kite.png")
+    return tmp_path / "kite.png"
+
+
+def _flat(hand: Hand) -> np.ndarray:
+    return flat_pixels(hand.job, Stages(hand.job.photo, Cache(80_000_000)))
+
+
+def _wait_read(hand: Hand) -> None:
+    hand.wait(lambda: hand.bench.backing_desk.is_idle)
+    hand.qtbot.wait(40)
+    hand.settle()
+
+
+def test_three_cutouts_are_placed_and_given_perspective_together(backing: Hand, kite: Path) -> None:
+    panel = backing.panel(Step.BACKING)
+    panel.behind._choose_colour("#336699")
+    backing.command("Place")
+    backing.click(210, 150)
+    assert backing.desk.tool.chosen == (0,)
+    backing.press("page Cutouts")
+    panel.cutouts.copy_asked.emit()
+    backing.settle()
+    assert backing.desk.tool.chosen == (1,)
+    backing.bench.backing_desk._read_cutout(kite)
+    _wait_read(backing)
+    assert [cutout.source == "subject" for cutout in backing.job.settings.photo.cutouts] == [True, True, False]
+    assert panel.cutouts.list.count() == 3
+    backing.bench.canvas.fit()
+    backing.drag([(210, 150), (260, 160), (320, 90)], CTRL)  # the kite lies on top; with Ctrl nothing snaps
+    backing.settle()
+    kite_at = np.array(corners_of(backing.job, backing.job.settings.photo.cutouts[2])).mean(axis=0)
+    assert np.abs(kite_at - (320, 90)).max() < 2
+    for item in range(3):
+        panel.cutouts.list.item(item).setSelected(True)
+    backing.settle()
+    tool = backing.desk.tool
+    assert tool.chosen == (0, 1, 2)
+    quad = tool.around(backing.job)
+    corner = tuple(quad[2])
+    pulled = (corner[0] - 30, corner[1] - 24)
+    before = [np.array(corners_of(backing.job, cutout)) for cutout in backing.job.settings.photo.cutouts]
+    backing.drag([corner, (corner[0] - 12, corner[1] - 10), pulled], CTRL)
+    backing.settle()
+    assert backing.session.history.undo_label == "Place"
+    aim = quad.copy()
+    aim[2] = pulled
+    way = homography(aim, 1, 1) @ np.linalg.inv(homography(quad, 1, 1))
+    for points, cutout in zip(before, backing.job.settings.photo.cutouts, strict=True):
+        assert np.abs(np.array(corners_of(backing.job, cutout)) - mapped(way, points)).max() < 3
+    seen = backing.bench.canvas.grab().toImage()
+    flat = _flat(backing)
+    for x, y in ((300, 80), (200, 140), (20, 20)):
+        shown, made = seen.pixelColor(backing.at(x, y)), flat[y, x]
+        assert max(abs(int(part) - own) for part, own in zip(made, shown.getRgb()[:3], strict=True)) < 8
+    panel.cutouts.home_asked.emit()
+    backing.settle()
+    assert all(cutout.corners is None for cutout in backing.job.settings.photo.cutouts)
+    backing.key(Qt.Key.Key_Delete)
+    backing.settle()
+    assert backing.job.settings.photo.cutouts == ()
+    backing.command("Undo")
+    backing.settle()
+    assert len(backing.job.settings.photo.cutouts) == 3
+
+
+def test_handles_scale_turn_stretch_and_snap(backing: Hand) -> None:
+    backing.command("Place")
+    backing.click(210, 150)
+    tool = backing.desk.tool
+
+    def numbers():
+        return numbers_of(backing.job, backing.job.settings.photo.cutouts[0])
+
+    quad = tool.around(backing.job)
+    backing.drag([tuple(quad[2]), tuple(quad[2] - 10), tuple(quad[0] + 0.5 * (quad[2] - quad[0]))])
+    backing.settle()
+    assert numbers().width == pytest.approx(0.5, abs=0.03)
+    assert numbers().height == pytest.approx(0.5, abs=0.03)
+    backing.command("Undo")
+    backing.settle()
+    middle = (quad[1] + quad[2]) / 2
+    backing.drag([tuple(middle), (middle[0] + 20, middle[1]), (middle[0] + 60, middle[1])])
+    backing.settle()
+    assert numbers().width > 1.2
+    assert numbers().height == pytest.approx(1, abs=1e-6)
+    backing.command("Undo")
+    backing.settle()
+    top = (quad[0] + quad[1]) / 2
+    knob = (top[0], top[1] - 26 / backing.bench.canvas.frame.scale)
+    centre = quad.mean(axis=0)
+    away = centre[1] - knob[1]
+    backing.drag([knob, (centre[0] + away * 0.7, centre[1] - away * 0.7), (centre[0] + away, centre[1])], SHIFT)
+    backing.settle()
+    assert numbers().turn_deg == pytest.approx(90, abs=1)
+    backing.panel(Step.BACKING).cutouts.mirror_asked.emit()
+    backing.settle()
+    assert numbers().mirrored
+    backing.panel(Step.BACKING).cutouts.home_asked.emit()
+    backing.settle()
+    backing.drag([(210, 150), (230, 160), (251, 151)])
+    backing.settle()
+    first = numbers().y
+    assert first == pytest.approx(0, abs=0.6)  # drawn to the middle line again
+    backing.key(Qt.Key.Key_Down)
+    backing.key(Qt.Key.Key_Right, SHIFT)
+    x = numbers().x
+    backing.settle()
+    assert numbers().y == pytest.approx(first + 1, abs=1e-6)
+    assert numbers().x == pytest.approx(x + 10, abs=1e-6)
+
+
+def test_numbers_order_hiding_and_shadows_of_chosen_cutouts(backing: Hand) -> None:
+    panel = backing.panel(Step.BACKING).cutouts
+    backing.command("Place")
+    backing.click(210, 150)
+    backing.press("page Cutouts")
+    panel.copy_asked.emit()
+    backing.settle()
+    panel.numbers["width"].set_value(50)
+    backing.settle()
+    own = numbers_of(backing.job, backing.job.settings.photo.cutouts[1])
+    assert (own.width, own.height) == pytest.approx((0.5, 0.5))
+    panel.together.setChecked(False)
+    panel.numbers["turn_deg"].set_value(30)
+    panel.numbers["y"].set_value(-40)
+    backing.settle()
+    own = numbers_of(backing.job, backing.job.settings.photo.cutouts[1])
+    assert own.turn_deg == pytest.approx(30)
+    assert own.y == pytest.approx(-40, abs=1e-6)
+    backing.press("order bottom")
+    backing.settle()
+    assert backing.job.settings.photo.cutouts[0].corners is not None
+    panel.casts.click()
+    backing.settle()
+    assert not backing.job.settings.photo.cutouts[0].casts
+    panel.list.item(0).setCheckState(Qt.CheckState.Unchecked)
+    backing.settle()
+    assert backing.job.settings.photo.cutouts[1].hidden
+
+
+def test_a_backing_photo_is_chosen_dragged_scaled_and_nudged(backing: Hand, tmp_path: Path) -> None:
+    panel = backing.panel(Step.BACKING).behind
+    panel.picture_asked.emit("photo", backing_file("stage-curtain"))
+    _wait_read(backing)
+    backing_now = backing.job.settings.recipe.backing
+    assert backing_now.kind == "photo"
+    assert backing_now.photo.picture in backing.job.assets
+    assert "stage-curtain" in panel.which.text()
+    backing.command("Behind")
+    backing.drag([(60, 60), (80, 70), (102, 90)])
+    backing.settle()
+    assert backing.job.settings.recipe.backing.photo.move == pytest.approx((0.1, 0.1), abs=0.01)
+    backing.drag([(60, 200), (60, 150), (60, 100)], right=True)
+    backing.settle()
+    assert backing.job.settings.recipe.backing.photo.scale > 1.2
+    before = backing.job.settings.recipe.backing.photo.move
+    backing.key(Qt.Key.Key_Left)
+    backing.settle()
+    assert backing.job.settings.recipe.backing.photo.move[0] == pytest.approx(before[0] - 1 / 420)
+    panel.mirrored.click()
+    panel.fit.setCurrentIndex(1)
+    panel.fit.activated.emit(1)
+    backing.settle()
+    assert backing.job.settings.recipe.backing.photo.mirrored
+    assert backing.job.settings.recipe.backing.photo.fit == "whole"
+    seen = backing.bench.canvas.grab().toImage().pixelColor(backing.at(60, 100))
+    flat = _flat(backing)[100, 60]
+    assert max(abs(int(a) - b) for a, b in zip(flat, seen.getRgb()[:3], strict=True)) < 12
+    (tmp_path / "no.jpg").write_bytes(b"nothing")
+    backing.bench.take_file(tmp_path / "no.jpg")
+    backing.wait(lambda: "no.jpg" in backing.window.message.text)
+    assert backing.job.settings.recipe.backing.photo.picture in backing.job.assets
+
+
+def test_patterns_tiles_and_every_demo_backing(backing: Hand) -> None:
+    panel = backing.panel(Step.BACKING).behind
+    panel.kinds["pattern"].click()
+    panel.motif.setCurrentIndex(panel.motif.findData("dots"))
+    panel.motif.activated.emit(0)
+    panel.inks["ink"].changed.emit("#ff0000")
+    backing.settle()
+    own = backing.job.settings.recipe.backing.pattern
+    assert (own.motif, own.ink) == ("dots", "#ff0000")
+    panel.picture_asked.emit("pattern", backing_file("star-tile"))
+    _wait_read(backing)
+    assert backing.job.settings.recipe.backing.pattern.motif == "tile"
+    for name in BACKING_TITLES:
+        assert read_asset(backing_file(name)).width >= 480
+
+
+def test_a_colour_is_picked_from_the_picture_kept_and_recent(backing: Hand) -> None:
+    panel = backing.panel(Step.BACKING).behind
+    panel.kinds["colour"].click()
+    backing.settle()
+    backing.press("pick Colour")
+    backing.click(210, 150)
+    backing.wait(lambda: backing.job.settings.recipe.backing.colour == "#d98033")
+    backing.settle()
+    assert backing.window.findChild(type(panel.swatches._shown[0]), "recent #d98033") is not None
+    panel.swatches.keep("#d98033")
+    assert "#d98033" in panel.swatches._own
+    assert backing.desk.tool.name == "Gradient" or backing.desk.tool is backing.desk.last_tool
+
+
+def test_one_press_matches_and_hand_values_name_their_target(backing: Hand) -> None:
+    panel = backing.panel(Step.BACKING)
+    panel.behind.picture_asked.emit("photo", backing_file("plain-paper"))
+    _wait_read(backing)
+    backing.press("page Match")
+    backing.press("match backing to old backdrop")
+    backing.settle()
+    match = backing.job.settings.recipe.backing.grade.match
+    assert match is not None
+    assert match.to == "old backdrop"
+    flat = _flat(backing)
+    assert np.abs(flat[5:40, 5:40].mean(axis=(0, 1)) - (38, 76, 153)).max() < 14
+    assert panel.matching.parts["exposure"]._name == "backing: exposure"
+    panel.matching.parts["exposure"].set_value(10)
+    panel.matching.amount.set_value(40)
+    backing.settle()
+    grade = backing.job.settings.recipe.backing.grade
+    assert grade.exposure == 1.0
+    assert grade.match is not None
+    assert grade.match.amount == pytest.approx(0.4)
+    panel.matching.what.setCurrentIndex(1)
+    panel.matching.what.activated.emit(1)
+    assert panel.matching.parts["warmth"]._name == "subject: warmth"
+    panel.matching.parts["warmth"].set_value(50)
+    backing.settle()
+    assert backing.job.settings.recipe.subject.warmth == 0.5
+    backing.press("reset grade")
+    backing.settle()
+    assert backing.job.settings.recipe.subject.warmth == 0
+
+
+def test_one_shadow_is_kept_and_another_made(backing: Hand) -> None:
+    panel = backing.panel(Step.BACKING)
+    panel.behind.kinds["colour"].click()
+    panel.behind._choose_colour("#ffffff")
+    backing.press("page Shadow")
+    backing.press("shadow kept")
+    backing.press("shadow contact")
+    backing.settle()
+    backing.command("Ground")
+    backing.drag([(100, 232), (200, 232), (320, 232)])
+    backing.settle()
+    ground = backing.job.settings.photo.ground
+    assert ground is not None
+    assert ground[0][1] == pytest.approx(232, abs=2)
+    tip = backing.desk.tool._tip()
+    backing.bench.canvas.look_at(QPointF(tip[0] - 60, tip[1] + 60), 0.9)
+    backing.drag([tip, (tip[0] - 20, tip[1] + 30), (350, 262)])
+    backing.settle()
+    cast = backing.job.settings.recipe.shadow.cast
+    assert cast.on
+    assert 0 < cast.towards_deg < 40
+    flat = _flat(backing)
+    assert flat[245, 300].max() < 220
+    backing.command("Shade")
+    backing.desk.set_brush(60)
+    backing.desk.shape_brush(softness=0.0)
+    backing.drag([(300, 245), (305, 246)], right=True)
+    backing.settle()
+    assert _flat(backing)[245, 300].min() > 225
+    backing.press("propose light")
+    backing.settle()
+    backing.press("draw kept shadow")
+    backing.drag([(20, 20), (120, 20), (120, 120), (20, 120)])
+    backing.settle()
+    assert backing.job.settings.recipe.shadow.kept.within == "brushed"
+    assert backing.job.shadow_kept.read()[60, 60] == 255

@@ -269,7 +269,7 @@ def test_the_backing_is_set_typed_and_shown(marked: Hand) -> None:
     assert desk.view is View.BACKING
     marked.wait(lambda: _colour(marked, 12, 12).name() == "#c8553d")
 
-    code = marked.panel(Step.BACKING).code
+    code = marked.panel(Step.BACKING).behind.code
     code.setFocus()
     code.selectAll()
     QTest.keyClicks(code, "#224466")

@@ -10,6 +10,7 @@ from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QProgressBar, QSplitter, QVBoxLayout, QWidget
 
 from peel.desk.again_desk import AgainDesk
+from peel.desk.backing_desk import BackingDesk
 from peel.desk.canvas.canvas import Canvas
 from peel.desk.canvas.proofs import Proofs
 from peel.desk.colour_desk import ColourDesk
@@ -25,6 +26,7 @@ from peel.desk.finish_desk import FinishDesk
 from peel.desk.held_keys import HeldKeys
 from peel.desk.layout import SideColumn, in_column, in_row
 from peel.desk.marking_desk import MarkingDesk
+from peel.desk.panels.backing import BackingPanel
 from peel.desk.panels.colour import ColourPanel
 from peel.desk.panels.deliver import DeliverPanel
 from peel.desk.panels.edge import EdgePanel
@@ -93,6 +95,9 @@ class Bench(QWidget):
         colour = self.panels[Step.COLOUR]
         assert isinstance(colour, ColourPanel)
         self.colour_desk = ColourDesk(desk, colour)
+        backing = self.panels[Step.BACKING]
+        assert isinstance(backing, BackingPanel)
+        self.backing_desk = BackingDesk(desk, backing)
         self.strip_desk = StripDesk(desk, self.canvas)
         self.snag_desk = SnagDesk(desk, matte, self.strip_desk, self.proofs)
         self.progress = QProgressBar()
@@ -171,6 +176,7 @@ class Bench(QWidget):
             self.strip_desk.close,
             self.snag_desk.close,
             self.colour_desk.close,
+            self.backing_desk.close,
             *(tool.close for tool in tools),
         ]
 
@@ -269,3 +275,10 @@ class Bench(QWidget):
     def open_path(self, path: Path) -> None:
         """Open a photo or a job."""
         self.files.open_path(path)
+
+    def take_file(self, path: Path) -> None:
+        """Take a file that was dropped: in Backing it stands on the sheet, elsewhere it is opened."""
+        if self.desk.job is not None and self.desk.step is Step.BACKING:
+            self.backing_desk.take_file(path)
+        else:
+            self.files.open_path(path)

@@ -8,18 +8,36 @@ from PySide6.QtWidgets import QFileDialog, QWidget
 from peel.files.photo import SUFFIXES
 from peel.work import memory
 
-__all__ = ["ask_job_name", "ask_photo_or_job"]
+__all__ = ["ask_cutout", "ask_job_name", "ask_photo_or_job", "ask_picture"]
 
 _FILTER: Final = "Photos and jobs (" + " ".join(f"*{suffix}" for suffix in (*SUFFIXES, ".peel")) + ")"
+
+_PICTURES: Final = "Pictures (" + " ".join(f"*{suffix}" for suffix in SUFFIXES) + ")"
+_CUTOUTS: Final = "Jobs and pictures with transparency (*.peel *.png *.tif *.tiff *.webp)"
 
 
 def ask_photo_or_job(parent: QWidget) -> Path | None:
     """Ask which file to open; None if nothing was chosen."""
-    begin = str(memory.read_preference("opened from") or "")
-    chosen, _ = QFileDialog.getOpenFileName(parent, "Open a photo or job", begin, _FILTER)
+    return _asked(parent, "Open a photo or job", _FILTER, "opened from")
+
+
+def ask_picture(parent: QWidget, title: str) -> Path | None:
+    """Ask for a picture that stands on the sheet; None if nothing was chosen."""
+    return _asked(parent, title, _PICTURES, "pictures from")
+
+
+def ask_cutout(parent: QWidget) -> Path | None:
+    """Ask for a job or a picture with transparency; None if nothing was chosen."""
+    return _asked(parent, "Place a cutout", _CUTOUTS, "cutouts from")
+
+
+def _asked(parent: QWidget, title: str, names: str, key: str) -> Path | None:
+    """Ask for a file where the last one was."""
+    begin = str(memory.read_preference(key) or "")
+    chosen, _ = QFileDialog.getOpenFileName(parent, title, begin, names)
     if not chosen:
         return None
-    memory.write_preference("opened from", str(Path(chosen).parent))
+    memory.write_preference(key, str(Path(chosen).parent))
     return Path(chosen)
 
 

@@ -184,10 +184,10 @@ class Window(QMainWindow):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent) -> None:
-        """Open the first file dropped."""
+        """Take the first file dropped."""
         files = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
         if files:
-            self.open_path(files[0])
+            self._when_ready(lambda bench: bench.take_file(files[0]))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Let keys that are held change what is shown."""

@@ -4,7 +4,7 @@ A cutout's place is where the corners of its picture lie, in photo pixels. It is
 is done, in whatever order, is one homography, applied once to the original.
 """
 
-from collections.abc import Callable, Collection, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Final, Literal
 
@@ -29,6 +29,7 @@ __all__ = [
     "moving",
     "numbers_of",
     "own_corners",
+    "put_cutouts",
     "reorder_cutouts",
     "send_home",
     "set_numbers",
@@ -145,7 +146,7 @@ def set_numbers(job: Job, number: int, pivot: Point, **changes: Any) -> Job:
     change = after.linear @ np.linalg.inv(before.linear)
     turned = (np.array(corners_of(job, cutout)) - pivot) @ change.T + pivot
     shift = np.array([after.x - before.x, after.y - before.y])
-    return _put(job, {number: turned + shift})
+    return put_cutouts(job, {number: turned + shift})
 
 
 def moving(x: float, y: float) -> NDArray[Any]:
@@ -174,16 +175,26 @@ def map_cutouts(job: Job, numbers: Collection[int], matrix: NDArray[Any]) -> Job
     for points in corners.values():
         if (np.column_stack([points, np.ones(4)]) @ matrix[2] <= 1e-9).any():
             raise _folded()
-    return _put(job, {k: mapped(matrix, points) for k, points in corners.items()})
+    return put_cutouts(job, {k: mapped(matrix, points) for k, points in corners.items()})
 
 
 def _folded() -> MarkError:
     return MarkError("A cutout cannot be folded over, or made smaller than a few pixels.", "Drag its corners apart.")
 
 
-def _put(job: Job, places: dict[int, NDArray[Any]]) -> Job:
+def put_cutouts(job: Job, places: Mapping[int, Any]) -> Job:
+    """Put the corners of cutouts, by their numbers, to points (4, 2) of the photo's plane.
+
+    Raises
+    ------
+    MarkError
+        If one would be folded over or vanish.
+    """
     cutouts = list(job.settings.photo.cutouts)
-    for number, points in places.items():
+    for number, place in places.items():
+        points = np.asarray(place, np.float64)
+        if number >= len(cutouts):
+            continue
         corners = tuple((float(x), float(y)) for x, y in points)
         assert len(corners) == 4
         if not np.isfinite(points).all() or np.abs(points).max() > 1e6 or not is_placeable(corners):

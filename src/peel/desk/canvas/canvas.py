@@ -427,9 +427,11 @@ class Canvas(QWidget):
         if event.key() == Qt.Key.Key_Space:
             self._space = True
             self.setCursor(Qt.CursorShape.OpenHandCursor)
+        elif tool is not None and tool.key(event):
+            return
         elif step is not None:
             self.pan(step)
-        elif tool is None or not tool.key(event):
+        else:
             super().keyPressEvent(event)
 
     def keyReleaseEvent(self, event: QKeyEvent) -> None:

@@ -54,6 +54,12 @@ class NumberField(QWidget):
         self._turning.setInterval(_TURN_MS)
         self._turning.timeout.connect(lambda: self.changed.emit(self._value, False))
 
+    def rename(self, name: str) -> None:
+        """Call it something else: what it changes is another thing now."""
+        self._name = name
+        self.setAccessibleName(name)
+        self.update()
+
     @property
     def value(self) -> float:
         """The number."""

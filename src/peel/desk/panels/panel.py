@@ -34,7 +34,8 @@ class Panel(QWidget):
         self.column = QVBoxLayout(self)
         self.column.setContentsMargins(0, 0, 4, 0)
         self.column.setSpacing(8)
-        self.column.addWidget(words(self.title, "title"))
+        if self.title:
+            self.column.addWidget(words(self.title, "title"))
         self.build()
         self.column.addStretch(1)
 
