@@ -1,4 +1,4 @@
-"""Run the bench: ``python -m bench [quality] [drawn] [camera] [large] [strokes] [window] [memory] [marking] [edge] [kinds] [separation] [repair] [snags] [colour] [--folder DIR]``; all of it without arguments."""
+"""Run the bench: ``python -m bench [quality] [drawn] [camera] [large] [strokes] [window] [memory] [marking] [edge] [kinds] [separation] [repair] [snags] [colour] [sheet] [--folder DIR]``; all of it without arguments."""
 
 import argparse
 import importlib
@@ -30,6 +30,7 @@ PARTS = (
     "repair",
     "snags",
     "colour",
+    "sheet",
 )
 
 
@@ -48,7 +49,16 @@ def main() -> int:
         for case in cases:
             print(row(case()), flush=True)
     _print_others(parts)
+    _print_sheets(parts)
     return 0
+
+
+def _print_sheets(parts: Sequence[str]) -> None:
+    if "sheet" in parts:
+        from bench.sheet import table as sheets
+
+        for line in sheets():
+            print(line, flush=True)
 
 
 def _print_others(parts: Sequence[str]) -> None:

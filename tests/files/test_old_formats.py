@@ -11,6 +11,8 @@ from peel.files.project import ProjectFile
 from peel.files.salvage import salvage
 from peel.job.kinds import kinds_in
 from peel.job.lay_band import lay_zones
+from peel.job.settings import PlacedCutout
+from peel.job.sheet import sheet_of
 from peel.matte.edge.kinds import Kind
 from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
 from peel.work.session import Session
@@ -128,3 +130,23 @@ def test_a_file_of_the_fifth_format_keeps_its_touch_ups_and_gets_no_corrections_
     assert job.settings.photo.tints == ()
     assert not any(job.planes.get(name) for name in ("patch", "toning", "original"))
     assert job.is_solved
+
+
+def test_a_file_of_the_sixth_format_keeps_its_sheet_and_has_its_subject_on_it(tmp_path: Path) -> None:
+    path = tmp_path / "old.peel"
+    shutil.copy(DATA / "version-6.peel", path)
+
+    session = Session.resume(ProjectFile.open(path))
+    session.wait_idle(60)
+
+    job = session.job
+    session.close()
+    recipe = job.settings.recipe
+    assert (recipe.backing.kind, recipe.frame.left) == ("gradient", 20)
+    assert (sheet_of(job).space.height, sheet_of(job).space.width) == (130, 180)
+    assert job.settings.photo.cutouts == (PlacedCutout(),)
+    assert not recipe.shadow.cast.on
+    assert job.assets == {}
+    assert (job.patch.read() == 1).any()
+    assert job.is_solved
+    assert sqlite3.connect(path).execute("SELECT count(*) FROM asset").fetchone()[0] == 0

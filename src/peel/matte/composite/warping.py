@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from peel.matte.arrays import FloatArray
 
-__all__ = ["Read", "homography", "mapped", "scaled", "warped"]
+__all__ = ["Read", "homography", "mapped", "scaled", "source_window", "warped"]
 
 Read = Callable[[tuple[int, int, int, int], int], FloatArray]
 """Returns a window (top, left, bottom, right) of a pyramid level of a picture, (h, w, C) float32."""
@@ -25,6 +25,7 @@ Read = Callable[[tuple[int, int, int, int], int], FloatArray]
 _MARGIN: Final = 3  # pixels that cubic interpolation may look beyond a window
 _MOST_SAMPLES: Final = 4  # a side, averaged for one pixel
 _MOST_LEVEL: Final = 12
+_ROOM: Final = 40  # pixels beyond a window that coarser levels may average in
 
 
 def homography(corners: Sequence[tuple[float, float]], height: float, width: float) -> NDArray[Any]:
@@ -127,6 +128,14 @@ def warped(
     return np.asarray(out, np.float32)
 
 
+def source_window(
+    size: tuple[int, int], matrix: NDArray[Any], window: tuple[int, int, int, int]
+) -> tuple[int, int, int, int] | None:
+    """Return the window of a picture that a window of the plane shows, with some room; None if it shows nothing."""
+    seen = _seen(matrix, size, window)
+    return None if seen is None else _around(mapped(np.linalg.inv(matrix), seen), size, _ROOM)
+
+
 def _shift(x: float, y: float) -> NDArray[Any]:
     return np.array([[1.0, 0.0, x], [0.0, 1.0, y], [0.0, 0.0, 1.0]])
 
@@ -176,9 +185,9 @@ def _steps(matrix: NDArray[Any], points: NDArray[Any]) -> tuple[float, float]:
     return min(spans), max(spans)
 
 
-def _around(points: NDArray[Any], size: tuple[int, int]) -> tuple[int, int, int, int]:
+def _around(points: NDArray[Any], size: tuple[int, int], room: int = _MARGIN) -> tuple[int, int, int, int]:
     """Return the window of a picture around points, with what interpolation looks at."""
-    low, high = np.floor(points.min(axis=0)) - _MARGIN, np.ceil(points.max(axis=0)) + _MARGIN
+    low, high = np.floor(points.min(axis=0)) - room, np.ceil(points.max(axis=0)) + room
     left, top = (int(min(max(low[k], 0), size[1 - k] - 1)) for k in (0, 1))
     right, bottom = (int(min(max(high[k], 1), size[1 - k])) for k in (0, 1))
     return top, left, max(bottom, top + 1), max(right, left + 1)

@@ -25,6 +25,7 @@ from peel.work.stages.pyramid import Pyramid, shrunk
 __all__ = ["Layer", "Shadows", "Subjects"]
 
 _LONGEST: Final = 2048  # pixels of the longest side of a picture that shadows are made in
+_PREVIEWED: Final = 1024  # the same while a coarser level is looked at
 _ROOM: Final = 1.0  # of a picture's longer side, that a shadow may reach beyond it
 _SOME: Final = 0.02
 _HORIZON: Final = 0.05  # of the depth at a picture's middle, short of which nothing is placed
@@ -192,7 +193,8 @@ def _is_any(shadow: Shadow) -> bool:
 
 def _working_level(height: int, width: int, level: int) -> int:
     """Return the level that shadows are made at, to be seen at another one."""
-    while max(level_size(height, width, level)) > _LONGEST:
+    longest = _LONGEST if level == 0 else _PREVIEWED
+    while max(level_size(height, width, level)) > longest:
         level += 1
     return level
 

@@ -1,6 +1,7 @@
 """Sheets: backing, shadows and cutouts laid over each other, in any window of any level."""
 
 from collections.abc import Callable, Hashable
+from functools import partial
 from typing import Any, Final, Protocol
 from weakref import WeakKeyDictionary
 
@@ -15,8 +16,9 @@ from peel.matte.arrays import FloatArray
 from peel.matte.composite.blurring import BLUR_REACH
 from peel.matte.composite.lookup import graded_quickly
 from peel.matte.composite.over import composite_over
-from peel.matte.composite.warping import scaled, warped
+from peel.matte.composite.warping import scaled, source_window, warped
 from peel.matte.composite.wrap import backing_glow, light_wrapped
+from peel.matte.parallel import run_all
 from peel.work.stages.backings import Backings
 from peel.work.stages.cache import Cache
 from peel.work.stages.chain import assembled, cells_of
@@ -40,6 +42,9 @@ class Cutouts(Subjects, Protocol):
 
     def cutout_stamp(self, job: Job, rect: Rect, level: int) -> Hashable:
         """Return what the cutout depends on."""
+
+    def is_clear(self, job: Job, rect: Rect, level: int) -> bool:
+        """Return whether nothing of the subject is in a window, as far as that is known without computing."""
 
 
 class Sheets:
@@ -90,12 +95,32 @@ class Sheets:
         seen = self._seen(placement, rect, level)
         if seen.is_empty:
             return
-        colours, alpha = self.cutout(placement, seen, level)
-        part = seen.within(rect)
-        if wrap.amount > 0 and sheet.backing.kind != "nothing":
-            glow = self._glow(sheet, number, seen, level, bare)
-            colours = light_wrapped(colours, glow, wrap.amount)
-        out[part] = composite_over(colours, out[part], alpha, linear=sheet.job.settings.photo.is_linear)
+        wraps = wrap.amount > 0 and sheet.backing.kind != "nothing"
+        glow = self._glow(sheet, number, seen, level, bare) if wraps else None
+
+        def lay(cell: Rect) -> None:
+            if self._is_clear(placement, cell, level):
+                return
+            colours, alpha = self.cutout(placement, cell, level)
+            if glow is not None:
+                colours = light_wrapped(colours, glow[cell.within(seen)], wrap.amount)
+            part = cell.within(rect)
+            out[part] = composite_over(colours, out[part], alpha, linear=sheet.job.settings.photo.is_linear)
+
+        run_all([partial(lay, cell.intersection(seen)) for cell in cells_of(seen)])
+
+    def _is_clear(self, placement: Placement, rect: Rect, level: int) -> bool:
+        """Return whether nothing of a cutout is in a window, as far as that is known without computing."""
+        if placement.asset is not None:
+            return False
+        if placement.whole_move is not None:
+            down, right = _offset(placement, level)
+            return self._cutouts.is_clear(placement.job, rect.moved(-down, -right), level)
+        around = source_window(placement.size, scaled(placement.matrix, 1 / (1 << level)), rect.as_tuple)
+        if around is None:
+            return True
+        covered = placement.job.photo.space.bounds().intersection(Rect(*around))
+        return covered.is_empty or self._cutouts.is_clear(placement.job, covered, 0)
 
     def _glow(self, sheet: Sheet, number: int, rect: Rect, level: int, bare: Bare) -> FloatArray:
         """Return the backing's light as it bleeds over a cutout; wide ones from a coarser level."""
@@ -150,15 +175,25 @@ class Sheets:
         def read(window: tuple[int, int, int, int], at: int) -> FloatArray:
             if placement.asset is not None:
                 return self._pictures.premultiplied(placement.asset, window, at)
-            own = Rect(*window)
-            alpha = self._cutouts.alpha(placement.job, own, at)[..., None]
-            return np.concatenate([self._cutouts.foreground(placement.job, own, at) * alpha, alpha], axis=2)
+            return assembled(
+                Rect(*window), cells_of(Rect(*window)), lambda part: self._premultiplied(placement.job, part, at)
+            )
 
         def cell(part: Rect) -> NDArray[Any]:
             key = ("placed", placement.corners, source, level, part)
             return self._cache.get(key, lambda: warped(read, placement.size, matrix, part.as_tuple))
 
         return assembled(rect, cells_of(rect), cell)
+
+    def _premultiplied(self, job: Job, part: Rect, level: int) -> NDArray[Any]:
+        """Return a cell of a cutout at a level, (h, w, 4); kept, as neighbouring cells of the sheet look at it."""
+        part = part.intersection(job.photo.space.bounds(level))
+
+        def make() -> NDArray[Any]:
+            alpha = self._cutouts.alpha(job, part, level)[..., None]
+            return np.concatenate([self._cutouts.foreground(job, part, level) * alpha, alpha], axis=2)
+
+        return self._cache.get(("premultiplied", self._cutouts.cutout_stamp(job, part, level), level, part), make)
 
     def _source_stamp(self, placement: Placement, level: int) -> Hashable:
         """Return what all of a cutout depends on; once for each job and level."""

@@ -122,6 +122,10 @@ class Stages:
         matte, colours = self.matte.stamp(job, rect, level), self.colours.stamp(job, rect, level)
         return matte, colours, job.settings.photo.is_linear
 
+    def is_clear(self, job: Job, rect: Rect, level: int) -> bool:
+        """Return whether nothing of the subject is in a window, as far as that is known without computing."""
+        return self.matte.constant(job, rect, level) == 0
+
     def matte_stamp(self, job: Job, rect: Rect, level: int) -> Hashable:
         """Return all that a window of the finished matte depends on."""
         return self.matte.stamp(job, rect, level)
