@@ -6,7 +6,7 @@ from typing import Final
 
 __all__ = ["main"]
 
-_WITHOUT_A_WINDOW: Final = ("check", "compact", "cut", "deliver", "separations")
+_WITHOUT_A_WINDOW: Final = ("carry", "check", "compact", "cut", "deliver", "presets", "propose", "separations")
 
 
 def main(arguments: list[str] | None = None) -> int:

@@ -98,7 +98,7 @@ def test_transparency_is_laid_on_white() -> None:
     ("content", "words"),
     [
         (b"", "is empty"),
-        (b"hello, I am a text", "is not a JPEG, PNG, TIFF or WebP picture"),
+        (b"hello, I am a text", "is not a JPEG, PNG, TIFF, WebP, AVIF, JPEG 2000 or OpenEXR picture"),
         (_encoded("PNG")[:200], "damaged or cut short"),
         (_encoded("JPEG")[:300], "damaged or cut short"),
         (_encoded("TIFF")[:900], "damaged"),

@@ -8,8 +8,9 @@ from PIL import Image, ImageCms
 
 from peel.errors import DeliveryError
 from peel.files.atomic import write_whole
+from peel.files.encoding import Encoding, encoded_jpeg
 from peel.files.photo import decode_photo
-from peel.files.pictures import write_jpeg, write_png
+from peel.files.pictures import write_png
 from peel.files.profiles import colour_into_profile, is_srgb, rgb_profile_or_none, to_screen
 
 
@@ -35,7 +36,7 @@ def test_profiles_are_embedded(tmp_path: Path) -> None:
     pixels = np.zeros((6, 6, 3), np.uint8)
 
     write_png(tmp_path / "a.png", pixels, profile)
-    write_jpeg(tmp_path / "a.jpg", pixels, 90, profile)
+    (tmp_path / "a.jpg").write_bytes(encoded_jpeg(pixels, Encoding(90, profile=profile)))
 
     for name in ("a.png", "a.jpg"):
         with Image.open(tmp_path / name) as image:

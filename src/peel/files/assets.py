@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from PIL import Image, ImageOps
 
 from peel.errors import PhotoError
+from peel.files.developing import is_developed
 from peel.files.photo import decode_photo, has_sixteen_bits, quietly, read_bytes, sixteen_bit_tiff, upright
 from peel.files.profiles import between_profiles, rgb_profile_or_none
 from peel.job.assets import Asset
@@ -74,11 +75,13 @@ def decode_asset(asset: Asset, profile: bytes | None) -> NDArray[Any]:
 def _straight(content: bytes, name: str) -> tuple[NDArray[Any], bytes | None]:
     """Decode a picture with its alpha, where it has any."""
     photo = decode_photo(content, name)  # every check, and every picture without alpha
+    if is_developed(content, name):
+        return photo.pixels, photo.profile
     try:
         with quietly(), Image.open(io.BytesIO(content)) as image:
             profile = rgb_profile_or_none(image.info.get("icc_profile"))
             turn = int(image.getexif().get(0x0112, 1))
-            if has_sixteen_bits(content, image):
+            if image.format in {"PNG", "TIFF"} and has_sixteen_bits(content, image):
                 pixels = imagecodecs.png_decode(content) if image.format == "PNG" else sixteen_bit_tiff(content, name)
                 if pixels.ndim == 3 and pixels.shape[2] in {2, 4}:
                     return np.ascontiguousarray(upright(_four(pixels), turn)), profile

@@ -1,4 +1,7 @@
-"""Read photographs: JPEG, PNG, TIFF and WebP, 8 or 16 bits, upright and with their profile."""
+"""Read photographs, 8 or 16 bits, upright and with their profile: JPEG, PNG, TIFF, WebP, AVIF, JPEG 2000.
+
+Camera files and OpenEXR are developed to 16 bits by `peel.files.developing`.
+"""
 
 import contextlib
 import io
@@ -14,6 +17,8 @@ from numpy.typing import NDArray
 from PIL import Image, ImageCms, ImageOps, UnidentifiedImageError
 
 from peel.errors import PhotoError, os_reason
+from peel.files.developing import RAW_SUFFIXES, developed_exr, developed_raw, is_exr, is_raw
+from peel.files.picture_limits import MAX_MEGAPIXELS, check_size
 from peel.files.profiles import rgb_profile_or_none
 from peel.job.job import Photo
 from peel.matte.arrays import ByteArray, FloatArray, unit_floats
@@ -34,8 +39,10 @@ __all__ = [
     "upright",
 ]
 
-SUFFIXES: Final = (".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp")
-MAX_MEGAPIXELS: Final = 150
+SUFFIXES: Final = (
+    ".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp", ".avif", ".jp2", ".j2k", ".jpf", ".exr", *RAW_SUFFIXES
+)  # fmt: skip
+_FORMATS: Final = ("JPEG", "PNG", "TIFF", "WEBP", "AVIF", "JPEG2000")
 _MAX_BYTES: Final = 2 * 1024**3 - 2**20  # what a value in a job file can hold
 _MAX_SCANS: Final = 100  # of a progressive JPEG; encoders write about ten
 _STRIP: Final = 256  # rows per step where a whole picture of floats would take too much memory
@@ -80,7 +87,7 @@ def read_photo(path: Path) -> Photo:
     return decode_photo(read_bytes(path), path.name)
 
 
-def decode_photo(content: bytes, name: str) -> Photo:
+def decode_photo(content: bytes, name: str, exposure: float = 0.0) -> Photo:
     """Decode a photograph, turn it upright, and keep its pixels in their own profile.
 
     Parameters
@@ -88,7 +95,9 @@ def decode_photo(content: bytes, name: str) -> Photo:
     content : bytes
         The file.
     name : str
-        What to call it when something is wrong.
+        What to call it when something is wrong; its end tells camera files.
+    exposure : float
+        Stops by which a camera file or OpenEXR is developed lighter or darker.
 
     Returns
     -------
@@ -100,7 +109,12 @@ def decode_photo(content: bytes, name: str) -> Photo:
     PhotoError
         If it is no such picture, damaged, or of a size Peel does not work with.
     """
-    pixels, profile = _decoded(content, name)
+    if is_raw(name):
+        pixels, profile = developed_raw(content, name, exposure), None
+    elif is_exr(content):
+        pixels, profile = developed_exr(content, name, exposure), None
+    else:
+        pixels, profile = _decoded(content, name)
     pixels = np.ascontiguousarray(pixels)
     pixels.flags.writeable = False
     return Photo(name, pixels, profile)
@@ -109,8 +123,8 @@ def decode_photo(content: bytes, name: str) -> Photo:
 def _decoded(content: bytes, name: str) -> tuple[Pixels, bytes | None]:
     with quietly():
         try:
-            with Image.open(io.BytesIO(content), formats=("JPEG", "PNG", "TIFF", "WEBP")) as image:
-                _check_size(image.size, name)
+            with Image.open(io.BytesIO(content), formats=_FORMATS) as image:
+                check_size(image.size, name)
                 _check_scans(image, content, name)
                 if has_sixteen_bits(content, image):
                     return _sixteen_bit(content, image, name)
@@ -143,19 +157,8 @@ def _damaged(name: str) -> PhotoError:
 def _unreadable(content: bytes, name: str) -> PhotoError:
     if not content:
         return PhotoError(f"{name} is empty.", "Get the file again from where it came.")
-    what = "is not a JPEG, PNG, TIFF or WebP picture, whatever its name says"
+    what = "is not a JPEG, PNG, TIFF, WebP, AVIF, JPEG 2000 or OpenEXR picture, whatever its name says"
     return PhotoError(f"{name} {what}, or is damaged from its start.", "Save it as one of these and open that.")
-
-
-def _check_size(size: tuple[int, int], name: str) -> None:
-    width, height = size
-    if width * height > MAX_MEGAPIXELS * 1_000_000:
-        size_words = f"{width} × {height} pixels ({width * height / 1e6:.0f} MP)"
-        message = f"{name} is {size_words}; Peel works up to {MAX_MEGAPIXELS} MP."
-        raise PhotoError(message, "Make a smaller copy and open that.")
-    if min(width, height) < 3:
-        message = f"{name} is {width} × {height} pixels, too small to have an edge to cut."
-        raise PhotoError(message, "Open a picture of at least 3 × 3 pixels.")
 
 
 def _check_scans(image: Image.Image, content: bytes, name: str) -> None:
@@ -169,6 +172,8 @@ def has_sixteen_bits(content: bytes, image: Image.Image) -> bool:
     """Return whether an opened PNG or TIFF has more than 8 bits a channel, which Pillow would cut off."""
     if image.format == "PNG":
         return content[24:25] == b"\x10"
+    if image.format == "JPEG2000":
+        return image.mode.startswith("I;16") or imagecodecs.jpeg2k_decode(content).dtype == np.uint16
     if image.format == "TIFF":
         bits = image.tag_v2.get(258, (8,))  # type: ignore[attr-defined]
         return max(bits if isinstance(bits, tuple) else (bits,)) > 8
@@ -177,7 +182,10 @@ def has_sixteen_bits(content: bytes, image: Image.Image) -> bool:
 
 def _sixteen_bit(content: bytes, image: Image.Image, name: str) -> tuple[Pixels, bytes | None]:
     """Decode 16 bits a channel, which Pillow would cut to 8."""
-    pixels = imagecodecs.png_decode(content) if image.format == "PNG" else sixteen_bit_tiff(content, name)
+    if image.format == "TIFF":
+        pixels = sixteen_bit_tiff(content, name)
+    else:
+        pixels = imagecodecs.png_decode(content) if image.format == "PNG" else imagecodecs.jpeg2k_decode(content)
     if pixels.size == 0:
         raise _damaged(name)
     if pixels.dtype != np.uint16:
@@ -285,7 +293,7 @@ def read_preview(content: bytes, name: str, longest_px: int) -> ByteArray | None
     """
     try:
         with quietly(), Image.open(io.BytesIO(content), formats=("JPEG",)) as image:
-            _check_size(image.size, name)
+            check_size(image.size, name)
             _check_scans(image, content, name)
             if image.mode != "RGB":
                 return None
@@ -304,8 +312,8 @@ def read_opacity(content: bytes, name: str) -> ByteArray | None:
     (H, W) uint8 ndarray or None
     """
     try:
-        with quietly(), Image.open(io.BytesIO(content), formats=("PNG", "TIFF", "WEBP")) as image:
-            _check_size(image.size, name)
+        with quietly(), Image.open(io.BytesIO(content), formats=("PNG", "TIFF", "WEBP", "AVIF")) as image:
+            check_size(image.size, name)
             if image.format == "TIFF" and has_sixteen_bits(content, image):
                 pixels = sixteen_bit_tiff(content, name)
                 if pixels.ndim != 3 or pixels.shape[2] not in {2, 4}:

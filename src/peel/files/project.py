@@ -20,6 +20,7 @@ from peel.files.atomic import current_umask
 from peel.files.connection import connect, hold, is_open_here, open_checked, release
 from peel.files.migrations import APPLICATION_ID, SCHEMA, VERSION, migrate
 from peel.files.names import clean_name
+from peel.files.photo import decode_photo
 from peel.files.project_checks import explain, photo_digest
 from peel.files.tile_store import TileStore
 from peel.job.history import History, State
@@ -34,6 +35,7 @@ _MAX_STATES: Final = 20_000  # the latest ones are offered for undo
 _MAX_LABEL: Final = 200
 _MAX_SETTINGS_BYTES: Final = 50_000_000
 _MAX_NOTE_BYTES: Final = 100_000
+_EXPOSURE: Final = "exposure"  # a note: it is part of how the photo is decoded, not of the work on it
 _T = TypeVar("_T")
 
 
@@ -59,7 +61,7 @@ class ProjectFile:
         self._held: tuple[int, int] | None = None
 
     @classmethod
-    def create(cls, path: Path, photo_bytes: bytes, photo_name: str) -> "ProjectFile":
+    def create(cls, path: Path, photo_bytes: bytes, photo_name: str, exposure: float = 0.0) -> "ProjectFile":
         """Begin a job file with a photo in it and no state yet.
 
         Raises
@@ -79,6 +81,8 @@ class ProjectFile:
                 raise
         project = cls(path, sql, is_sound=True)
         project._held = hold(path)
+        if exposure:
+            project.write_note(_EXPOSURE, f"{exposure:g}")
         return project
 
     @classmethod
@@ -143,6 +147,24 @@ class ProjectFile:
             return clean_name(str(name)), content
 
         return self._read(read)
+
+    def read_photo(self) -> Photo:
+        """Decode the photo, developed as it was when the work began.
+
+        Raises
+        ------
+        PhotoError, ProjectError
+        """
+        name, content = self.photo()
+        return decode_photo(content, name, self.exposure)
+
+    @property
+    def exposure(self) -> float:
+        """Stops by which the photo is developed lighter; 0 for most."""
+        try:
+            return min(max(float(self.read_note(_EXPOSURE) or 0.0), -4.0), 4.0)
+        except ValueError:
+            return 0.0
 
     def append(self, label: str, job: Job) -> int:
         """Store a state after the current one, dropping the undone ones; return its number."""

@@ -7,7 +7,6 @@ from typing import Final
 
 from peel.errors import PhotoError, ProjectError
 from peel.files.connection import check_schema, connect, deadline, is_open_here
-from peel.files.photo import decode_photo
 from peel.files.project import ProjectFile
 from peel.files.project_checks import check_header, explain
 from peel.job.job import Job, Photo, new_job
@@ -51,7 +50,7 @@ def salvage(path: Path, copy: Path) -> Salvage:
 
 def _copied(damaged: ProjectFile, sql: sqlite3.Connection, path: Path, copy: Path) -> Salvage:
     name, content, photo = _photo(damaged, path)
-    project = ProjectFile.create(copy, content, name)
+    project = ProjectFile.create(copy, content, name, damaged.exposure)
     kept, total = 0, 0
     try:
         for number, label in _numbers(sql):
@@ -73,7 +72,7 @@ def _copied(damaged: ProjectFile, sql: sqlite3.Connection, path: Path, copy: Pat
 def _photo(damaged: ProjectFile, path: Path) -> tuple[str, bytes, Photo]:
     try:
         name, content = damaged.photo()
-        return name, content, decode_photo(content, name)
+        return name, content, damaged.read_photo()
     except (ProjectError, PhotoError) as error:
         message = f"{path} is damaged, and the photo in it cannot be read."
         raise ProjectError(message, "Open the photo itself, or a copy of the job.") from error

@@ -23,7 +23,7 @@ from peel.job.settings_sheet import (
     SheetFrame,
     ToneMatch,
 )
-from peel.job.settings_snags import MOST_SETTLED, Inspection, SettledSnag, SnagLimit, SnagName
+from peel.job.settings_snags import MOST_SETTLED, DeliverySnagName, Inspection, SettledSnag, SnagLimit, SnagName
 
 __all__ = [
     "MOST_CONTOURS",
@@ -47,6 +47,7 @@ __all__ = [
     "Contour",
     "Corners",
     "Delivery",
+    "DeliverySnagName",
     "EdgeColour",
     "Finish",
     "FinishArea",

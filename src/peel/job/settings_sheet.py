@@ -189,7 +189,7 @@ class SheetFrame(SettingsModel):
 
 
 class Delivery(SettingsModel):
-    """Which files are delivered, and how."""
+    """Which files are delivered, and how: three plain ones, and those of presets by their names."""
 
     cutout: bool = True
     cutout_bits: Literal[8, 16] = 8
@@ -197,3 +197,4 @@ class Delivery(SettingsModel):
     flat_quality: Annotated[int, Field(ge=40, le=100)] = 92
     matte: bool = True
     matte_bits: Literal[8, 16] = 8
+    presets: Annotated[tuple[Annotated[str, Field(max_length=80)], ...], Field(max_length=50)] = ()

@@ -6,7 +6,7 @@ from pydantic import Field
 
 from peel.job.settings_base import Point, SettingsModel
 
-__all__ = ["MOST_SETTLED", "Inspection", "SettledSnag", "SnagLimit", "SnagName"]
+__all__ = ["MOST_SETTLED", "DeliverySnagName", "Inspection", "SettledSnag", "SnagLimit", "SnagName"]
 
 MOST_SETTLED: Final = 2_000
 
@@ -14,6 +14,9 @@ SnagName = Literal[
     "pinhole", "speck", "haze", "see_through", "backdrop_left", "strand_cut", "hard_cut", "stepped", "frame", "residue",
     "fringe_light", "fringe_dark", "fringe_tinted", "spill",
 ]  # fmt: skip
+
+
+DeliverySnagName = Literal["frame_cut", "old_frame", "enlarged", "gamut", "fewer_pixels", "backing_fringe"]
 
 
 class SnagLimit(SettingsModel):
@@ -54,7 +57,7 @@ class SettledSnag(SettingsModel):
     reason : why it was accepted.
     """
 
-    sort: SnagName
+    sort: SnagName | DeliverySnagName
     at: Point
     reach_px: Annotated[float, Field(ge=0, le=1e5)] = 40.0
     how: Literal["mended", "accepted"] = "accepted"

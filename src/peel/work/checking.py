@@ -8,12 +8,14 @@ import numpy as np
 
 from peel.files.photo import read_reference
 from peel.job.job import Job
+from peel.job.preset import Preset
 from peel.job.rect import Rect
 from peel.matte.inspect.snags import Severity, Snag
+from peel.work.delivery_snags import delivery_snags, is_delivery_snag_accepted
 from peel.work.inspecting import Inspector, snag_row
 from peel.work.stages import Stages
 
-__all__ = ["check_job", "fails"]
+__all__ = ["check_job", "check_order", "fails"]
 
 _AROUND_PX = 12  # around a snag, within which its error is measured
 
@@ -45,6 +47,21 @@ def check_job(
             row["error_px"] = round(_error(job, stages, snag, truth), 1)
         rows.append(row)
     return rows
+
+
+def check_order(job: Job, stages: Stages, presets: Sequence[Preset]) -> list[dict[str, Any]]:
+    """Look at what presets would make of a job; as rows like those of `check_job`."""
+    return [
+        {
+            "sort": snag.sort,
+            "severity": snag.severity.value,
+            "at": [round(part, 1) for part in snag.at],
+            "says": snag.says,
+            "tool": snag.mend,
+            "accepted": is_delivery_snag_accepted(job, snag),
+        }
+        for snag in delivery_snags(job, stages, presets)
+    ]
 
 
 def _error(job: Job, stages: Stages, snag: Snag, truth: np.ndarray) -> float:

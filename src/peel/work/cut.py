@@ -19,12 +19,13 @@ from peel.job.job import Job, Photo, new_job
 from peel.job.kinds import said
 from peel.job.marking import Zone, mark_region
 from peel.job.plane import Plane
+from peel.job.preset import Preset
 from peel.job.settings import Recipe
 from peel.matte.arrays import ByteArray
 from peel.matte.edge.kinds import Kind
 from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, missing_zone, trimap_from_gray
 from peel.matte.solve.conjugate_gradients import SolveReport
-from peel.work.delivery import Format, Order, Product, deliver
+from peel.work.delivery import Order, deliver
 from peel.work.solving import check_solvable, solve_job
 from peel.work.stages import Cache, Stages
 
@@ -57,11 +58,12 @@ class CutFiles:
         """List them as orders for delivery."""
         orders = []
         if self.matte is not None:
-            orders.append(Order(self.matte, Product.MATTE, Format("png", 16), "matte"))
+            orders.append(Order(self.matte, Preset(name="Matte", product="matte", bits=16), "matte"))
         if self.cutout is not None:
-            orders.append(Order(self.cutout, Product.CUTOUT, Format("png", job.photo.bits), "cutout"))
+            bits: Literal[8, 16] = 16 if job.photo.bits == 16 else 8
+            orders.append(Order(self.cutout, Preset(name="Cutout", product="cutout", bits=bits), "cutout"))
         if self.flat is not None:
-            orders.append(Order(self.flat, Product.FLAT, Format("jpeg"), "flat picture"))
+            orders.append(Order(self.flat, Preset(name="Flat", product="flat", format="jpeg"), "flat picture"))
         return orders
 
 
@@ -237,11 +239,11 @@ def _write(job: Job, files: CutFiles, clock: _Clock, report: Progress) -> None:
             return True
 
         (written,) = deliver(job, stages, [order], tell)
-        if order.product is Product.CUTOUT:
+        if order.preset.product == "cutout":
             clock.seconds["colours"] = written.pixels_s
             clock.seconds["cutout"] = written.encoding_s
         else:
-            clock.seconds[order.product.value] = written.pixels_s + written.encoding_s
+            clock.seconds[order.preset.product] = written.pixels_s + written.encoding_s
 
 
 def _peak_memory_mb() -> float:

@@ -4,8 +4,7 @@ from pathlib import Path
 
 from peel.errors import MarkError, SolveError
 from peel.files.assets import read_cutout
-from peel.files.photo import decode_photo
-from peel.files.pictures import encoded_png
+from peel.files.encoding import Encoding, encoded_png
 from peel.files.project import ProjectFile
 from peel.job.assets import Asset
 from peel.work.delivery import cutout_pixels
@@ -38,8 +37,7 @@ def cutout_asset(path: Path, own: Path | None = None) -> Asset:
         raise MarkError("This is the open job itself.", "Use Copy to place its subject once more.")
     project = ProjectFile.open(path)
     try:
-        name, content = project.photo()
-        photo = decode_photo(content, name)
+        photo = project.read_photo()
         job = project.load(project.history().current.number, photo)
     finally:
         project.close()
@@ -47,4 +45,6 @@ def cutout_asset(path: Path, own: Path | None = None) -> Asset:
         message = f"{path} is not solved yet, so it has no cutout to place."
         raise SolveError(message, "Open it and mark its subject first.")
     pixels = cutout_pixels(job, Stages(photo, Cache(_CACHE_BYTES)), photo.bits)
-    return Asset(f"{path.stem} (cutout)", encoded_png(pixels, photo.profile), photo.height, photo.width)
+    return Asset(
+        f"{path.stem} (cutout)", encoded_png(pixels, Encoding(profile=photo.profile)), photo.height, photo.width
+    )

@@ -86,10 +86,18 @@ class Session:
         return cls.begin_with(content, photo_path.name, project_path, resources)
 
     @classmethod
-    def begin_with(cls, content: bytes, name: str, project_path: Path, resources: Resources | None = None) -> "Session":
-        """Start on a photo whose bytes are at hand; waits for them to be decoded."""
-        photo = decode_photo(content, name)
-        project = ProjectFile.create(project_path, content, name)
+    def begin_with(
+        cls,
+        content: bytes,
+        name: str,
+        project_path: Path,
+        resources: Resources | None = None,
+        *,
+        exposure: float = 0.0,
+    ) -> "Session":
+        """Start on a photo whose bytes are at hand, developed by so many stops; waits for them to be decoded."""
+        photo = decode_photo(content, name, exposure)
+        project = ProjectFile.create(project_path, content, name, exposure)
         try:
             job = new_job(photo)
             opacity = read_opacity(content, name)
@@ -111,8 +119,7 @@ class Session:
         PhotoError, ProjectError
         """
         try:
-            name, content = project.photo()
-            photo = decode_photo(content, name)
+            photo = project.read_photo()
             history = project.history()
             job = project.load(history.current.number, photo)
             project.trust()

@@ -78,6 +78,18 @@ class Sheets:
             out = composite_over(colour, out, layer.opacity, linear=sheet.job.settings.photo.is_linear)
         return out
 
+    def transparent(self, sheet: Sheet, rect: Rect, level: int) -> FloatArray:
+        """Return the cutouts of a sheet, one over the other, on nothing: (h, w, 4) premultiplied."""
+        out = np.zeros((rect.height, rect.width, 4), np.float32)
+        for placement in sheet.cutouts:
+            seen = self._seen(placement, rect, level)
+            if seen.is_empty:
+                continue
+            colours, alpha = self.cutout(placement, seen, level)
+            own, part = np.concatenate([colours * alpha[..., None], alpha[..., None]], axis=2), seen.within(rect)
+            out[part] = own + (1 - alpha[..., None]) * out[part]
+        return out
+
     def layers(self, sheet: Sheet, rect: Rect, level: int) -> list[Layer]:
         """Return the shadows in a window of a sheet, the lowest first."""
         return self.shadows.layers(sheet, rect, level, self.backings.colour)

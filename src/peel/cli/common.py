@@ -1,0 +1,94 @@
+"""What the commands share: the application they register with, progress on stderr, and jobs opened and solved."""
+
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import typer
+from rich.console import Console
+from rich.progress import Progress, TextColumn
+
+from peel.errors import SolveError
+
+if TYPE_CHECKING:
+    from peel.work.session import Session
+
+__all__ = ["app", "progress", "share_of", "solved"]
+
+app = typer.Typer(
+    help="Cut a photograph's subject from its backdrop as a clean alpha matte.",
+    no_args_is_help=False,
+    add_completion=False,
+    pretty_exceptions_enable=False,
+)
+errors = Console(stderr=True)
+
+
+@contextmanager
+def solved(path: Path) -> "Iterator[tuple[Session, Callable[[str, float], None]]]":
+    """Open a job, solve what is unsolved, and give its session with something to tell progress to.
+
+    Raises
+    ------
+    SolveError
+        If it has no subject, or cannot be solved.
+    """
+    from peel.files.project import ProjectFile
+    from peel.work.session import Session
+    from peel.work.solving import check_solvable
+
+    session = Session.resume(ProjectFile.open(path))
+    try:
+        if not session.job.has_subject:
+            message = f"{path} has no subject marked yet."
+            raise SolveError(message, "Open it in the window and mark one.")
+        with progress() as tell:
+            tell("Solving", 0.0)
+            check_solvable(session.job)
+            session.wait_idle(24 * 3600)
+            if not session.job.is_solved:
+                message = f"The matte of {path} could not be solved."
+                raise SolveError(message, "Open it in the window to see why.")
+            yield session, tell
+    finally:
+        session.close()
+
+
+def share_of(tell: Callable[[str, float], None], stage: str) -> Callable[[float], bool]:
+    """Return what takes a share done and tells it as progress of a stage."""
+
+    def told(share: float) -> bool:
+        tell(stage, share)
+        return True
+
+    return told
+
+
+class progress:  # noqa: N801 - used like a function
+    """Show progress on stderr: a bar on a terminal, a line per stage in a log."""
+
+    def __init__(self) -> None:
+        self._bar = Progress(
+            *Progress.get_default_columns()[:2],
+            TextColumn("{task.percentage:>3.0f} %"),
+            console=errors,
+            transient=True,
+        )
+        self._task = self._bar.add_task("", total=1.0)
+        self._stage = ""
+
+    def __enter__(self) -> Callable[[str, float], None]:
+        if errors.is_terminal:
+            self._bar.start()
+        return self._tell
+
+    def __exit__(self, *_error: object) -> None:
+        if errors.is_terminal:
+            self._bar.stop()
+
+    def _tell(self, stage: str, share: float) -> None:
+        if stage != self._stage and not errors.is_terminal:
+            typer.echo(stage, err=True)
+        self._stage = stage
+        self._bar.update(self._task, description=stage, completed=share)

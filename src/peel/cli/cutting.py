@@ -1,0 +1,148 @@
+"""Commands that cut one photo, and look at it: cut, separations."""
+
+import json
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Any
+
+import typer
+
+from peel.cli.common import app, progress
+from peel.errors import UsageError
+
+if TYPE_CHECKING:
+    from peel.files.recipes import RecipeFile
+
+__all__ = ["cut", "separations"]
+
+_Zones = Annotated[Path | None, typer.Option(help="8-bit gray picture: 0 backdrop, 255 subject, between unsure.")]
+_Mark = Annotated[
+    Path | None, typer.Option(help="8-bit gray picture, 255 subject; the unsure band lays itself around it.")
+]
+
+
+@app.command()
+def cut(
+    photo: Annotated[Path, typer.Argument(help="The photograph: JPEG, PNG, TIFF or WebP.")],
+    zones: _Zones = None,
+    mark: _Mark = None,
+    laid: Annotated[
+        Path | None, typer.Option(help="Write the zones as they were laid here, as 8-bit gray PNG.")
+    ] = None,
+    kinds: Annotated[
+        str | None,
+        typer.Option(
+            help="Kinds of edge: suggested, none, or an 8-bit gray picture (50 hard, 100 soft, 150 strand, 200 lacy, "
+            "250 sheer). As the recipe says unless given."
+        ),
+    ] = None,
+    recipe: Annotated[Path | None, typer.Option(help="JSON file with settings of the recipe.")] = None,
+    matte: Annotated[Path | None, typer.Option(help="Write the matte here, as 16-bit gray PNG.")] = None,
+    cutout: Annotated[Path | None, typer.Option(help="Write the cutout here, as PNG with straight alpha.")] = None,
+    on: Annotated[str | None, typer.Option(help="Backing colour of the flat picture, as #rrggbb.")] = None,
+    flat: Annotated[Path | None, typer.Option(help="Write the cutout on the colour here, as JPEG.")] = None,
+    mixing: Annotated[str, typer.Option(help="How the photo mixes colours: found, value or light.")] = "found",
+    own_colour: Annotated[
+        list[str] | None, typer.Option(help="A colour of sheer material, as #rrggbb; may be given several times.")
+    ] = None,
+    as_json: Annotated[bool, typer.Option("--json", help="Print seconds per stage and peak memory.")] = False,
+) -> None:
+    """Cut a photo by a mark or by zones drawn in a picture."""
+    from peel.work.cut import CutFiles, CutRequest
+    from peel.work.cut import cut as run_cut
+    from peel.work.leftovers import tidy_up
+
+    _check_one(zones, mark)
+    files = CutFiles(matte, cutout, flat, laid)
+    drawn = Path(kinds) if kinds not in (None, "suggested", "none") else None
+    inputs = [path for path in (photo, zones, mark, drawn, recipe) if path is not None]
+    _check_outputs([path for path in (matte, cutout, flat, laid) if path is not None], inputs)
+    read = _recipe(recipe, on)
+    request = CutRequest(
+        photo=photo,
+        zones=zones,
+        mark=mark,
+        kinds=drawn or kinds,  # type: ignore[arg-type]
+        recipe=read.recipe,
+        assets=read.assets,
+        photo_settings=_photo_settings(mixing, own_colour or []),
+    )
+    tidy_up()
+    with progress() as tell:
+        report = run_cut(request, files, tell)
+    if as_json:
+        typer.echo(json.dumps(report.as_json()))
+
+
+def _check_one(zones: Path | None, mark: Path | None) -> None:
+    if (zones is None) == (mark is None):
+        raise UsageError("Give either --zones or --mark.", "A mark is enough: the unsure band lays itself around it.")
+
+
+def _recipe(path: Path | None, colour: str | None) -> "RecipeFile":
+    """Read a recipe; without one, or with a colour given, the backing is that colour, white unless given."""
+    from peel.files.recipes import RecipeFile, read_recipe
+    from peel.job.settings import Recipe
+
+    file = RecipeFile(Recipe()) if path is None else read_recipe(path)
+    if colour is None and path is not None and file.recipe.backing.kind != "nothing":
+        return file
+    backing = {"kind": "colour", "colour": _colour(colour or "#ffffff")}
+    return RecipeFile(Recipe.model_validate({**dict(file.recipe), "backing": backing}), file.assets)
+
+
+def _photo_settings(mixing: str, sheer_colours: list[str]) -> dict[str, Any]:
+    from peel.job.settings import MOST_SHEER_COLOURS
+
+    if mixing not in ("found", "value", "light"):
+        message = f"{mixing} is no way of mixing colours."
+        raise UsageError(message, "Choose found, value or light.")
+    if len(sheer_colours) > MOST_SHEER_COLOURS:
+        message = f"{len(sheer_colours)} colours of sheer material are too many."
+        raise UsageError(message, f"Give at most {MOST_SHEER_COLOURS}.")
+    chosen = None if mixing == "found" else mixing
+    return {"mixing": chosen, "sheer_colours": tuple(_colour(text) for text in sheer_colours)}
+
+
+def _colour(text: str) -> str:
+    import re
+
+    if not re.fullmatch(r"#[0-9a-fA-F]{6}", text):
+        message = f"{text} is not a colour."
+        raise UsageError(message, "Give it as #rrggbb, for example #ffffff.")
+    return text.lower()
+
+
+def _check_outputs(outputs: list[Path], inputs: list[Path]) -> None:
+    if not outputs:
+        raise UsageError("Nothing to write.", "Give at least one of --matte, --cutout, --flat and --laid.")
+    taken = {path.resolve() for path in inputs}
+    for path in outputs:
+        if path.resolve() in taken:
+            message = f"{path} would be written over or twice."
+            raise UsageError(message, "Give every file a name of its own.")
+        taken.add(path.resolve())
+
+
+@app.command()
+def separations(
+    photo: Annotated[Path, typer.Argument(help="The photograph: JPEG, PNG, TIFF or WebP.")],
+    zones: _Zones = None,
+    mark: _Mark = None,
+    as_json: Annotated[bool, typer.Option("--json", help="Print all figures, as JSON.")] = False,
+) -> None:
+    """List renderings of a photo, ranked by how well each tells subject from backdrop at the edge."""
+    from peel.job.mixing import with_mixing
+    from peel.work.cut import CutRequest, prepared
+    from peel.work.separation_sheet import figures_of, read_sheet
+
+    _check_one(zones, mark)
+    job = with_mixing(prepared(CutRequest(photo=photo, zones=zones, mark=mark)))
+    sheet = read_sheet(job)
+    rows = [figures_of(job, row) for row in sheet.rows]
+    if as_json:
+        typer.echo(json.dumps({"alike": sheet.alike, "keyable": sheet.keyable, "renderings": rows}))
+        return
+    for row in rows:
+        typer.echo(f"{row['separability']:7.4f}  {row['rendering']}")
+    if sheet.alike:
+        typer.echo("Subject and backdrop have the same colours at the edge: no rendering tells them apart.")

@@ -1,0 +1,131 @@
+"""Presets as JSON files: those that ship with Peel, and those of the person."""
+
+import json
+from pathlib import Path
+from typing import Final
+
+import platformdirs
+from pydantic import ValidationError
+
+from peel.errors import UsageError
+from peel.files.atomic import write_whole
+from peel.files.photo import read_bytes
+from peel.job.preset import Preset
+
+__all__ = [
+    "SHIPPED",
+    "find_preset",
+    "import_preset",
+    "own_folder",
+    "presets",
+    "read_preset",
+    "remove_preset",
+    "write_preset",
+]
+
+SHIPPED: Final = Path(__file__).parent.parent / "presets"
+_MAX_BYTES: Final = 200_000
+_MOST: Final = 200
+
+
+def own_folder() -> Path:
+    """Return the folder of the person's own presets."""
+    return Path(platformdirs.user_config_dir("peel", appauthor=False)) / "presets"
+
+
+def read_preset(path: Path) -> Preset:
+    """Read a preset.
+
+    Raises
+    ------
+    PhotoError
+        If the file cannot be read.
+    UsageError
+        If it is none, names a setting that there is not, or asks for what its format cannot do.
+    """
+    content = read_bytes(path)
+    if len(content) > _MAX_BYTES:
+        raise UsageError(f"{path} is too large to be a preset.", "Give a JSON file that names product and format.")
+    try:
+        found = json.loads(content)
+        if isinstance(found, dict):
+            found = {"name": path.stem, **found}
+        return Preset.model_validate_json(json.dumps(found))
+    except (ValueError, RecursionError) as error:
+        raise UsageError(_sentence(path, error), "Mend it, or leave the setting out.") from error
+
+
+def _sentence(path: Path, error: Exception) -> str:
+    if not isinstance(error, ValidationError):
+        return f"{path} cannot be used: it is no JSON file with settings."
+    first = error.errors(include_url=False, include_input=False)[0]
+    where = ".".join(str(part) for part in first["loc"])[:80]
+    if first["type"] == "extra_forbidden":
+        return f"{path} names a setting that there is not: {where}."
+    said = str(first["msg"]).removeprefix("Value error, ").rstrip(".")
+    return f"{path} cannot be used: {where + ': ' if where else ''}{said}."
+
+
+def write_preset(preset: Preset, path: Path) -> None:
+    """Write a preset, leaving out what is as it is by default.
+
+    Raises
+    ------
+    DeliveryError
+        If it cannot be written.
+    """
+    own = preset.model_dump(exclude_defaults=True, mode="json")
+    text = json.dumps({"name": preset.name, "product": preset.product, "format": preset.format, **own}, indent=2)
+    write_whole(path, lambda file: file.write((text + "\n").encode()))
+
+
+def presets() -> dict[str, Preset]:
+    """Return every preset by its name, shipped ones first; files that are none are passed over."""
+    found: dict[str, Preset] = {}
+    for folder in (SHIPPED, own_folder()):
+        for path in sorted(folder.glob("*.json"))[:_MOST] if folder.is_dir() else []:
+            try:
+                preset = read_preset(path)
+            except (UsageError, OSError):
+                continue
+            except Exception:  # noqa: BLE001 - one file of many that cannot be read is no reason to have none
+                continue
+            found[preset.name] = preset
+    return found
+
+
+def find_preset(named: str) -> Preset:
+    """Return a preset by its name, or from a file.
+
+    Raises
+    ------
+    UsageError
+        If there is none of the name.
+    """
+    if named.endswith(".json"):
+        return read_preset(Path(named))
+    known = presets()
+    if named in known:
+        return known[named]
+    by_case = {name.casefold(): preset for name, preset in known.items()}
+    if named.casefold() in by_case:
+        return by_case[named.casefold()]
+    message = f"There is no preset called {named}."
+    raise UsageError(message, f"There are: {', '.join(known)}; or give a JSON file.")
+
+
+def import_preset(path: Path) -> Preset:
+    """Add a preset to the person's own; one of the same name is replaced."""
+    preset = read_preset(path)
+    write_preset(preset, _own_path(preset.name))
+    return preset
+
+
+def remove_preset(name: str) -> None:
+    """Remove one of the person's own presets."""
+    _own_path(name).unlink(missing_ok=True)
+
+
+def _own_path(name: str) -> Path:
+    stem = "".join(part if part.isalnum() or part in " -_" else "-" for part in name).strip() or "preset"
+    return own_folder() / f"{stem}.json"
