@@ -244,9 +244,7 @@ def test_size_frame_and_continued_colour(solved: Job, tmp_path: Path) -> None:
     assert small.size == (210, 150)
     alpha = np.asarray(small)[..., 3] / 255
     assert np.abs(alpha - cv2.resize(_truth(solved), (210, 150), interpolation=cv2.INTER_AREA)).max() < 0.01
-    framed = _open(
-        _deliver(solved, tmp_path, product="matte", frame={"around": "subject", "top": 10}, file_name="m")
-    )
+    framed = _open(_deliver(solved, tmp_path, product="matte", frame={"around": "subject", "top": 10}, file_name="m"))
     assert framed.size[0] < 200
     bare = np.asarray(_open(_deliver(solved, tmp_path, product="cutout", continued=False, file_name="b")))
     assert not bare[bare[..., 3] == 0].any()

@@ -18,6 +18,7 @@ from peel.desk.commands import add_commands
 from peel.desk.controls.key_sheet import KeySheet
 from peel.desk.controls.shelf import Shelf
 from peel.desk.controls.step_line import StepLine
+from peel.desk.deliver_desk import DeliverDesk
 from peel.desk.desk_state import DeskState
 from peel.desk.display.tiles import DisplayTiles
 from peel.desk.edge_desk import EdgeDesk
@@ -100,6 +101,9 @@ class Bench(QWidget):
         self.backing_desk = BackingDesk(desk, backing)
         self.strip_desk = StripDesk(desk, self.canvas)
         self.snag_desk = SnagDesk(desk, matte, self.strip_desk, self.proofs)
+        deliver = self.panels[Step.DELIVER]
+        assert isinstance(deliver, DeliverPanel)
+        self.deliver_desk = DeliverDesk(desk, deliver, self.snag_desk, self.canvas)
         self.progress = QProgressBar()
         self.progress.setObjectName("solving")
         self.progress.setTextVisible(False)
@@ -177,6 +181,7 @@ class Bench(QWidget):
             self.snag_desk.close,
             self.colour_desk.close,
             self.backing_desk.close,
+            self.deliver_desk.close,
             *(tool.close for tool in tools),
         ]
 

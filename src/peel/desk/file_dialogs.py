@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QFileDialog, QWidget
 from peel.files.photo import SUFFIXES
 from peel.work import memory
 
-__all__ = ["ask_cutout", "ask_job_name", "ask_photo_or_job", "ask_picture"]
+__all__ = ["ask_cutout", "ask_job_name", "ask_photo_or_job", "ask_picture", "ask_preset"]
 
 _FILTER: Final = "Photos and jobs (" + " ".join(f"*{suffix}" for suffix in (*SUFFIXES, ".peel")) + ")"
 
@@ -29,6 +29,11 @@ def ask_picture(parent: QWidget, title: str) -> Path | None:
 def ask_cutout(parent: QWidget) -> Path | None:
     """Ask for a job or a picture with transparency; None if nothing was chosen."""
     return _asked(parent, "Place a cutout", _CUTOUTS, "cutouts from")
+
+
+def ask_preset(parent: QWidget) -> Path | None:
+    """Ask for a preset's file; None if nothing was chosen."""
+    return _asked(parent, "Add a preset", "Presets (*.json)", "presets from")
 
 
 def _asked(parent: QWidget, title: str, names: str, key: str) -> Path | None:

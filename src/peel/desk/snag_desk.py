@@ -97,7 +97,7 @@ class SnagDesk(LaneDesk):
         strip.went_to.connect(self._on_place)
         strip.snag_chosen.connect(self._go_to)
         desk.ask.walk.connect(self._on_walk)
-        desk.ask.mend.connect(self.mend)
+        desk.ask.mend.connect(self.mend)  # both only while the walk is shown; Deliver has a list of its own
         desk.ask.accept.connect(lambda: self.accept(page.reason.text()))
         desk.ask.strip.connect(self.show_strip)
         desk.session_changed.connect(self._on_session)
@@ -199,7 +199,7 @@ class SnagDesk(LaneDesk):
 
     def _on_walk(self, by: int) -> None:
         """Walk on by a key, in every step that has no places of its own."""
-        if self._desk.step is not Step.EDGE:
+        if self._desk.step not in (Step.EDGE, Step.DELIVER):
             self.walk(by)
 
     def walk(self, by: int) -> None:

@@ -1,20 +1,32 @@
-"""Deliver: which files, where to, and what was written."""
+"""Deliver: the snags that are left, which files by which presets, where to, and what was written."""
 
+from collections.abc import Sequence
 from pathlib import Path
 
-from PySide6.QtCore import QStandardPaths, QUrl, Signal
+from PySide6.QtCore import QSignalBlocker, QStandardPaths, Qt, QUrl, Signal
 from PySide6.QtGui import QDesktopServices
-from PySide6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QLineEdit, QProgressBar
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QFileDialog,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QProgressBar,
+)
 
 from peel.desk.controls.number_field import NumberField
+from peel.desk.panels.delivery_snags import SnagList
 from peel.desk.panels.panel import Panel, words
 from peel.desk.panels.spec import Command, StepSpec
 from peel.desk.steps import Step, StepState
 from peel.errors import PeelError
 from peel.job.job import Job
+from peel.job.preset import Preset
 from peel.job.settings import value_of
 from peel.work import memory
-from peel.work.delivery import Delivered, Order, deliver, orders_of
+from peel.work.delivery import Delivered, Order, deliver, orders_of, planned, presets_of, wanted_presets
+from peel.work.delivery_report import report_row, write_report
 from peel.work.memory import is_file
 from peel.work.scheduler import Lane, Ticket
 from peel.work.stages import Stages
@@ -29,12 +41,21 @@ class DeliverPanel(Panel):
     _finished = Signal(object)
     _planned = Signal(str)
     _forgotten = Signal(object)
-    title = "Files to deliver"
+    preset_add_asked = Signal()
+    preset_drop_asked = Signal(str)
+    compare_asked = Signal(object, object)
+    delivered = Signal(object)
+    title = "Look it over"
 
     def build(self) -> None:
-        """Put files, folder and button into the column."""
+        """Put snags, files, folder and button into the column."""
         self._lane = Lane("deliver")
         self._ticket: Ticket | None = None
+        self._asks_again = False
+        self.snags = SnagList()
+        self.column.addWidget(self.snags)
+        self.rule()
+        self.column.addWidget(words("Files to deliver", "title"))
         self._cutout = self._tick("Cutout, transparent PNG", "cutout")
         self._cutout_bits = self._bits("cutout_bits")
         self._flat = self._tick("On its backing, JPEG", "flat")
@@ -48,6 +69,7 @@ class DeliverPanel(Panel):
         self.row(self._matte, self._matte_bits).setStretch(0, 1)
         self.column.addWidget(self._flat)
         self.column.addWidget(self._quality)
+        self._build_presets()
         self.rule()
         remembered = memory.read_preference("folder")
         pictures = QStandardPaths.writableLocation(QStandardPaths.StandardLocation.PicturesLocation)
@@ -70,6 +92,15 @@ class DeliverPanel(Panel):
         self._open = self.button("Open the folder", self._on_open, role="link")
         self._open.hide()
         self.column.addWidget(self._written)
+        self._files = QComboBox()
+        self._files.setAccessibleName("File to compare with the photo")
+        self.compare = self.button(
+            "Compare", self._on_compare, tip="Reads the file back and shows it against the photo"
+        )
+        self.compare.setObjectName("compare delivered")
+        self.row(self._files, self.compare).setStretch(0, 1)
+        self._files.hide()
+        self.compare.hide()
         self.column.addWidget(self._open)
         self.rule()
         self._undo = words("")
@@ -81,6 +112,50 @@ class DeliverPanel(Panel):
         self._progressed.connect(lambda share: self._bar.setValue(round(share * 100)))
         self._finished.connect(self._on_finished)
         self._planned.connect(self._names.setText)
+
+    def _build_presets(self) -> None:
+        self.presets = QListWidget()
+        self.presets.setAccessibleName("Presets to deliver by")
+        self.presets.setFixedHeight(132)
+        self.presets.itemChanged.connect(self._on_preset)
+        self.column.addWidget(self.presets)
+        add = self.button(
+            "Add a preset…", self.preset_add_asked.emit, role="link", tip="A JSON file, as they are shared"
+        )
+        drop = self.button("Remove it", self._on_drop, role="link", tip="Removes the chosen one, if it is your own")
+        self.row(add, drop)
+        self.report = QCheckBox("Write a report beside them, JSON and CSV")
+        self.report.setChecked(memory.read_preference("report") is True)
+        self.report.clicked.connect(lambda on: memory.write_preference("report", bool(on)))
+        self.column.addWidget(self.report)
+        self._rights = words("", "muted")
+        self.column.addWidget(self._rights)
+
+    def show_presets(self, known: Sequence[Preset], ticked: Sequence[str]) -> None:
+        """Show presets, those that are ticked among them."""
+        with QSignalBlocker(self.presets):
+            row = self.presets.currentRow()
+            self.presets.clear()
+            for preset in known:
+                item = QListWidgetItem(preset.name)
+                item.setToolTip(f"{preset.words} · {preset.file_name}")
+                item.setCheckState(Qt.CheckState.Checked if preset.name in ticked else Qt.CheckState.Unchecked)
+                self.presets.addItem(item)
+            self.presets.setCurrentRow(row)
+
+    def show_rights(self, text: str) -> None:
+        """Show what the photo says of rights and credit."""
+        self._rights.setText(text)
+
+    def _on_preset(self, _item: QListWidgetItem) -> None:
+        items = (self.presets.item(row) for row in range(self.presets.count()))
+        names = tuple(item.text() for item in items if item.checkState() == Qt.CheckState.Checked)
+        self._set("Presets", "recipe.delivery.presets", names)
+
+    def _on_drop(self) -> None:
+        item = self.presets.currentItem()
+        if item is not None:
+            self.preset_drop_asked.emit(item.text())
 
     def _tick(self, text: str, name: str) -> QCheckBox:
         box = QCheckBox(text)
@@ -128,8 +203,13 @@ class DeliverPanel(Panel):
         job = self.desk.job
         if job is None:
             return
-        orders = orders_of(job, self.folder)
-        self._lane.submit("plan", lambda _ticket: _plan_words(orders), self._planned.emit)
+        self._asks_again = False
+        self.go.setText("Deliver")
+        folder = self.folder
+        orders = presets_of(job.settings.recipe.delivery) or job.settings.recipe.delivery.presets
+        self._lane.submit(
+            "plan", lambda _ticket: _plan_words(orders_of(job, folder, wanted_presets(job))), self._planned.emit
+        )
         ready = bool(orders) and job.has_subject and job.is_solved and self._ticket is None
         self.go.setEnabled(ready)
         self.go.setToolTip("Write the ticked files (Ctrl+Return)" if ready else "Mark a subject and let it solve first")
@@ -145,7 +225,7 @@ class DeliverPanel(Panel):
         job, session, folder = self.desk.job, self.session, self.folder
         if job is None or session is None or not self.go.isEnabled():
             return
-        stages = session.stages
+        stages, replaces, reports = session.stages, self._asks_again, self.report.isChecked()
         self._written.setText("Writing…")
         self._open.hide()
         self._bar.setValue(0)
@@ -153,12 +233,18 @@ class DeliverPanel(Panel):
         self._stop.show()
         self.go.setEnabled(False)
 
-        def work(ticket: Ticket) -> list[Delivered]:
+        def work(ticket: Ticket) -> list[tuple[Delivered, Preset]]:
             def report(share: float) -> bool:
                 self._progressed.emit(share)
                 return not ticket.is_cancelled
 
-            return deliver(job, stages, orders_of(job, folder), report)
+            orders = planned(orders_of(job, folder, wanted_presets(job)), replaces=replaces)
+            made = deliver(job, stages, orders, report, original=session.project.photo()[1])
+            if reports:
+                stem = folder / f"{Path(job.photo.name).stem}-report"
+                for suffix in (".json", ".csv"):
+                    write_report([report_row(job, made)], stem.with_suffix(suffix))
+            return list(zip(made, (order.preset for order in orders), strict=True))
 
         self._ticket = self._lane.submit("deliver", work, self._finished.emit, self._finished.emit)
 
@@ -167,23 +253,36 @@ class DeliverPanel(Panel):
             self._ticket.cancel()
             self._on_finished(None)
 
-    def _on_finished(self, answer: list[Delivered] | BaseException | None) -> None:
+    def _on_finished(self, answer: list[tuple[Delivered, Preset]] | BaseException | None) -> None:
         self._ticket = None
         self._bar.hide()
         self._stop.hide()
         self._show_plan()
         if isinstance(answer, list):
-            lines = [f"{item.path.name}, {item.size_bytes / 1e6:.1f} MB" for item in answer]
+            lines = [f"{item.path.name}, {item.size_bytes / 1e6:.1f} MB" for item, _ in answer]
             self._written.setText("Written: " + "; ".join(lines))
-            self._open.show()
+            self._files.clear()
+            for item, preset in answer:
+                self._files.addItem(item.path.name, (item, preset))
+            for part in (self._open, self._files, self.compare):
+                part.show()
+            self.delivered.emit(answer)
             return
         self._written.setText(
             "Stopped; files already written are whole." if answer is None else "Not everything was written."
         )
         if isinstance(answer, PeelError):
             self.desk.say(answer.message, answer.hint)
+            if "is there already" in answer.message:  # a preset says to ask: the next press is the answer
+                self._asks_again = True
+                self.go.setText("Deliver and replace")
         elif answer is not None:
             self.desk.say("Delivery met an error Peel did not expect.", "", repr(answer))
+
+    def _on_compare(self) -> None:
+        chosen = self._files.currentData()
+        if chosen is not None:
+            self.compare_asked.emit(*chosen)
 
     def _on_forget(self) -> None:
         session = self.session
@@ -217,7 +316,7 @@ def _plan_words(orders: list[Order]) -> str:
 def _state(job: Job, stages: Stages, solving: float | None) -> StepState:
     del stages, solving
     delivery = job.settings.recipe.delivery
-    files = sum((delivery.cutout, delivery.flat, delivery.matte))
+    files = sum((delivery.cutout, delivery.flat, delivery.matte)) + len(delivery.presets)
     return StepState(f"{files or 'no'} file{'' if files == 1 else 's'}", False)
 
 

@@ -1,0 +1,134 @@
+"""The snag list of Deliver: everything that was found, the gravest first, each with its picture and place."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from PySide6.QtCore import QSignalBlocker, QSize, Qt, Signal
+from PySide6.QtGui import QIcon, QImage, QPixmap
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
+
+from peel.desk.controls.labels import words
+
+__all__ = ["ListedSnag", "SnagList"]
+
+_PICTURE = 44
+
+
+@dataclass(frozen=True)
+class ListedSnag:
+    """A snag as the list shows it."""
+
+    key: str
+    title: str
+    says: str
+    severity: str
+    mend: str
+    accepted: str
+
+
+class SnagList(QWidget):
+    """Shows snags and says what the person does about the chosen one.
+
+    Signals
+    -------
+    chosen, mend_asked : (int,)
+    accepted : (int, str)
+        For a reason.
+    """
+
+    chosen = Signal(int)
+    mend_asked = Signal(int)
+    accepted = Signal(int, str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.snags: list[ListedSnag] = []
+        self._pictures: dict[str, QIcon] = {}
+        self.counts = words("", "strong")
+        self.list = QListWidget()
+        self.list.setAccessibleName("Snags, the gravest first")
+        self.list.setIconSize(QSize(_PICTURE, _PICTURE))
+        self.list.setFixedHeight(164)
+        self.list.setWordWrap(True)
+        self.list.setSpacing(1)
+        self.list.currentRowChanged.connect(self._on_row)
+        self._says = words("")
+        self.mend = _button("Mend it", "delivery mend", "Mends the chosen snag; one step of undo (F2)")
+        self.mend.clicked.connect(lambda _checked=False: self.mend_asked.emit(self.list.currentRow()))
+        self.reason = QLineEdit()
+        self.take = _button("It is right", "delivery accept", "Accepts it for the reason beside it (F3)")
+        self.take.clicked.connect(lambda _checked=False: self.accepted.emit(self.list.currentRow(), self.reason.text()))
+        self.reason.setPlaceholderText("reason, kept in the job")
+        self.reason.setMaxLength(200)
+        self.reason.setAccessibleName("Why it is right as it is")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        for part in (self.counts, self.list, self._says):
+            column.addWidget(part)
+        line = QHBoxLayout()
+        line.setSpacing(4)
+        for answer in (self.mend, self.take, self.reason):
+            line.addWidget(answer)
+        column.addLayout(line)
+        self.show_snags([], "")
+
+    def show_snags(self, snags: Sequence[ListedSnag], counts: str) -> None:
+        """Show snags; the chosen one stays chosen if it is still there."""
+        chosen = self.snags[self.list.currentRow()].key if 0 <= self.list.currentRow() < len(self.snags) else ""
+        self.snags = list(snags)
+        self.counts.setText(counts)
+        with QSignalBlocker(self.list):
+            self.list.clear()
+            for snag in snags:
+                done = f" – right: {snag.accepted}" if snag.accepted else ""
+                item = QListWidgetItem(f"{snag.title} · {snag.severity}{done}")
+                item.setToolTip(snag.says)
+                item.setSizeHint(QSize(0, _PICTURE + 4))
+                item.setIcon(self._pictures.get(snag.key, QIcon()))
+                if snag.accepted:
+                    item.setForeground(Qt.GlobalColor.gray)
+                self.list.addItem(item)
+            row = next((k for k, snag in enumerate(snags) if snag.key == chosen), -1)
+            self.list.setCurrentRow(row)
+        self.list.setVisible(bool(snags))
+        self._show_row(row)
+
+    def show_picture(self, key: str, image: QImage) -> None:
+        """Show the picture of a snag."""
+        self._pictures[key] = QIcon(QPixmap.fromImage(image))
+        for row, snag in enumerate(self.snags):
+            if snag.key == key:
+                self.list.item(row).setIcon(self._pictures[key])
+
+    def forget_pictures(self) -> None:
+        """Forget the pictures of another photo."""
+        self._pictures.clear()
+
+    def has_picture(self, key: str) -> bool:
+        """Return whether a snag's picture is known."""
+        return key in self._pictures
+
+    def _on_row(self, row: int) -> None:
+        self._show_row(row)
+        if row >= 0:
+            self.chosen.emit(row)
+
+    def _show_row(self, row: int) -> None:
+        snag = self.snags[row] if 0 <= row < len(self.snags) else None
+        for part in (self.mend, self.take, self.reason):
+            part.setVisible(bool(self.snags))
+            part.setEnabled(snag is not None)
+        self._says.setText(f"{snag.says} {snag.mend}".strip() if snag is not None else "")
+        self._says.setVisible(snag is not None)
+        if snag is not None:
+            self.mend.setEnabled(snag.mend.startswith("F2") and not snag.accepted)
+            self.take.setEnabled(not snag.accepted)
+            self.reason.setText(snag.accepted)
+
+
+def _button(text: str, name: str, tip: str) -> QPushButton:
+    made = QPushButton(text)
+    made.setObjectName(name)
+    made.setToolTip(tip)
+    return made
