@@ -1,4 +1,4 @@
-"""Run the bench: ``python -m bench [quality] [drawn] [camera] [large] [strokes] [window] [memory] [marking] [edge] [kinds] [separation] [repair] [snags] [colour] [sheet] [--folder DIR]``; all of it without arguments."""
+"""Run the bench: ``python -m bench [quality] [drawn] [camera] [large] [strokes] [window] [memory] [marking] [edge] [kinds] [separation] [repair] [snags] [colour] [sheet] [deliver] [--folder DIR]``; all of it without arguments."""
 
 import argparse
 import importlib
@@ -31,6 +31,7 @@ PARTS = (
     "snags",
     "colour",
     "sheet",
+    "deliver",
 )
 
 
@@ -58,6 +59,11 @@ def _print_sheets(parts: Sequence[str]) -> None:
         from bench.sheet import table as sheets
 
         for line in sheets():
+            print(line, flush=True)
+    if "deliver" in parts:
+        from bench.deliver import table as deliveries
+
+        for line in deliveries():
             print(line, flush=True)
 
 

@@ -23,13 +23,14 @@ from peel.work.stages import Cache, Stages
 from peel.work.stages.chain import cells_of
 from peel.work.views import View, render
 
-__all__ = ["table"]
+__all__ = ["job_at_24", "table"]
 
 _SCREEN = 800  # pixels of the longest side of what is seen in a window of 1280 x 800
 _LANES = ThreadPoolExecutor(2)  # as the window draws its tiles
 
 
-def _job() -> Job:
+def job_at_24() -> Job:
+    """Return Bramble at 24 MP with its true matte."""
     case = large_case("bramble", 24)
     photo = Photo("bramble.jpg", np.ascontiguousarray((case.photo * 255 + 0.5).astype(np.uint8)))
     job = with_matte(use_zones(new_job(photo), case.zones), photo.bounds, case.alpha)
@@ -68,7 +69,7 @@ def _seen(stages: Stages, job: Job) -> None:
 
 def table() -> Iterator[str]:
     """Print every measure."""
-    job = _job()
+    job = job_at_24()
     stages = Stages(job.photo, Cache(400_000_000))
     _seen(stages, job)
     yield "| while dragging, 24 MP | ms a step (median of 7) |\n|---|---|"

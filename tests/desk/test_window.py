@@ -477,3 +477,23 @@ def test_a_panel_opens_at_its_top_and_scrolls_no_farther_than_its_own_end(marked
     scrolled = bar.value()
     marked.step(step.value)
     assert bar.value() == scrolled
+
+
+def test_a_camera_file_is_developed_anew_until_something_is_marked(hand: Hand, tmp_path: Path) -> None:
+    from work.test_presets_and_formats import _dng
+
+    values = np.full((160, 240), 9000, np.uint16)
+    values[40:120, 60:180] = 30000
+    _dng(values, tmp_path / "shot.dng")
+    hand.open(tmp_path / "shot.dng")
+    panel = hand.panel(Step.MARK)
+    assert panel.exposure.isVisible()
+    before = float(np.median(hand.job.photo.pixels))
+    panel.exposure.set_value(1.0)
+    hand.wait(lambda: hand.desk.bridge is not None and float(np.median(hand.job.photo.pixels)) > before * 1.2)
+    assert hand.session.project.exposure == 1.0
+    for x, y in ((60, 40), (180, 40), (180, 120), (60, 120)):
+        hand.click(x, y)
+    hand.key(Qt.Key.Key_Return)
+    hand.settle()
+    assert not panel.exposure.isEnabled()

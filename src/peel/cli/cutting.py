@@ -44,6 +44,9 @@ def cut(
     own_colour: Annotated[
         list[str] | None, typer.Option(help="A colour of sheer material, as #rrggbb; may be given several times.")
     ] = None,
+    exposure: Annotated[
+        float, typer.Option(min=-2, max=3, help="Stops by which a camera file is developed lighter.")
+    ] = 0.0,
     as_json: Annotated[bool, typer.Option("--json", help="Print seconds per stage and peak memory.")] = False,
 ) -> None:
     """Cut a photo by a mark or by zones drawn in a picture."""
@@ -65,6 +68,7 @@ def cut(
         recipe=read.recipe,
         assets=read.assets,
         photo_settings=_photo_settings(mixing, own_colour or []),
+        exposure=exposure,
     )
     tidy_up()
     with progress() as tell:

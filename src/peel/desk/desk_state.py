@@ -33,6 +33,8 @@ class Asks(QObject):
         How the picture is shown.
     zoom : (float,)
         A factor.
+    develop : (float,)
+        Develop the photo anew, by so many stops.
     propose, deliver, fold_proofs : ()
     walk : (int,)
         Go some places on: places in doubt in Edge, snags everywhere else.
@@ -54,6 +56,7 @@ class Asks(QObject):
     fit = Signal()
     full_size = Signal()
     zoom = Signal(float)
+    develop = Signal(float)
     propose = Signal()
     deliver = Signal()
     fold_proofs = Signal()

@@ -59,6 +59,7 @@ class FileDesk(QObject):
         desk.ask.open_file.connect(self.ask_open)
         desk.ask.keep.connect(self.ask_keep)
         desk.ask.close_photo.connect(self.close_photo)
+        desk.ask.develop.connect(self.develop)
 
     def ask_open(self) -> None:
         """Ask which file to open."""
@@ -73,6 +74,15 @@ class FileDesk(QObject):
     def open_demo(self, name: str) -> None:
         """Open a photo of the demo assignment."""
         self.opener.open_demo(name)
+
+    def develop(self, exposure: float) -> None:
+        """Develop the open photo anew, before anything is marked on it."""
+        bridge = self._desk.bridge
+        if bridge is not None and not bridge.job.has_subject and abs(bridge.session.project.exposure - exposure) > 1e-3:
+            session = bridge.session
+            self._take_off()
+            self._aside = None
+            self.opener.develop(session, exposure)
 
     def ask_keep(self) -> None:
         """Ask for a name and keep the job under it."""

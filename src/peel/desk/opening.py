@@ -91,6 +91,16 @@ class Opener(QObject):
         photo = demo_photo(name).photo
         self._submit(lambda ticket: self._resume_or_begin(photo, ticket))
 
+    def develop(self, session: Session, exposure: float) -> None:
+        """Begin anew on a session's photo, developed by so many stops; the session is closed."""
+
+        def work(_ticket: Ticket) -> Opened:
+            name, content = session.project.photo()
+            self._assignment.close_session(session)
+            return self._assignment.begin(content, Path(name), exposure=exposure)
+
+        self._submit(work)
+
     def close_session(self, session: Session) -> None:
         """Close a session that was taken off the desk."""
         self._keeping.submit(None, lambda _ticket: self._assignment.close_session(session))

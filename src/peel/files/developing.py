@@ -17,7 +17,16 @@ from peel.errors import PhotoError
 from peel.files.picture_limits import check_size
 from peel.matte.srgb import to_encoded
 
-__all__ = ["MOST_EXPOSURE", "RAW_SUFFIXES", "developed_exr", "developed_raw", "is_developed", "is_exr", "is_raw"]
+__all__ = [
+    "MOST_EXPOSURE",
+    "RAW_SUFFIXES",
+    "developed_exr",
+    "developed_raw",
+    "is_developed",
+    "is_developed_name",
+    "is_exr",
+    "is_raw",
+]
 
 RAW_SUFFIXES: Final = (
     ".3fr", ".arw", ".cr2", ".cr3", ".dng", ".erf", ".fff", ".iiq", ".kdc", ".mef", ".mos", ".mrw", ".nef", ".nrw",
@@ -38,6 +47,11 @@ def is_raw(name: str) -> bool:
 def is_exr(content: bytes) -> bool:
     """Return whether a file is OpenEXR, by its first bytes."""
     return content.startswith(_EXR_MAGIC)
+
+
+def is_developed_name(name: str) -> bool:
+    """Return whether a photo of a name is developed, so that its exposure can be chosen."""
+    return is_raw(name) or name.lower().endswith(".exr")
 
 
 def is_developed(content: bytes, name: str) -> bool:

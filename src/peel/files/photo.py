@@ -82,9 +82,9 @@ def read_bytes(path: Path) -> bytes:
         raise PhotoError(message, "Check that you may read it.") from error
 
 
-def read_photo(path: Path) -> Photo:
+def read_photo(path: Path, exposure: float = 0.0) -> Photo:
     """Read a photograph from a file; see `decode_photo`."""
-    return decode_photo(read_bytes(path), path.name)
+    return decode_photo(read_bytes(path), path.name, exposure)
 
 
 def decode_photo(content: bytes, name: str, exposure: float = 0.0) -> Photo:

@@ -78,9 +78,10 @@ class Assignment:
         with self._turn:
             return self._items.setdefault(photo.absolute(), Item(photo.absolute()))
 
-    def begin(self, content: bytes, photo: Path) -> Opened:
+    def begin(self, content: bytes, photo: Path, *, exposure: float = 0.0) -> Opened:
         """Begin work on a photo whose bytes are at hand; waits. See `Session.begin_with`."""
-        session = Session.begin_with(content, photo.name, new_working_path(photo.name), self.resources)
+        path = new_working_path(photo.name)
+        session = Session.begin_with(content, photo.name, path, self.resources, exposure=exposure)
         return self._opened(photo.absolute(), photo.absolute(), Opened(session))
 
     def open_job(self, path: Path) -> Opened:

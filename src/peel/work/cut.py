@@ -121,6 +121,8 @@ class CutRequest:
         Pictures that the recipe names.
     photo_settings : dict
         Values of `peel.job.settings.PhotoSettings` to start from.
+    exposure : float
+        Stops by which a camera file is developed.
     """
 
     photo: Path
@@ -130,6 +132,7 @@ class CutRequest:
     recipe: Recipe = field(default_factory=Recipe)
     assets: tuple[Asset, ...] = ()
     photo_settings: dict[str, Any] = field(default_factory=dict)
+    exposure: float = 0.0
 
 
 def cut(request: CutRequest, files: CutFiles, progress: Progress | None = None) -> CutReport:
@@ -179,7 +182,7 @@ def prepared(request: CutRequest, lap: Callable[[str], None] | None = None) -> J
         If the photo or what is drawn over it cannot be read or does not fit.
     """
     lap = lap or (lambda _stage: None)
-    photo = read_photo(request.photo)
+    photo = read_photo(request.photo, request.exposure)
     job = new_job(photo).with_photo_settings(**request.photo_settings)
     job = job.with_settings(job.settings.model_copy(update={"recipe": request.recipe}))
     for asset in request.assets:

@@ -15,6 +15,7 @@ from peel.desk.tools.contour import ContourTool
 from peel.desk.tools.fill import FillTool
 from peel.desk.tools.separation_tools import KeyTool
 from peel.desk.tools.sweep import SweepTool
+from peel.files.developing import is_developed_name
 from peel.job import contours
 from peel.job.job import Job
 from peel.job.marking import Change
@@ -66,7 +67,10 @@ class MarkPanel(Panel):
         self.propose.setObjectName("chief")
         self._shares = words("")
         self._warning = words("", "warning")
-        for widget in (self._advice, self.propose, self._shares, self._warning):
+        self.exposure = NumberField("developed", low=-2, high=3, default=0, unit="stops", step=0.1,
+                                    tip="Exposure of a camera file, until something is marked")  # fmt: skip
+        self.exposure.changed.connect(lambda value, dragged: None if dragged else self.desk.ask.develop.emit(value))
+        for widget in (self._advice, self.exposure, self.propose, self._shares, self._warning):
             self.column.addWidget(widget)
         self.rule()
         self._build_contours()
@@ -183,6 +187,10 @@ class MarkPanel(Panel):
 
     def show_rest(self, job: Job) -> None:
         """Show what is marked."""
+        bridge = self.desk.bridge
+        project = bridge.session.project if bridge is not None else None
+        self.exposure.setVisible(project is not None and is_developed_name(job.photo.name))
+        self.exposure.setEnabled(not job.has_subject and not job.settings.photo.contours)
         shares = zone_shares(job)
         self._shares.setText(
             f"subject {shares.full * 100:.1f} %   unsure {shares.some * 100:.1f} %   backdrop {shares.none * 100:.1f} %"
