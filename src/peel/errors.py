@@ -71,3 +71,14 @@ def os_reason(error: OSError | ValueError) -> str:
     'permission denied'
     """
     return (getattr(error, "strerror", None) or str(error) or type(error).__name__).lower()
+
+
+def exit_code(error: PeelError) -> int:
+    """Return the exit code that an error ends a command with."""
+    if isinstance(error, UsageError):
+        return 2
+    if isinstance(error, DeliveryError):
+        return 4
+    if isinstance(error, PhotoError | ProjectError | SolveError):
+        return 3
+    return 5

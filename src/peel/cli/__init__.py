@@ -8,11 +8,11 @@ from typing import Annotated
 
 import typer
 
-from peel.cli import cutting, delivering
+from peel.cli import assignment, cutting, delivering
 from peel.cli.common import app
-from peel.errors import DeliveryError, PeelError, PhotoError, ProjectError, SolveError, UsageError
+from peel.errors import DeliveryError, PeelError, exit_code
 
-__all__ = ["app", "cutting", "delivering", "main"]
+__all__ = ["app", "assignment", "cutting", "delivering", "main"]
 
 _COMMANDS = frozenset(
     command.name or (command.callback.__name__ if command.callback else "") for command in app.registered_commands
@@ -30,25 +30,37 @@ def window(
 
 
 @app.command()
-def demo() -> None:
-    """Open the window on the demo assignment."""
-    raise typer.Exit(_show([], demo=True))
+def demo(
+    arriving: Annotated[
+        Path | None, typer.Option(help="Let demo photos arrive in this folder, one by one, as from a tethered camera.")
+    ] = None,
+    client: Annotated[
+        Path | None, typer.Option(help="Be a client's drop-off on this machine, and put what arrives into this folder.")
+    ] = None,
+    port: Annotated[int, typer.Option(min=0, max=65535, help="Of the drop-off.")] = 8750,
+    moody: Annotated[float, typer.Option(min=0, max=1, help="How often the drop-off refuses or hangs up.")] = 0.3,
+    count: Annotated[int, typer.Option(min=1, max=300, help="How many photos arrive.")] = 12,
+    pause: Annotated[float, typer.Option(min=0, max=60, help="Seconds between two of them.")] = 2.0,
+) -> None:
+    """Open the window on the demo assignment, or be the camera or the client of one."""
+    if client is not None:
+        from peel.demo.client import DropOff
+
+        with DropOff(client, moody=moody, port=port) as desk:
+            typer.echo(f"The client takes files at {desk.address}; Ctrl+C ends it.", err=True)
+            desk.serve_forever()
+    elif arriving is not None:
+        from peel.demo.arriving import arrive
+
+        arrive(arriving, count, pause_s=pause, told=lambda path: typer.echo(str(path)))
+    else:
+        raise typer.Exit(_show([], demo=True))
 
 
 def _show(files: list[Path], *, demo: bool) -> int:
     from peel.desk.app import run
 
     return run(files, demo=demo)
-
-
-def _exit_code(error: PeelError) -> int:
-    if isinstance(error, UsageError):
-        return 2
-    if isinstance(error, DeliveryError):
-        return 4
-    if isinstance(error, PhotoError | ProjectError | SolveError):
-        return 3
-    return 5
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -64,10 +76,10 @@ def main(arguments: list[str] | None = None) -> int:
         if not _concerns_output(error):
             return _unexpected(error)
         _leave_stdout()
-        return _exit_code(DeliveryError("Standard output cannot be written."))
+        return exit_code(DeliveryError("Standard output cannot be written."))
     except PeelError as error:
         typer.echo(f"peel: {error}", err=True)
-        return _exit_code(error)
+        return exit_code(error)
     except typer.Exit as stop:
         return int(stop.exit_code)
     except typer.Abort:
@@ -104,7 +116,3 @@ def _unexpected(error: Exception) -> int:
         where = f"and it could not be logged: {error!r}"
     typer.echo(f"peel: an error Peel did not expect; {where}.", err=True)
     return 5
-
-
-if __name__ == "__main__":
-    sys.exit(main())

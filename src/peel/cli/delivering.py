@@ -1,13 +1,14 @@
 """Commands on jobs: check, deliver, compact, presets."""
 
 import json
+from collections.abc import Callable
 from pathlib import Path
 from typing import Annotated, Any
 
 import typer
 
-from peel.cli.common import app, share_of, solved
-from peel.errors import PeelError, UsageError
+from peel.cli.common import app, progress, share_of, solved
+from peel.errors import UsageError
 
 __all__ = ["check", "compact", "deliver", "presets"]
 
@@ -62,8 +63,8 @@ def _snag_line(row: dict[str, Any]) -> str:
 
 @app.command()
 def deliver(
-    jobs: Annotated[list[Path], typer.Argument(help="The .peel jobs.")],
-    to: Annotated[Path, typer.Option(help="The folder to deliver into.")],
+    jobs: Annotated[list[Path], typer.Argument(help="The .peel jobs, or folders of them.")],
+    to: Annotated[str, typer.Option(help="The folder to deliver into, or the address of a client's drop-off.")],
     preset: Annotated[
         list[str] | None,
         typer.Option(
@@ -71,55 +72,68 @@ def deliver(
         ),
     ] = None,
     report: Annotated[Path | None, typer.Option(help="Write what was delivered here, as .json or .csv.")] = None,
+    sheet: Annotated[Path | None, typer.Option(help="Write a contact sheet here, as one HTML file.")] = None,
+    workers: Annotated[int, typer.Option("--jobs", min=1, max=64, help="How many jobs to work on at a time.")] = 1,
+    resume: Annotated[bool, typer.Option("--resume", help="Skip what was delivered before and is there.")] = False,
     replace: Annotated[bool, typer.Option("--replace", help="Replace files where a preset says to ask.")] = False,
-    as_json: Annotated[bool, typer.Option("--json", help="Print what was written.")] = False,
+    as_json: Annotated[bool, typer.Option("--json", help="Print a line of JSON for each job.")] = False,
 ) -> None:
     """Deliver files of jobs; one that fails stops no other."""
     from peel.files.presets import find_preset
+    from peel.work.contact_sheet import write_contact_sheet
     from peel.work.delivery_report import write_report
     from peel.work.leftovers import tidy_up
+    from peel.work.runs import RunOrder, run
 
-    wanted = [find_preset(name) for name in preset or []]
+    order = RunOrder(to, tuple(find_preset(name) for name in preset or []), resumes=resume, replaces=replace)
     tidy_up()
-    rows, failure = [], None
-    for number, path in enumerate(jobs, start=1):
-        try:
-            rows.append(_delivered(path, to, wanted, number=number, replaces=replace))
-        except PeelError as error:
-            if len(jobs) == 1:
-                raise
-            failure = failure or error
-            rows.append({"photo": path.stem, "job": str(path), "files": [], "snags_open": None, "snags_accepted": [],
-                         "seconds": 0.0, "error": str(error)})  # fmt: skip
-            typer.echo(f"peel: {path}: {error}", err=True)
+    listed = _listed(jobs)
+    rows: list[dict[str, Any]] = [{} for _ in listed]
+    with progress() as tell:
+        for number, row in run(listed, order, workers=workers, told=_told(tell, listed)):
+            rows[number] = row
+            _say(row, as_json=as_json, alone=len(listed) == 1)
     if report is not None:
         write_report(rows, report)
-    files = [item for row in rows for item in row["files"]]
+    if sheet is not None:
+        write_contact_sheet(rows, sheet, f"Delivered on {order.date}")
+    failed = [row["error"] for row in rows if row.get("error")]
+    if failed:
+        raise typer.Exit(_code_of(rows))
+
+
+def _listed(paths: list[Path]) -> list[Path]:
+    """Return jobs, with folders replaced by the jobs in them."""
+    from peel.work.runs import jobs_in
+
+    found = [job for path in paths for job in (jobs_in(path) if path.is_dir() else [path])]
+    if not found:
+        raise UsageError(f"There is no job in {paths[0]}.", "Give .peel files, or a folder of them.")
+    return found
+
+
+def _told(tell: Callable[[str, float], None], jobs: list[Path]) -> Callable[[int, float], bool]:
+    def told(number: int, share: float) -> bool:
+        tell(f"Delivering {jobs[number].stem}", (number + share) / len(jobs))
+        return True
+
+    return told
+
+
+def _say(row: dict[str, Any], *, as_json: bool, alone: bool) -> None:
+    if row.get("error"):
+        named = "" if alone else f"{row['job']}: "
+        typer.echo(f"peel: {named}{row['error']}", err=True)
     if as_json:
-        typer.echo(json.dumps(files))
-    else:
-        for item in files:
-            typer.echo(f"{item['file']}  {item['what']}")
-    if failure is not None:
-        raise failure
+        typer.echo(json.dumps(row["files"] if alone and not row.get("error") else row))
+        return
+    for item in row["files"]:
+        typer.echo(f"{item['file']}  {item['what']}" + ("  (as before)" if row.get("skipped") else ""))
 
 
-def _delivered(path: Path, to: Path, presets: list[Any], *, number: int, replaces: bool) -> dict[str, Any]:
-    """Deliver one job, and say what was written."""
-    from peel.job.settings import Delivery
-    from peel.work.delivery import deliver as run_deliver
-    from peel.work.delivery import orders_of, planned, wanted_presets
-    from peel.work.delivery_report import report_row
-
-    with solved(path) as (session, tell):
-        job = session.job
-        # presets that are named take the place of what the recipe ticks
-        own = job.with_recipe(delivery=Delivery(cutout=False, flat=False, matte=False)) if presets else job
-        orders = orders_of(own, to, presets or wanted_presets(job), number=number)
-        original = session.project.photo()[1]
-        orders = planned(orders, replaces=replaces)
-        delivered = run_deliver(own, session.stages, orders, share_of(tell, "Delivering"), original=original)
-        return report_row(job, delivered, source=str(path))
+def _code_of(rows: list[dict[str, Any]]) -> int:
+    """Return the exit code of what failed first."""
+    return next((int(row.get("code", 5)) for row in rows if row.get("error")), 0)
 
 
 @app.command()

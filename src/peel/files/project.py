@@ -4,6 +4,7 @@ The format is described in `docs/project-file.md`. Each edit is one transaction,
 """
 
 import contextlib
+import hashlib
 import json
 import os
 import sqlite3
@@ -21,7 +22,7 @@ from peel.files.connection import connect, hold, is_open_here, open_checked, rel
 from peel.files.migrations import APPLICATION_ID, SCHEMA, VERSION, migrate
 from peel.files.names import clean_name
 from peel.files.photo import decode_photo
-from peel.files.project_checks import explain, photo_digest
+from peel.files.project_checks import check_header, explain, photo_digest
 from peel.files.tile_store import TileStore
 from peel.job.history import History, State
 from peel.job.job import Job, Photo
@@ -147,6 +148,24 @@ class ProjectFile:
             return clean_name(str(name)), content
 
         return self._read(read)
+
+    @staticmethod
+    def fingerprint(path: Path) -> str:
+        """Return what tells a job file's current state from every other, without opening it for work.
+
+        Raises
+        ------
+        ProjectError
+        """
+        check_header(path)
+        with explain(path), contextlib.closing(connect(path, read_only=True)) as sql:
+            query = (
+                "SELECT settings, planes FROM state WHERE number = coalesce((SELECT CAST(value AS INTEGER) FROM note "
+                "WHERE key = 'cursor'), (SELECT max(number) FROM state))"
+            )
+            row = sql.execute(query).fetchone() or ("", "")
+            photo = sql.execute("SELECT digest FROM photo").fetchone() or ("",)
+        return hashlib.blake2b(f"{row[0]} {row[1]} {photo[0]}".encode(), digest_size=16).hexdigest()
 
     def read_photo(self) -> Photo:
         """Decode the photo, developed as it was when the work began.

@@ -1,0 +1,148 @@
+"""Jobs begun on many photos: proposed, or carried to from one that was worked on."""
+
+import os
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+from typing import Final
+
+from peel.errors import ProjectError, SolveError, os_reason
+from peel.files.names import clean_name
+from peel.files.photo import SUFFIXES, read_bytes
+from peel.files.project import ProjectFile
+from peel.files.recipes import RecipeFile
+from peel.job.edits import use_settings
+from peel.job.job import Job
+from peel.work.carrying import What, carried
+from peel.work.finding import proposal_words
+from peel.work.inspecting import Inspector, remember
+from peel.work.session import Session
+from peel.work.status import status_of
+
+__all__ = ["carry_job", "job_path_for", "load_job", "photos_in", "propose_job"]
+
+_WAIT_S: Final = 24 * 3600
+
+
+def photos_in(folder: Path) -> list[Path]:
+    """List the photos in a folder, by name; what is hidden or being written under another name is not among them."""
+    try:
+        entries = sorted(folder.iterdir())
+    except OSError as error:
+        message = f"{folder} cannot be read: {os_reason(error)}."
+        raise ProjectError(message, "Check that it is there and that you may read it.") from error
+    return [path for path in entries if path.suffix.lower() in SUFFIXES and not path.name.startswith(".")]
+
+
+def job_path_for(photo: Path, folder: Path) -> Path:
+    """Return where the job on a photo lies in a folder of jobs."""
+    return folder / f"{clean_name(photo.stem)}.peel"
+
+
+def load_job(path: Path) -> Job:
+    """Read the current state of a job file, and let go of the file.
+
+    Raises
+    ------
+    PhotoError, ProjectError
+    """
+    project = ProjectFile.open(path)
+    try:
+        return project.load(project.history().current.number, project.read_photo())
+    finally:
+        project.close()
+
+
+def propose_job(photo: Path, path: Path, recipe: RecipeFile | None = None) -> str:
+    """Begin a job on a photo with Peel's own guess of the subject, solved and inspected; say what was found.
+
+    Raises
+    ------
+    PhotoError, ProjectError, SolveError
+    """
+
+    def work(session: Session) -> str:
+        finder = session.finder
+        proposal = finder.propose()
+        said, _ = proposal_words(proposal)
+
+        def edit(job: Job) -> Job:
+            if recipe is not None:
+                for asset in recipe.assets:
+                    job = job.with_asset(asset)
+                job = use_settings(job, job.settings.model_copy(update={"recipe": recipe.recipe}))
+            return finder.mark_proposal(job, proposal)
+
+        session.apply("Propose", edit)
+        return said
+
+    return _begun(photo, path, work)
+
+
+def carry_job(source: Job, photo: Path, path: Path, what: What) -> str:
+    """Carry to a photo, or to a job on one, as one step of undo; say what was carried.
+
+    A job is changed where it lies; a photo gets one at `path`.
+
+    Raises
+    ------
+    PhotoError, ProjectError, MarkError, SolveError
+    """
+    said: list[str] = []
+
+    def edit(job: Job) -> Job:
+        done = carried(source, job, what)
+        said.append(done.says)
+        return done.job
+
+    def work(session: Session) -> str:
+        after = edit(session.job)  # here, so that what cannot be carried is said to whoever asked
+        session.apply(f"Carry from {source.photo.name}", lambda _job: after)
+        return said[0]
+
+    if photo.suffix.lower() == ".peel":
+        session = Session.resume(ProjectFile.open(photo))
+        try:
+            text = work(session)
+            _finish(session)
+        finally:
+            session.close()
+        return text
+    return _begun(photo, path, work)
+
+
+def _begun(photo: Path, path: Path, work: Callable[[Session], str]) -> str:
+    """Begin a job beside its place, work on it, and give it its name once it is whole."""
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        descriptor, name = tempfile.mkstemp(prefix=f".{path.stem[:40]}.", suffix=".part", dir=path.parent)
+    except OSError as error:
+        message = f"{path} cannot be written: {os_reason(error)}."
+        raise ProjectError(message, "Choose another folder or make room.") from error
+    os.close(descriptor)
+    temporary = Path(name)
+    temporary.unlink()
+    try:
+        session = Session.begin_with(read_bytes(photo), photo.name, temporary)
+        try:
+            text = work(session)
+            _finish(session)
+        finally:
+            session.close()
+        temporary.replace(path)
+    except BaseException:
+        temporary.unlink(missing_ok=True)
+        raise
+    return text
+
+
+def _finish(session: Session) -> None:
+    """Wait until a job is solved, inspect it, and note how far it has come."""
+    session.wait_idle(_WAIT_S)
+    job = session.job
+    if job.has_subject and not job.is_solved:
+        raise SolveError(f"The matte of {job.photo.name} could not be solved.", "Open it in the window to see why.")
+    if job.has_subject:
+        remember(job, Inspector(session.stages).inspect(job))
+    session.note("status", status_of(job).as_note())
+    session.wait_idle()

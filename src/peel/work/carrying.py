@@ -1,0 +1,90 @@
+"""Carry what was found on one photo to others of its session: the recipe, the marks where the framing is the same."""
+
+from dataclasses import dataclass
+from typing import Final, Literal
+
+import cv2
+import numpy as np
+
+from peel.errors import MarkError
+from peel.job.carrying import with_marks_of, with_recipe_of
+from peel.job.job import Job
+from peel.matte.arrays import ByteArray, FloatArray
+from peel.matte.edge.trimap import BACKGROUND, FOREGROUND
+from peel.matte.marking.framing import Framing, same_framing
+from peel.work.stages.pyramid import Pyramid
+
+__all__ = ["Carried", "What", "carried", "framing_of", "preview"]
+
+What = Literal["recipe", "marks", "both"]
+_LONGEST: Final = 900
+_SHOWN: Final = 360
+
+
+@dataclass(frozen=True)
+class Carried:
+    """A job that something was carried to, and what was done, in a sentence."""
+
+    job: Job
+    says: str
+    with_marks: bool
+
+
+def _gray(job: Job) -> FloatArray:
+    level = job.photo.space.level_within(_LONGEST)
+    return np.asarray(Pyramid(job.photo.pixels).colours(job.photo.space.bounds(level), level).mean(axis=2), np.float32)
+
+
+def framing_of(source: Job, target: Job) -> Framing:
+    """Return how a photo's framing is moved against another's, in pixels of the photos; unlike if sizes differ."""
+    if source.photo.bounds != target.photo.bounds:
+        return Framing(0.0, 0.0, 0.0)
+    scale = 1 << source.photo.space.level_within(_LONGEST)
+    found = same_framing(_gray(source), _gray(target))
+    return Framing(found.right * scale, found.down * scale, found.likeness)
+
+
+def carried(source: Job, target: Job, what: What) -> Carried:
+    """Carry the recipe, the marks or both; marks only where the framing is the same.
+
+    Raises
+    ------
+    MarkError
+        If marks alone are to be carried and the framing is another one, or nothing is marked.
+    """
+    job, says = target, []
+    if what != "marks":
+        job = with_recipe_of(job, source)
+        says.append("the recipe")
+    takes_marks = what != "recipe" and source.has_subject
+    if takes_marks:
+        framing = framing_of(source, target)
+        if framing.is_same:
+            right, down = round(framing.right), round(framing.down)
+            job = with_marks_of(job, source, right, down)
+            says.append(f"the marks, moved by {right} px across and {down} px down" if right or down else "the marks")
+        else:
+            takes_marks = False
+            if what == "marks":
+                message = (
+                    f"{target.photo.name} is framed differently from {source.photo.name}: marks cannot be carried."
+                )
+                raise MarkError(message, "Carry the recipe, and mark it anew.")
+            says.append("but no marks: it is framed differently")
+    elif what == "marks":
+        raise MarkError(f"Nothing is marked on {source.photo.name}.", "Mark it first.")
+    return Carried(job, f"Carried {' and '.join(says[:2])}." if says else "", takes_marks)
+
+
+def preview(job: Job) -> ByteArray:
+    """Draw a small look at a job's zones over its photo, (h, w, 3) sRGB: backdrop faded, the unsure band yellow."""
+    level = job.photo.space.level_within(_SHOWN)
+    rect = job.photo.space.bounds(level)
+    colours = Pyramid(job.photo.pixels).colours(rect, level)
+    zones = np.ascontiguousarray(job.zones.read()[:: 1 << level, :: 1 << level])[: rect.height, : rect.width]
+    if zones.shape != colours.shape[:2]:
+        zones = cv2.resize(zones, (rect.width, rect.height), interpolation=cv2.INTER_NEAREST)
+    backdrop, unsure = zones == BACKGROUND, (zones != BACKGROUND) & (zones != FOREGROUND)
+    colours[backdrop] = 0.35 * colours[backdrop] + 0.6
+    colours[unsure] = 0.5 * colours[unsure] + 0.5 * np.array([0.93, 0.72, 0.1], np.float32)
+    return np.asarray(np.round(np.clip(colours, 0, 1) * 255), np.uint8)
