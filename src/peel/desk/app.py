@@ -12,6 +12,7 @@ from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QApplication
 
 from peel.desk import theme
+from peel.desk.one_window import OneWindow, hand_over
 from peel.desk.window import Window
 from peel.work import memory
 from peel.work.job_files import is_unkept
@@ -41,12 +42,17 @@ def run(files: list[Path], *, demo: bool) -> int:
     Parameters
     ----------
     files : list of Path
-        The first one is opened; without any, the job that was open last.
+        Opened; several, or a folder, as a board. Without any, the job that was open last.
     demo : bool
         Whether the demo assignment was asked for.
     """
     app = make_app()
+    if hand_over(files):
+        return 0
     window = Window()
+    one = OneWindow(app)
+    one.handed.connect(lambda paths: _take(window, paths))
+    window.closed.connect(one.close)
     app.setQuitOnLastWindowClosed(False)
     window.closed.connect(app.quit)
     logging.basicConfig(filename=memory.log_file(), level=logging.WARNING)
@@ -55,7 +61,7 @@ def run(files: list[Path], *, demo: bool) -> int:
     window.show()
     last = memory.read_open_job()
     if files:
-        window.open_path(files[0])
+        window.open_paths(files)
     elif last is not None and not (demo and not is_unkept(last)):
         window.open_path(last)
     # Let Ctrl+C in the terminal close the window as its cross does.
@@ -64,6 +70,14 @@ def run(files: list[Path], *, demo: bool) -> int:
     ticking.start(500)
     ticking.timeout.connect(lambda: None)
     return app.exec()
+
+
+def _take(window: Window, paths: list[Path]) -> None:
+    """Open what a later start hands over, and come to the front."""
+    window.open_paths(paths)
+    window.showNormal() if window.isMinimized() else window.show()
+    window.raise_()
+    window.activateWindow()
 
 
 def _on_unexpected(

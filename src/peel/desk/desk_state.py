@@ -35,6 +35,10 @@ class Asks(QObject):
         A factor.
     develop : (float,)
         Develop the photo anew, by so many stops.
+    board : ()
+        Show the assignment's board, or the photo again.
+    photo : (int,)
+        Go so many photos of the board on.
     propose, deliver, fold_proofs : ()
     walk : (int,)
         Go some places on: places in doubt in Edge, snags everywhere else.
@@ -57,6 +61,8 @@ class Asks(QObject):
     full_size = Signal()
     zoom = Signal(float)
     develop = Signal(float)
+    board = Signal()
+    photo = Signal(int)
     propose = Signal()
     deliver = Signal()
     fold_proofs = Signal()

@@ -71,6 +71,31 @@ class FileDesk(QObject):
         """Open a photo or a job."""
         self.opener.open_path(path)
 
+    def begin_at(self, photo: Path, job: Path) -> None:
+        """Begin a job on a photo, in a file of its own beside it."""
+        self.opener.begin_at(photo, job)
+
+    def suspend(self) -> Path | None:
+        """Take the open photo off the desk so that its job can be worked on elsewhere; return its job's file."""
+        bridge = self._desk.bridge
+        if bridge is None:
+            return None
+        path = bridge.session.project.path
+        self._take_off()
+        self._aside = None
+        return path
+
+    def source_of(self, session: Session) -> Path | None:
+        """Return the photo's file that a session was begun on, if that is known."""
+        return self.assignment.source_of(session)
+
+    def let_go(self, job: Path) -> None:
+        """Close the session on a job, if there is one, so that its file can be worked on elsewhere; waits. Any thread.
+
+        The session that is on the desk is opened again when it is shown.
+        """
+        self.assignment.let_go(job)
+
     def open_demo(self, name: str) -> None:
         """Open a photo of the demo assignment."""
         self.opener.open_demo(name)

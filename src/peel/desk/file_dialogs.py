@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QFileDialog, QWidget
 from peel.files.photo import SUFFIXES
 from peel.work import memory
 
-__all__ = ["ask_cutout", "ask_job_name", "ask_photo_or_job", "ask_picture", "ask_preset"]
+__all__ = ["ask_cutout", "ask_folder", "ask_job_name", "ask_photo_or_job", "ask_photos", "ask_picture", "ask_preset"]
 
 _FILTER: Final = "Photos and jobs (" + " ".join(f"*{suffix}" for suffix in (*SUFFIXES, ".peel")) + ")"
 
@@ -29,6 +29,24 @@ def ask_picture(parent: QWidget, title: str) -> Path | None:
 def ask_cutout(parent: QWidget) -> Path | None:
     """Ask for a job or a picture with transparency; None if nothing was chosen."""
     return _asked(parent, "Place a cutout", _CUTOUTS, "cutouts from")
+
+
+def ask_folder(parent: QWidget) -> Path | None:
+    """Ask for a folder of photos; None if nothing was chosen."""
+    chosen = QFileDialog.getExistingDirectory(
+        parent, "Open a folder", str(memory.read_preference("folders from") or "")
+    )
+    if not chosen:
+        return None
+    memory.write_preference("folders from", str(Path(chosen).parent))
+    return Path(chosen)
+
+
+def ask_photos(parent: QWidget) -> list[Path]:
+    """Ask for any number of photos."""
+    begin = str(memory.read_preference("opened from") or "")
+    chosen, _ = QFileDialog.getOpenFileNames(parent, "Add photos", begin, _PICTURES)
+    return [Path(name) for name in chosen]
 
 
 def ask_preset(parent: QWidget) -> Path | None:

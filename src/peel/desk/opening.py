@@ -86,6 +86,10 @@ class Opener(QObject):
         else:
             self._submit(lambda ticket: self._begin(path, ticket))
 
+    def begin_at(self, photo: Path, job: Path) -> None:
+        """Begin a job on a photo, in a file of its own."""
+        self._submit(lambda ticket: self._begin(photo, ticket, job))
+
     def open_demo(self, name: str) -> None:
         """Go on with the demo job on a photo, or begin one."""
         photo = demo_photo(name).photo
@@ -161,7 +165,7 @@ class Opener(QObject):
             begun = self._begin(photo, ticket)
             return Opened(begun.session, f"{error.message} A new job was begun.")
 
-    def _begin(self, path: Path, ticket: Ticket) -> Opened:
+    def _begin(self, path: Path, ticket: Ticket, job: Path | None = None) -> Opened:
         content = read_bytes(path)
         look = read_preview(content, path.name, _LOOK_PX)
         if look is not None:
@@ -171,7 +175,7 @@ class Opener(QObject):
                 width, height = height, width
             self._looked.emit(ticket, image_from_rgb(look), Space(height, width))
         ticket.check()
-        return self._assignment.begin(content, path)
+        return self._assignment.begin(content, path, job=job)
 
 
 def _trouble(error: BaseException, what: str) -> Trouble:

@@ -9,22 +9,23 @@ __all__ = ["Closing", "Loader"]
 
 
 class Loader(QThread):
-    """Imports a module on a thread of its own; `finished` is emitted when that is done.
+    """Imports modules on a thread of its own; `finished` is emitted when that is done.
 
     Parameters
     ----------
-    module : str
+    modules : str
     """
 
-    def __init__(self, module: str, parent: QObject | None = None) -> None:
+    def __init__(self, *modules: str, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._module = module
+        self._modules = modules
         self._error: BaseException | None = None
 
     def run(self) -> None:
-        """Import the module; called by Qt on the new thread."""
+        """Import the modules; called by Qt on the new thread."""
         try:
-            importlib.import_module(self._module)
+            for module in self._modules:
+                importlib.import_module(module)
         except BaseException as error:  # noqa: BLE001 - raised again by check, where it is waited for
             self._error = error
 

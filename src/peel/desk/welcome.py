@@ -21,7 +21,7 @@ from peel.demo.photos import ASSIGNMENT, NAMES, DemoPhoto, demo_photo
 from peel.desk.controls.labels import words
 from peel.desk.theme import current
 from peel.errors import PeelError
-from peel.work import job_files
+from peel.work import job_files, memory
 from peel.work.leftovers import OldJobs, clear, old_jobs
 
 __all__ = ["Welcome"]
@@ -109,6 +109,7 @@ class _Listed:
     """The jobs that the empty window offers, and the demo photos that have been begun."""
 
     recent: list[Path] = field(default_factory=list)
+    boards: list[Path] = field(default_factory=list)
     unkept: list[Path] = field(default_factory=list)
     demo: frozenset[str] = frozenset()
     old: OldJobs = field(default_factory=lambda: OldJobs((), 0))
@@ -135,7 +136,10 @@ class _Listing(QThread):
             demo = {name: job_files.unkept_for(f"{name}.jpg") for name in NAMES}
             others = [path for path in job_files.unkept() if path not in demo.values()]
             begun = frozenset(name for name, path in demo.items() if path is not None)
-            self.found = _Listed(job_files.recent()[:_SHOWN], others[:_SHOWN], begun, old_jobs())
+            boards = memory.read_preference("assignments")
+            folders = [Path(text) for text in boards if isinstance(text, str)] if isinstance(boards, list) else []
+            folders = [folder for folder in folders if folder.is_dir()][:_SHOWN]
+            self.found = _Listed(job_files.recent()[:_SHOWN], folders, others[:_SHOWN], begun, old_jobs())
 
 
 class Welcome(QWidget):
@@ -146,11 +150,17 @@ class Welcome(QWidget):
     open_pressed : ()
     job_chosen : (Path,)
     demo_chosen : (str,)
+    folder_pressed : ()
+        A folder of photos is to be asked for.
+    folder_chosen : (Path,)
+        An assignment that was opened lately.
     """
 
     open_pressed = Signal()
     job_chosen = Signal(object)
     demo_chosen = Signal(str)
+    folder_pressed = Signal()
+    folder_chosen = Signal(object)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -176,7 +186,12 @@ class Welcome(QWidget):
         self.open.setObjectName("chief")
         self.open.clicked.connect(self.open_pressed)
         row.addWidget(self.open)
-        row.addWidget(words("or drop a JPEG, PNG, TIFF, WebP or .peel file anywhere in this window", "muted"), 1)
+        self.folder = QPushButton("Open a folder of photos…")
+        self.folder.setObjectName("open folder")
+        self.folder.setToolTip("An assignment: its photos on a board")
+        self.folder.clicked.connect(lambda _checked=False: self.folder_pressed.emit())
+        row.addWidget(self.folder)
+        row.addWidget(words("or drop photos, a folder or a .peel job anywhere in this window", "muted"), 1)
         column.addLayout(row)
         self._jobs = QVBoxLayout()
         self._jobs.setSpacing(0)
@@ -244,11 +259,25 @@ class Welcome(QWidget):
                 self._jobs.addWidget(words(title, "title"))
             for path in paths:
                 self._jobs.addWidget(self._job_button(path))
+        self._show_boards(listed.boards)
         if listed.old.paths:
             self._jobs.addWidget(self._clear_button(listed.old))
         for card in self.cards:
             card.continues = card.photo.name in listed.demo
             card.update()
+
+    def _show_boards(self, folders: list[Path]) -> None:
+        if folders:
+            self._jobs.addWidget(words("Recent assignments", "title"))
+        for folder in folders:
+            self._jobs.addWidget(self._folder_button(folder))
+
+    def _folder_button(self, folder: Path) -> QPushButton:
+        button = QPushButton(folder.name)
+        button.setObjectName("link")
+        button.setToolTip(html.escape(str(folder)))
+        button.clicked.connect(lambda _checked=False: self.folder_chosen.emit(folder))
+        return button
 
     def _clear_button(self, old: OldJobs) -> QPushButton:
         count, size = len(old.paths), old.size_bytes / 1e6

@@ -17,6 +17,7 @@ from peel.work.session_events import Trouble
 
 if TYPE_CHECKING:  # it brings all kernels with it, which would hold up the first paint
     from peel.desk.bench import Bench
+    from peel.desk.board.board_desk import BoardDesk
 
 __all__ = ["Window"]
 
@@ -48,6 +49,7 @@ class Window(QMainWindow):
         self._fit_screen(_FRAME)
         self.setAcceptDrops(True)
         self.bench: Bench | None = None
+        self.board: BoardDesk | None = None
         self._waiting: Callable[[Bench], object] | None = None
         self._front = QStackedWidget()
         self.setCentralWidget(self._front)
@@ -56,8 +58,10 @@ class Window(QMainWindow):
         self.message = MessageBar(self._front)
         self.welcome.open_pressed.connect(lambda: self._when_ready(lambda bench: bench.files.ask_open()))
         self.welcome.job_chosen.connect(self.open_path)
+        self.welcome.folder_chosen.connect(lambda path: self.open_paths([path]))
+        self.welcome.folder_pressed.connect(self._ask_folder)
         self.welcome.demo_chosen.connect(self._on_demo_chosen)
-        self._loader = Loader("peel.desk.bench", self)
+        self._loader = Loader("peel.desk.bench", "peel.desk.board.board_desk", parent=self)
         self._loader.finished.connect(self._on_loaded)
         self._loads = False
         self._closing: Closing | None = None
@@ -80,11 +84,19 @@ class Window(QMainWindow):
     def _on_loaded(self) -> None:
         self._loader.check()
         from peel.desk.bench import Bench
+        from peel.desk.board.board_desk import BoardDesk
+        from peel.desk.board.page import BoardPage
 
         bench = self.bench = Bench(self)
         self._front.addWidget(bench)
+        page = BoardPage()
+        self._front.addWidget(page)
+        board = self.board = BoardDesk(bench.desk, bench.files, page)
+        board.shown.connect(self._on_board_shown)
+        board.left.connect(self._on_board_left)
+        bench.step_line.photo_pressed.connect(board.toggle)
         bench.files.shown.connect(self._on_photo_shown)
-        bench.files.emptied.connect(self.show_welcome)
+        bench.files.emptied.connect(self._on_emptied)
         bench.files.titled.connect(self.setWindowTitle)
         bench.desk.said.connect(self.show_trouble)
         bench.desk.ask.quit.connect(self.close)
@@ -116,6 +128,43 @@ class Window(QMainWindow):
     def open_path(self, path: Path) -> None:
         """Open a photo or a job."""
         self._when_ready(lambda bench: bench.open_path(path))
+
+    def open_paths(self, paths: list[Path]) -> None:
+        """Open files: one as a photo or job, several as a board of them, a folder as its board."""
+        if len(paths) == 1 and not paths[0].is_dir():
+            self.open_path(paths[0])
+        elif paths:
+            self._when_ready(lambda _bench: self._show_on_board(paths))
+
+    def _show_on_board(self, paths: list[Path]) -> None:
+        assert self.board is not None
+        folders = [path for path in paths if path.is_dir()]
+        if folders:
+            self.board.open_folder(folders[0])
+            self.board.add([path for path in paths if path != folders[0]])
+        else:
+            self.board.open_photos(paths)
+
+    def _ask_folder(self) -> None:
+        self._when_ready(lambda _bench: self.board.page.folder_asked.emit() if self.board is not None else None)
+
+    def _on_board_shown(self) -> None:
+        assert self.board is not None
+        self._front.setCurrentWidget(self.board.page)
+        self.message.lie_over(self.board.page)
+        self.setWindowTitle(f"{self.board.board.title} – Peel")
+
+    def _on_board_left(self) -> None:
+        assert self.bench is not None
+        if self.bench.desk.bridge is not None:
+            self._on_photo_shown()
+
+    def _on_emptied(self) -> None:
+        """Show the board of the assignment, or the empty window if there is none."""
+        if self.board is not None and self.board.entries:
+            self.board.show()
+        else:
+            self.show_welcome()
 
     def _on_demo_chosen(self, name: str) -> None:
         self._when_ready(lambda bench: bench.files.open_demo(name))
@@ -165,7 +214,9 @@ class Window(QMainWindow):
         if self._closing is None:
             self._loader.wait()
             self.welcome.close_threads()
-            self._closing = Closing(self.bench.begin_to_close() if self.bench is not None else (), self)
+            rest = [self.board.close] if self.board is not None else []
+            parts = [*rest, *self.bench.begin_to_close()] if self.bench is not None else []
+            self._closing = Closing(parts, self)
             self._closing.finished.connect(self._on_closed)
             self._closing.start()
 
@@ -187,7 +238,17 @@ class Window(QMainWindow):
         """Take the first file dropped."""
         files = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
         if files:
-            self._when_ready(lambda bench: bench.take_file(files[0]))
+            self._when_ready(lambda bench: self._take(bench, files))
+
+    def _take(self, bench: "Bench", files: list[Path]) -> None:
+        """Take files that were dropped: on the board, several and folders go there; else the first is taken."""
+        assert self.board is not None
+        if self._front.currentWidget() is self.board.page:
+            self.board.add(files)
+        elif len(files) > 1 or files[0].is_dir():
+            self._show_on_board(files)
+        else:
+            bench.take_file(files[0])
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Let keys that are held change what is shown."""

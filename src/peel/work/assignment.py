@@ -78,9 +78,25 @@ class Assignment:
         with self._turn:
             return self._items.setdefault(photo.absolute(), Item(photo.absolute()))
 
-    def begin(self, content: bytes, photo: Path, *, exposure: float = 0.0) -> Opened:
-        """Begin work on a photo whose bytes are at hand; waits. See `Session.begin_with`."""
-        path = new_working_path(photo.name)
+    def source_of(self, session: Session) -> Path | None:
+        """Return the file of the photo that a session was begun on; None where it began with a job file."""
+        with self._turn:
+            found = (item.source for item in self._items.values() if item.job == session.project.path)
+            return next(found, None)
+
+    def let_go(self, job: Path) -> None:
+        """Close the session on a job file, if one is open; waits until all is on disk."""
+        with self._turn:
+            session = self._open.get(job)
+        if session is not None:
+            self.close_session(session)
+
+    def begin(self, content: bytes, photo: Path, *, exposure: float = 0.0, job: Path | None = None) -> Opened:
+        """Begin work on a photo whose bytes are at hand, in a working file or one given; waits.
+
+        See `Session.begin_with`.
+        """
+        path = job or new_working_path(photo.name)
         session = Session.begin_with(content, photo.name, path, self.resources, exposure=exposure)
         return self._opened(photo.absolute(), photo.absolute(), Opened(session))
 

@@ -18,6 +18,7 @@ from peel.work.finding import proposal_words
 from peel.work.inspecting import Inspector, remember
 from peel.work.session import Session
 from peel.work.status import status_of
+from peel.work.thumbs import job_thumb
 
 __all__ = ["carry_job", "job_path_for", "load_job", "photos_in", "propose_job"]
 
@@ -145,4 +146,5 @@ def _finish(session: Session) -> None:
     if job.has_subject:
         remember(job, Inspector(session.stages).inspect(job))
     session.note("status", status_of(job).as_note())
+    session.note("thumb", job_thumb(session.stages, job))
     session.wait_idle()

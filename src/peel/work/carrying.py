@@ -62,7 +62,8 @@ def carried(source: Job, target: Job, what: What) -> Carried:
         if framing.is_same:
             right, down = round(framing.right), round(framing.down)
             job = with_marks_of(job, source, right, down)
-            says.append(f"the marks, moved by {right} px across and {down} px down" if right or down else "the marks")
+            by = f", moved by {right} px across and {down} px down" if right or down else ""
+            says.append(f"and the marks{by}" if says else f"the marks{by}")
         else:
             takes_marks = False
             if what == "marks":
@@ -73,7 +74,7 @@ def carried(source: Job, target: Job, what: What) -> Carried:
             says.append("but no marks: it is framed differently")
     elif what == "marks":
         raise MarkError(f"Nothing is marked on {source.photo.name}.", "Mark it first.")
-    return Carried(job, f"Carried {' and '.join(says[:2])}." if says else "", takes_marks)
+    return Carried(job, f"Carried {' '.join(says)}.", takes_marks)
 
 
 def preview(job: Job) -> ByteArray:

@@ -4,7 +4,7 @@ import html
 from typing import Final
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QImage, QPainter, QPaintEvent, QPen, QPixmap
+from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap
 from PySide6.QtWidgets import (
     QAbstractButton,
     QHBoxLayout,
@@ -89,13 +89,14 @@ class StepLine(QWidget):
     Signals
     -------
     chosen : (Step,)
-    undo_pressed, redo_pressed, keys_pressed : ()
+    undo_pressed, redo_pressed, keys_pressed, photo_pressed : ()
     """
 
     chosen = Signal(Step)
     undo_pressed = Signal()
     redo_pressed = Signal()
     keys_pressed = Signal()
+    photo_pressed = Signal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -138,7 +139,17 @@ class StepLine(QWidget):
         holder.setFixedWidth(158)
         part.addWidget(self._thumb)
         part.addWidget(holder)
+        self._holder = holder
+        for place in (self._thumb, holder):
+            place.setCursor(Qt.CursorShape.PointingHandCursor)
+            place.setToolTip("The assignment's board (Ctrl+B)")
         return part
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Ask for the board when the photo's name or picture is pressed."""
+        if event.position().x() < self._holder.geometry().right():
+            self.photo_pressed.emit()
+        super().mousePressEvent(event)
 
     def _state_part(self) -> QVBoxLayout:
         part = QVBoxLayout()

@@ -62,4 +62,6 @@ def same_framing(first: FloatArray, second: FloatArray) -> Framing:
 def _edges(picture: FloatArray) -> FloatArray:
     """Return the strength of edges, without regard to exposure."""
     soft = cv2.GaussianBlur(np.log1p(8 * np.clip(picture, 0, 1)), (0, 0), 1.5)
-    return np.asarray(np.hypot(cv2.Sobel(soft, cv2.CV_32F, 1, 0), cv2.Sobel(soft, cv2.CV_32F, 0, 1)), np.float32)
+    strength = np.hypot(cv2.Sobel(soft, cv2.CV_32F, 1, 0), cv2.Sobel(soft, cv2.CV_32F, 0, 1))
+    # what most of the picture shows is noise, which differs from photo to photo
+    return np.asarray(np.maximum(strength - 2.5 * np.median(strength), 0), np.float32)

@@ -1,0 +1,1 @@
+"""The assignment board: a page of cards."""

@@ -1,0 +1,414 @@
+"""The board's work: watching its folder, its pictures, opening from it, carrying, and runs in the background."""
+
+import base64
+import time
+from functools import partial
+from pathlib import Path
+from typing import Any, Final
+
+from PySide6.QtCore import QObject, QSize, Qt, QTimer, Signal
+from PySide6.QtGui import QImage, QImageReader
+
+from peel.desk.board.page import BoardPage
+from peel.desk.desk_state import DeskState
+from peel.desk.display.tiles import image_from_rgb
+from peel.desk.file_desk import FileDesk
+from peel.desk.file_dialogs import ask_folder, ask_photos
+from peel.errors import Cancelled, PeelError
+from peel.files.connection import is_open_here
+from peel.files.upload import is_address
+from peel.job.job import Job, new_job
+from peel.work.batches import carry_job, load_job
+from peel.work.board import Board, Entry, note_board
+from peel.work.carrying import What, carried, preview
+from peel.work.contact_sheet import write_contact_sheet
+from peel.work.delivery_report import write_report
+from peel.work.runs import RunOrder, run_one
+from peel.work.scheduler import Lane, Ticket
+from peel.work.status import Progress, status_of
+from peel.work.thumbs import job_thumb
+
+__all__ = ["BoardDesk"]
+
+_SCAN_MS: Final = 1000
+_THUMB: Final = QSize(364, 300)
+
+
+class BoardDesk(QObject):
+    """Carries out what the board asks for; one folder at a time.
+
+    Signals
+    -------
+    shown, left : ()
+        The board is to be seen; the photo is to be seen again.
+    """
+
+    shown = Signal()
+    left = Signal()
+    _scanned = Signal(object, object)
+    _pictured = Signal(str, object)
+    _noted = Signal(str, str, object)
+    _ran = Signal(object)
+    _failed = Signal(object)
+    _carried = Signal()
+
+    def __init__(self, desk: DeskState, files: FileDesk, page: BoardPage) -> None:
+        super().__init__(desk)
+        self._desk, self._files, self.page = desk, files, page
+        self.board = Board()
+        self.entries: list[Entry] = []
+        self._scans, self._pictures, self._work = Lane("board"), Lane("cards", threads=2), Lane("run", in_order=True)
+        self._run: Ticket | None = None
+        self._paused = False
+        self._suspended: Path | None = None  # the job that was on the desk, while its file is worked on here
+        self._from: Job | None = None  # what is carried from
+        self._timer = QTimer(self)
+        self._timer.setInterval(_SCAN_MS)
+        self._timer.timeout.connect(self.scan)
+        self._connect()
+
+    def _connect(self) -> None:
+        page, desk = self.page, self._desk
+        page.opened.connect(self.open)
+        page.back_asked.connect(self.leave)
+        page.folder_asked.connect(self._ask_folder)
+        page.photos_asked.connect(self._ask_photos)
+        page.carry_shown.connect(self._show_carry)
+        page.carry_asked.connect(self._carry)
+        page.deliver_asked.connect(self._deliver)
+        page.stop_asked.connect(self._stop)
+        page.pause_asked.connect(self._pause)
+        page.model.picture_wanted.connect(self._draw)
+        desk.ask.board.connect(self.toggle)
+        desk.ask.photo.connect(self.walk)
+        self._scanned.connect(self._on_scanned)
+        self._pictured.connect(page.model.show_picture)
+        self._noted.connect(page.model.show_note)
+        self._ran.connect(self._on_ran)
+        self._carried.connect(self.scan)
+        self._failed.connect(lambda error: desk.say(error.message, error.hint))
+
+    def close(self) -> None:
+        """Stop what is under way and end the workers."""
+        self._timer.stop()
+        for lane in (self._scans, self._pictures, self._work):
+            lane.keep_only(lambda _key: False)
+            lane.close()
+
+    @property
+    def is_idle(self) -> bool:
+        """Whether nothing is looked at, drawn or run."""
+        return self._scans.is_idle and self._pictures.is_idle and self._work.is_idle
+
+    # what is on it
+
+    def open_folder(self, folder: Path) -> None:
+        """Show the photos of a folder."""
+        self.board = Board(folder)
+        self.entries = []
+        note_board(folder)
+        self.show()
+
+    def open_photos(self, photos: list[Path]) -> None:
+        """Show chosen photos."""
+        self.board = Board(photos=photos)
+        self.entries = []
+        self.show()
+
+    def show(self) -> None:
+        """Show the board; what was done on the open photo is noted first."""
+        self._note_status()
+        if self._desk.job is not None:
+            self._from = self._desk.job
+        self.page.show_source(self._from.photo.name if self._from is not None else "")
+        self.page.show_board(self.board.title, self.entries)
+        self._timer.start()
+        self.scan()
+        self.shown.emit()
+
+    def leave(self) -> None:
+        """Show the photo again."""
+        self._timer.stop()
+        if self._suspended is not None:
+            self._files.open_path(self._suspended)
+            self._suspended = None
+        self.left.emit()
+
+    def _suspend(self, entries: list[Entry]) -> None:
+        """Take the open photo off the desk if its job is among those that are to be worked on."""
+        bridge = self._desk.bridge
+        if bridge is not None and any(entry.job == bridge.session.project.path for entry in entries):
+            self._suspended = self._files.suspend()
+
+    def toggle(self) -> None:
+        """Show the board, or the photo again."""
+        if self.page.isVisible():
+            self.leave()
+        else:
+            if self.board.folder is None and not self.entries:
+                self._take_folder_of_open_photo()
+            self.show()
+
+    def _take_folder_of_open_photo(self) -> None:
+        bridge = self._desk.bridge
+        source = self._files.source_of(bridge.session) if bridge is not None else None
+        if source is not None:
+            self.board = Board(source.parent)
+
+    def _ask_folder(self) -> None:
+        chosen = ask_folder(self.page.window())
+        if chosen is not None:
+            self.open_folder(chosen)
+
+    def _ask_photos(self) -> None:
+        chosen = ask_photos(self.page.window())
+        if chosen:
+            self.add(chosen)
+
+    def add(self, paths: list[Path]) -> None:
+        """Add photos, or folders of them, to the board; a first folder becomes the board."""
+        folders = [path for path in paths if path.is_dir()]
+        if folders and self.board.folder is None and not self.entries:
+            self.open_folder(folders[0])
+            return
+        board = self.board
+        self._scans.submit(None, lambda _ticket: board.add(paths), lambda _none: None, self._on_failed)
+        self.scan()
+
+    def scan(self) -> None:
+        """Look at the folder on the worker."""
+        board = self.board
+        self._scans.submit("scan", lambda _ticket: board.scan(), partial(self._scanned.emit, board), self._on_failed)
+
+    def _on_failed(self, error: BaseException) -> None:
+        if isinstance(error, PeelError):
+            self._failed.emit(error)
+        elif not isinstance(error, Cancelled):
+            raise error
+
+    def _on_scanned(self, board: Board, entries: list[Entry]) -> None:
+        if board is self.board and entries != self.entries:
+            self.entries = entries
+            self.page.show_board(board.title, entries)
+
+    def _draw(self, entry: Entry) -> None:
+        self._pictures.submit(
+            str(entry.photo),
+            lambda _ticket: _picture(entry),
+            partial(self._pictured.emit, str(entry.photo)),
+            lambda _e: None,
+        )
+
+    # working on a photo
+
+    def open(self, entry: Entry) -> None:
+        """Open a photo of the board: its job if there is one, else a new one beside it."""
+        if entry.is_arriving or (entry.is_gone and not entry.job.exists()):
+            self._desk.say(f"{entry.name} is not there yet." if entry.is_arriving else f"{entry.name} is gone.")
+            return
+        self._note_status()
+        self._timer.stop()
+        self._suspended = None
+        if entry.job.exists():
+            self._files.open_path(entry.job)
+        else:
+            self._files.begin_at(entry.photo, entry.job)
+        self.left.emit()
+
+    def walk(self, by: int) -> None:
+        """Open the next photo of the board, or the one before."""
+        bridge = self._desk.bridge
+        present = [entry for entry in self.page.model.entries if not entry.is_gone and not entry.is_arriving]
+        if bridge is None or not present:
+            return
+        path = bridge.session.project.path
+        at = next((number for number, entry in enumerate(present) if entry.job == path), None)
+        if at is None or not 0 <= at + by < len(present):
+            self._desk.say(
+                "There is no further photo on the board." if at is not None else "This photo is not on the board."
+            )
+        else:
+            self.open(present[at + by])
+
+    def _note_status(self) -> None:
+        """Note in the open job how far it has come, and its picture, for its card."""
+        bridge = self._desk.bridge
+        if bridge is not None:
+            session, job = bridge.session, bridge.job
+            was = next((own.status.progress for own in self.entries if own.job == session.project.path), None)
+            delivered = was is Progress.DELIVERED and not session.history.redo_label and not session.history.undo_label
+            session.note("status", status_of(job, was_delivered=delivered).as_note())
+            stages = session.stages
+            self._pictures.submit(
+                "thumb", lambda _t: job_thumb(stages, job), partial(session.note, "thumb"), lambda _e: None
+            )
+
+    # carrying
+
+    def _show_carry(self, entries: list[Entry], what: What) -> None:
+        """Show on each card what would change; nothing is done."""
+        source = self._from
+        if source is None:
+            return
+        bridge = self._desk.bridge
+        own = bridge.session.project.path if bridge is not None else self._suspended
+        for entry in entries:
+            if entry.job == own:
+                self.page.model.show_note(str(entry.photo), "carried from")
+                continue
+            self.page.model.show_note(str(entry.photo), "looking…")
+            self._work.submit(None, partial(self._look, source, entry, what))
+
+    def _look(self, source: Job, entry: Entry, what: What, _ticket: Ticket) -> None:
+        key = str(entry.photo)
+        try:
+            self._files.let_go(entry.job)
+            target = load_job(entry.job) if entry.job.exists() else new_job(_photo_of(entry))
+            done = carried(source, target, what)
+            self._pictured.emit(key, image_from_rgb(preview(done.job)))
+            self._noted.emit(key, f"would: {done.says}", None)
+        except PeelError as error:
+            self._noted.emit(key, error.message, None)
+
+    def _carry(self, entries: list[Entry], what: What) -> None:
+        """Carry to each photo, in the background; one that fails stops no other."""
+        source = self._from
+        if source is None:
+            return
+        bridge = self._desk.bridge
+        own = bridge.session.project.path if bridge is not None else self._suspended
+        for entry in entries:
+            if entry.job == own:
+                self.page.model.show_note(str(entry.photo), "carried from")
+                continue
+            self.page.model.show_note(str(entry.photo), "waiting…", 0.0)
+            self._work.submit(None, partial(self._carry_to, source, entry, what))
+
+    def _carry_to(self, source: Job, entry: Entry, what: What, _ticket: Ticket) -> None:
+        key = str(entry.photo)
+        self._noted.emit(key, "carrying…", 0.3)
+        try:
+            self._files.let_go(entry.job)
+            photo = entry.job if entry.job.exists() else entry.photo
+            says = carry_job(source, photo, entry.job, what)
+        except PeelError as error:
+            says = error.message
+        self._noted.emit(key, says, None)
+        self._carried.emit()
+
+    # delivering
+
+    def _deliver(self, entries: list[Entry], to: str) -> None:
+        """Deliver photos one after another in the background; what was delivered before is skipped."""
+        if not to:
+            self._desk.say("Say where to deliver: a folder, or the address of a client's drop-off.")
+            return
+        entries = [entry for entry in entries if entry.job.exists()]
+        if not entries:
+            self._desk.say("No photo of these has been begun: there is nothing to deliver.")
+            return
+        self._note_status()
+        self._suspend(entries)
+        self.page.model.clear_notes()
+        self._paused = False
+        order = RunOrder(to, resumes=True, replaces=True, inspects=True)
+        title = self.board.title
+        self._run = self._work.submit("deliver", lambda ticket: self._deliver_all(entries, order, title, ticket))
+        self.page.show_run(0.0, "")
+
+    def _deliver_all(self, entries: list[Entry], order: RunOrder, title: str, ticket: Ticket) -> None:
+        rows: list[dict[str, Any]] = []
+        began = time.monotonic()
+        for number, entry in enumerate(entries):
+            while self._paused and not ticket.is_cancelled:
+                time.sleep(0.05)
+            if ticket.is_cancelled:
+                break
+            key = str(entry.photo)
+
+            def told(share: float, key: str = key, number: int = number) -> bool:
+                self._noted.emit(key, "delivering…", share)
+                self._ran.emit(((number + share) / len(entries), began))
+                return not ticket.is_cancelled
+
+            self._noted.emit(key, "delivering…", 0.0)
+            self._files.let_go(entry.job)
+            try:
+                row = run_one(entry.job, order, number=number + 1, told=told)
+            except Cancelled:
+                self._noted.emit(key, "stopped", None)
+                break
+            rows.append(row)
+            said = row.get("error") or (
+                "delivered before" if row.get("skipped") else f"{len(row['files'])} files delivered"
+            )
+            self._noted.emit(key, said, None)
+            self._ran.emit(((number + 1) / len(entries), began))
+        self._write_papers(rows, order, title)
+        self._ran.emit(rows)
+
+    def _write_papers(self, rows: list[dict[str, Any]], order: RunOrder, title: str) -> None:
+        """Write contact sheet and report beside what was delivered."""
+        if not rows or is_address(order.to):
+            return
+        folder = Path(order.to)
+        try:
+            write_contact_sheet(rows, folder / "contact-sheet.html", title)
+            for name in ("report.json", "report.csv"):
+                write_report(rows, folder / name)
+        except PeelError as error:
+            self._failed.emit(error)
+
+    def _on_ran(self, news: tuple[float, float] | list[dict[str, Any]]) -> None:
+        if isinstance(news, tuple):
+            share, began = news
+            spent = time.monotonic() - began
+            left = spent / share * (1 - share) if share > 0.02 else 0.0
+            self.page.show_run(
+                share, f"{left:.0f} s left" if 0 < left < 90 else f"{left / 60:.0f} min left" if left else ""
+            )
+            return
+        self._run = None
+        self.page.show_run(None, "")
+        self.scan()
+        failed = sum(bool(row.get("error")) for row in news)
+        self._desk.say(
+            f"{len(news) - failed} photos delivered" + (f", {failed} not: their cards say why." if failed else ".")
+        )
+
+    def _stop(self) -> None:
+        if self._run is not None:
+            self._run.cancel()
+
+    def _pause(self) -> None:
+        self._paused = not self._paused
+        self.page.pause.setText("Go on" if self._paused else "Pause")
+
+
+def _photo_of(entry: Entry) -> Any:
+    from peel.files.photo import read_photo
+
+    return read_photo(entry.photo)
+
+
+def _picture(entry: Entry) -> QImage:
+    """Return a card's picture: the job's own if it noted one, else the photo, small."""
+    from peel.work.thumbs import noted_thumb
+
+    content = noted_thumb(entry.job) if entry.job.exists() and not is_open_here(entry.job) else None
+    if content:
+        image = QImage.fromData(base64.b64decode(content))
+        if not image.isNull():
+            return image
+    reader = QImageReader(str(entry.photo))
+    reader.setAutoTransform(True)
+    size = reader.size()
+    if size.isValid():
+        reader.setScaledSize(size.scaled(_THUMB, Qt.AspectRatioMode.KeepAspectRatio))
+        return reader.read()
+    try:
+        from peel.work.thumbs import photo_thumb
+
+        return image_from_rgb(photo_thumb(entry.photo))
+    except PeelError:
+        return QImage()

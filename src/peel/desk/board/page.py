@@ -1,0 +1,232 @@
+"""The board as a page: its cards, what is shown of them, and what can be done with those that are chosen."""
+
+from pathlib import Path
+
+from PySide6.QtCore import QItemSelection, Qt, Signal
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QComboBox,
+    QHBoxLayout,
+    QLineEdit,
+    QListView,
+    QProgressBar,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from peel.desk.board.cards import Card, CardModel
+from peel.desk.controls.labels import words
+from peel.work import memory
+from peel.work.board import Entry
+from peel.work.status import Progress
+
+__all__ = ["BoardPage"]
+
+
+class _Cards(QListView):
+    """The cards; Enter opens the one with the focus."""
+
+    entered = Signal(int)
+
+    def __init__(self, model: CardModel) -> None:
+        super().__init__()
+        self.setViewMode(QListView.ViewMode.IconMode)
+        self.setResizeMode(QListView.ResizeMode.Adjust)
+        self.setMovement(QListView.Movement.Static)
+        self.setUniformItemSizes(True)
+        self.setLayoutMode(QListView.LayoutMode.Batched)
+        self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+        self.setAccessibleName("Photos of the assignment")
+        self.setModel(model)
+        self._card = Card(model)
+        self.setItemDelegate(self._card)
+        self.doubleClicked.connect(lambda index: self.entered.emit(index.row()))
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Open by Enter."""
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.currentIndex().isValid():
+            self.entered.emit(self.currentIndex().row())
+        else:
+            super().keyPressEvent(event)
+
+
+class BoardPage(QWidget):
+    """Shows an assignment.
+
+    Signals
+    -------
+    opened : (Entry,)
+    back_asked, folder_asked, photos_asked, stop_asked, pause_asked : ()
+    carry_shown, carry_asked : (list of Entry, str)
+        What would be carried to the chosen ones is to be shown; it is to be carried.
+    deliver_asked : (list of Entry, str)
+        The chosen ones, or all, into a folder or to an address.
+    """
+
+    opened = Signal(object)
+    back_asked = Signal()
+    folder_asked = Signal()
+    photos_asked = Signal()
+    stop_asked = Signal()
+    pause_asked = Signal()
+    carry_shown = Signal(object, str)
+    carry_asked = Signal(object, str)
+    deliver_asked = Signal(object, str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("surface")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.model = CardModel()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(18, 14, 18, 12)
+        column.setSpacing(8)
+        column.addLayout(self._top())
+        self.list = _Cards(self.model)
+        self.list.entered.connect(lambda row: self.opened.emit(self.model.entries[row]))
+        self.list.selectionModel().selectionChanged.connect(self._on_selected)
+        column.addWidget(self.list, 1)
+        column.addLayout(self._carrying())
+        column.addLayout(self._delivering())
+        self._source = ""
+        self._on_selected()
+
+    def _top(self) -> QHBoxLayout:
+        line = QHBoxLayout()
+        line.setSpacing(8)
+        self.title, self.counts = words("", "headline"), words("", "muted")
+        self.title.setWordWrap(False)
+        self.filter, self.order = QComboBox(), QComboBox()
+        self.filter.setAccessibleName("Which photos are shown")
+        self.filter.addItem("All", None)
+        for progress in Progress:
+            self.filter.addItem(progress.value.capitalize(), progress)
+        self.filter.activated.connect(lambda _index: self.model.set_filter(self.filter.currentData()))
+        self.order.setAccessibleName("Order of the photos")
+        self.order.addItem("By name", False)
+        self.order.addItem("By progress", True)
+        self.order.activated.connect(lambda _index: self.model.set_sorting(by_progress=self.order.currentData()))
+        self.back = _button("Back to the photo", "board back", "Go on with the photo that is open (Ctrl+B)")
+        self.back.clicked.connect(lambda _checked=False: self.back_asked.emit())
+        folder = _button("Open a folder…", "board folder", "Another assignment: a folder of photos")
+        folder.clicked.connect(lambda _checked=False: self.folder_asked.emit())
+        add = _button("Add photos…", "board add", "Photos from anywhere, to this board")
+        add.clicked.connect(lambda _checked=False: self.photos_asked.emit())
+        line.addWidget(self.title)
+        line.addWidget(self.counts, 1)
+        for part in (self.filter, self.order, add, folder, self.back):
+            line.addWidget(part)
+        return line
+
+    def _carrying(self) -> QHBoxLayout:
+        line = QHBoxLayout()
+        line.setSpacing(8)
+        self._from = words("", "small")
+        self.what = QComboBox()
+        self.what.setAccessibleName("What is carried")
+        for text, what in (("Recipe and marks", "both"), ("Recipe", "recipe"), ("Marks", "marks")):
+            self.what.addItem(text, what)
+        self.show_carry = _button(
+            "Show what would change", "show carry", "On each chosen card, before anything is done"
+        )
+        self.carry = _button("Carry", "carry", "To the chosen photos; one step of undo for each")
+        self.show_carry.clicked.connect(
+            lambda _checked=False: self.carry_shown.emit(self.chosen, self.what.currentData())
+        )
+        self.carry.clicked.connect(lambda _checked=False: self.carry_asked.emit(self.chosen, self.what.currentData()))
+        line.addWidget(self._from, 1)
+        for part in (self.what, self.show_carry, self.carry):
+            line.addWidget(part)
+        return line
+
+    def _delivering(self) -> QHBoxLayout:
+        line = QHBoxLayout()
+        line.setSpacing(8)
+        remembered = memory.read_preference("board folder")
+        self.to = QLineEdit(remembered if isinstance(remembered, str) else "")
+        self.to.setPlaceholderText("Folder to deliver into, or the address of a client's drop-off")
+        self.to.setAccessibleName("Where to deliver")
+        self.bar = QProgressBar()
+        self.bar.setTextVisible(False)
+        self.bar.setFixedSize(140, 6)
+        self.bar.hide()
+        self.left = words("", "muted")
+        self.left.setWordWrap(False)
+        self.pause = _button("Pause", "pause run", "Wait after the present photo, until pressed again")
+        self.stop = _button("Stop", "stop run", "Stop after the present photo; what is done stays")
+        self.pause.clicked.connect(lambda _checked=False: self.pause_asked.emit())
+        self.stop.clicked.connect(lambda _checked=False: self.stop_asked.emit())
+        self.deliver = _button("Deliver all", "deliver run", "In the background; what was delivered before is skipped")
+        self.deliver.setProperty("role", "choice")
+        self.deliver.clicked.connect(lambda _checked=False: self._on_deliver())
+        line.addWidget(self.to, 1)
+        for part in (self.left, self.bar, self.pause, self.stop, self.deliver):
+            line.addWidget(part)
+        self.show_run(None, "")
+        return line
+
+    def _on_deliver(self) -> None:
+        memory.write_preference("board folder", self.to.text())
+        self.deliver_asked.emit(self.chosen or list(self.model.entries), self.to.text().strip())
+
+    @property
+    def chosen(self) -> list[Entry]:
+        """The chosen photos, in their order."""
+        rows = sorted(index.row() for index in self.list.selectionModel().selectedIndexes())
+        return [self.model.entries[row] for row in rows]
+
+    def choose(self, photos: list[Path]) -> None:
+        """Choose photos."""
+        self.list.clearSelection()
+        for row, entry in enumerate(self.model.entries):
+            if entry.photo in photos:
+                self.list.selectionModel().select(
+                    self.model.index(row), self.list.selectionModel().SelectionFlag.Select
+                )
+
+    def _on_selected(self, *_changed: QItemSelection) -> None:
+        count = len(self.chosen)
+        self.deliver.setText(f"Deliver {count} chosen" if count else "Deliver all")
+        ready = bool(self._source) and count > 0
+        self.carry.setEnabled(ready)
+        self.show_carry.setEnabled(ready)
+
+    def show_source(self, name: str) -> None:
+        """Show from which photo is carried; empty for none."""
+        self._source = name
+        self._from.setText(
+            f"Carry what was found on {name} to the chosen photos:"
+            if name
+            else "Open a photo, and what is found on it can be carried to the others."
+        )
+        self.back.setVisible(bool(name))
+        self._on_selected()
+
+    def show_board(self, title: str, entries: list[Entry]) -> None:
+        """Show an assignment."""
+        self.title.setText(title)
+        self.model.show_entries(entries)
+        counts = self.model.counts
+        parts = [f"{count} {progress.value}" for progress, count in counts.items() if count]
+        self.counts.setText(f"{len(entries)} photos · " + " · ".join(parts) if entries else "No photo is here yet")
+
+    def show_run(self, share: float | None, left: str) -> None:
+        """Show how much of a run is done, and the time that is left; None for no run."""
+        runs = share is not None
+        for part in (self.bar, self.pause, self.stop):
+            part.setVisible(runs)
+        self.left.setText(left)
+        self.left.setVisible(bool(left))
+        self.deliver.setEnabled(not runs)
+        if share is not None:
+            self.bar.setValue(round(100 * share))
+
+
+def _button(text: str, name: str, tip: str) -> QPushButton:
+    made = QPushButton(text)
+    made.setObjectName(name)
+    made.setToolTip(tip)
+    return made
