@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/ready
 
-.PHONY: setup demo test lint fmt bench campaign shots clean
+.PHONY: setup demo test lint fmt bench campaign shots install uninstall wheel clean
 
 setup: $(READY)
 
@@ -40,6 +40,17 @@ campaign: setup
 
 shots: setup
 	QT_QPA_PLATFORM=offscreen $(BIN)/python tools/shots.py
+
+install: setup
+	tools/desktop-entry install
+
+uninstall:
+	tools/desktop-entry uninstall
+
+wheel: setup
+	rm -rf dist
+	$(BIN)/python -m pip wheel --quiet --disable-pip-version-check --no-deps --wheel-dir dist .
+	$(BIN)/python -m build --sdist --outdir dist .
 
 clean:
 	rm -rf $(VENV) build dist demo-large .pytest_cache .mypy_cache .ruff_cache .hypothesis .import_linter_cache

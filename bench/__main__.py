@@ -1,4 +1,4 @@
-"""Run the bench: ``python -m bench [quality] [drawn] [camera] [large] [strokes] [window] [memory] [marking] [edge] [kinds] [separation] [repair] [snags] [colour] [sheet] [deliver] [--folder DIR]``; all of it without arguments."""
+"""Run the bench: ``python -m bench [quality] [drawn] [camera] [large] [strokes] [window] [memory] [marking] [edge] [kinds] [separation] [repair] [snags] [colour] [sheet] [deliver] [assignment] [--folder DIR]``; all of it without arguments."""
 
 import argparse
 import importlib
@@ -32,6 +32,7 @@ PARTS = (
     "colour",
     "sheet",
     "deliver",
+    "assignment",
 )
 
 
@@ -64,6 +65,11 @@ def _print_sheets(parts: Sequence[str]) -> None:
         from bench.deliver import table as deliveries
 
         for line in deliveries():
+            print(line, flush=True)
+    if "assignment" in parts:
+        from bench.assignment import table as assignments
+
+        for line in assignments():
             print(line, flush=True)
 
 

@@ -16,6 +16,7 @@ from PySide6.QtGui import QAction
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QApplication
 
+from peel.demo.arriving import write_variants
 from peel.demo.backings import backing_file
 from peel.desk.app import make_app
 from peel.desk.bench import Bench
@@ -159,7 +160,6 @@ def shoot_marking(visit: Visit) -> None:
     visit.press("way Backdrop")
     visit.press("way Everywhere")
     visit.hold([(250, 800), (400, 800), (620, 810), (760, 820)])
-    visit.shoot("mark-alike")
     visit.let_go(760, 820)
     visit.open_demo("bramble")
     visit.do("Propose")
@@ -188,30 +188,6 @@ def shoot_separation(visit: Visit) -> None:
     visit.point_at(640, 900)
     visit.shoot("separation")
     edge.turn_page(separation=False)
-    visit.open_demo("tin-drummer")
-    visit.do("Key")
-    visit.click(300, 900)
-    visit.until(lambda: desk.job is not None and desk.job.has_subject)
-    visit.settle()
-    desk.show_step(Step.EDGE)
-    edge.turn_page(separation=True)
-    visit.until(lambda: bench.separation_desk.is_idle)
-    desk.show_view(View.LOUD)
-    bench.canvas.look_at(QPointF(1000, 700), 0.45)
-    visit.point_at(1300, 420)
-    visit.shoot("key")
-    edge.turn_page(separation=False)
-    desk.show_step(Step.COLOUR)
-    visit.press("tint from a hue")
-    visit.settle()
-    desk.show_view(View.WHITE)
-    desk.set_brush(170)
-    bench.canvas.look_at(QPointF(1000, 560), 0.8)
-    visit.hold([(930.0, 420.0), (980.0, 480.0), (1050.0, 560.0)])
-    visit.until(lambda: bench.colour_desk.is_idle)
-    visit.until(lambda: False, 0.5)
-    visit.window.grab().save(str(SHOTS / "colour-tint.png"))
-    visit.let_go(1050, 560)
     bench.files.close_photo()
 
 
@@ -271,6 +247,49 @@ def shoot_shadow(visit: Visit) -> None:
     visit.open_demo("bramble")
 
 
+def shoot_board(visit: Visit) -> None:
+    """Take pictures of an assignment on the board, and of what would be carried to some of its photos."""
+    folder = Path(tempfile.mkdtemp(prefix="peel-")) / "Autumn programme"
+    write_variants(folder, 14, names=("lamplighter", "tin-drummer", "bramble"), scale=0.3)
+    visit.window.open_paths([folder])
+    visit.until(lambda: visit.window.board is not None and len(visit.window.board.entries) == 14)
+    board = visit.window.board
+    assert board is not None
+    for row, colour in ((5, "#e8c9a0"), (9, "#3f6c8f")):
+        board.open(board.page.model.entries[row])
+        visit.until(
+            lambda: visit.window.bench is not None and visit.bench.isVisible() and visit.desk.bridge is not None
+        )
+        visit.settle()
+        visit.do("Propose")
+        visit.until(lambda: visit.desk.job is not None and visit.desk.job.has_subject)
+        visit.settle()
+        visit.desk.show_step(Step.BACKING)
+        visit.panel(Step.BACKING).behind._apply(
+            lambda own, c=colour: own.model_copy(update={"kind": "colour", "colour": c})
+        )
+        visit.settle()
+        visit.until(lambda: visit.bench.snag_desk.is_idle)
+        visit.do("Board")
+        visit.until(lambda: board.page.isVisible() and board.is_idle)
+    visit.until(lambda: False, 2.5)
+    visit.shoot("board")
+    chosen = [
+        entry.photo for entry in board.entries if entry.name.startswith("tin") and entry.photo != board.entries[9].photo
+    ]
+    board.page.choose(chosen)
+    visit.press("show carry")
+    visit.until(lambda: board.is_idle)
+    visit.until(lambda: False, 1.0)
+    visit.shoot("carrying")
+
+
+def _is_open(visit: Visit, job: Path) -> bool:
+    """Return whether the photo of a job is on the desk."""
+    bridge = visit.desk.bridge
+    return bridge is not None and bridge.session.project.path == job and visit.bench.isVisible()
+
+
 def main() -> int:
     """Walk through a job and take a picture of each main view."""
     SHOTS.mkdir(parents=True, exist_ok=True)
@@ -300,7 +319,6 @@ def main() -> int:
     desk.show_view(View.WHITE)
     bench.canvas.look_at(QPointF(760, 700), 3.0)
     visit.point_at(760, 700)
-    visit.shoot("matte-white")
     desk.show_view(View.LOUD)
     visit.shoot("matte-loud")
     bench.canvas.fit()
@@ -327,14 +345,20 @@ def main() -> int:
     visit.settle()
     visit.panel(Step.DELIVER).go.click()
     visit.until(lambda: "Written" in visit.panel(Step.DELIVER).written)
+    bench.side.scroller.verticalScrollBar().setValue(0)
+    visit.do("Next place")
     visit.shoot("deliver")
-    bench.key_sheet.toggle()
-    visit.shoot("keys")
-    bench.key_sheet.hide()
-    window.switch_theme()
+    panel = visit.panel(Step.DELIVER)
+    panel.compare.click()
+    visit.until(lambda: bench.deliver_desk.view.isVisible())
+    visit.shoot("deliver-compare")
+    bench.deliver_desk.view.hide()
+    bench.canvas.fit()
     desk.show_step(Step.MATTE)
-    desk.show_view(View.ZONES)
-    visit.shoot("dark")
+    visit.do("Guide")
+    visit.shoot("guide")
+    visit.do("Guide")
+    shoot_board(visit)
     window.close()
     visit.until(lambda: window.is_closed)
     return 0

@@ -99,7 +99,7 @@ def test_photos_are_opened_walked_carried_to_and_delivered(board: Hand, session:
     board.press("show carry")
     _rest(board)
     notes = [page.model.note_of(entry) for entry in page.model.entries]
-    assert notes[1].startswith("would: Carried the recipe and the marks")
+    assert notes[1].startswith("would carry the recipe and the marks")
     assert not (session / "puppet-3.peel").exists()
     board.press("carry")
     board.wait(lambda: all((session / f"puppet-{number}.peel").exists() for number in (2, 3, 4)))

@@ -132,7 +132,7 @@ def test_jpegs_stand_on_their_backing_and_carry_a_path(solved: Job, tmp_path: Pa
     pixels = cv2.imread(str(path))
     assert np.abs(pixels[5, 5].astype(int) - 255).max() < 3
     with Image.open(path) as image:
-        resources = image.info["photoshop"]
+        resources = next(value for value in image.info.values() if isinstance(value, dict) and 2000 in value)
     assert resources[2999][:8] == b"\x07Outline"
     _check_path(resources[2000])
     tiff = _deliver(solved, tmp_path, product="cutout", format="tiff", clipping_path=True)

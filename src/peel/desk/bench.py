@@ -24,6 +24,7 @@ from peel.desk.display.tiles import DisplayTiles
 from peel.desk.edge_desk import EdgeDesk
 from peel.desk.file_desk import FileDesk
 from peel.desk.finish_desk import FinishDesk
+from peel.desk.guide import GuideView
 from peel.desk.held_keys import HeldKeys
 from peel.desk.layout import SideColumn, in_column, in_row
 from peel.desk.marking_desk import MarkingDesk
@@ -69,6 +70,8 @@ class Bench(QWidget):
         self._connect()
         self.key_sheet = KeySheet(key_sections(tools), window)
         self.desk.ask.keys.connect(self.key_sheet.toggle)
+        self.guide = GuideView(self.canvas)
+        self.desk.ask.guide.connect(self._show_guide)
         self.step_line.keys_pressed.connect(self.key_sheet.toggle)
         add_commands(window, self.desk, all_commands(tools))
         self.desk.show_step(Step.MARK)
@@ -266,6 +269,13 @@ class Bench(QWidget):
         panel = self.panels[Step.DELIVER]
         assert isinstance(panel, DeliverPanel)
         panel.start()
+
+    def _show_guide(self) -> None:
+        """Show the guide's page of the present step, or the picture again."""
+        if self.guide.isVisible():
+            self.guide.hide()
+        else:
+            self.guide.show_step(self.desk.step)
 
     def fold_proofs(self) -> None:
         """Fold the proofs away, or show them again at their width."""

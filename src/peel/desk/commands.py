@@ -38,7 +38,8 @@ COMMANDS: Final = (
     Command("Close the photo", ("Ctrl+W",), lambda desk: desk.ask.close_photo.emit()),
     Command("Quit", ("Ctrl+Q",), lambda desk: desk.ask.quit.emit()),
     Command("Dark or light", ("Ctrl+Shift+L",), lambda desk: desk.ask.theme.emit()),
-    Command("Keys", ("?", "F1"), lambda desk: desk.ask.keys.emit(), meaning="this sheet"),
+    Command("Keys", ("?",), lambda desk: desk.ask.keys.emit(), meaning="this sheet"),
+    Command("Guide", ("F1",), lambda desk: desk.ask.guide.emit(), meaning="the guide's page of this step"),
 )
 
 

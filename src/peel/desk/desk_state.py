@@ -28,7 +28,7 @@ class Asks(QObject):
 
     Signals
     -------
-    open_file, keep, close_photo, quit, full_screen, theme, keys : ()
+    open_file, keep, close_photo, quit, full_screen, theme, keys, guide : ()
     fit, full_size : ()
         How the picture is shown.
     zoom : (float,)
@@ -57,6 +57,7 @@ class Asks(QObject):
     full_screen = Signal()
     theme = Signal()
     keys = Signal()
+    guide = Signal()
     fit = Signal()
     full_size = Signal()
     zoom = Signal(float)

@@ -151,6 +151,7 @@ class Window(QMainWindow):
     def _on_board_shown(self) -> None:
         assert self.board is not None
         self._front.setCurrentWidget(self.board.page)
+        self.message.hide()  # what was said of the photo
         self.message.lie_over(self.board.page)
         self.setWindowTitle(f"{self.board.board.title} – Peel")
 

@@ -26,6 +26,7 @@ _LEVEL: Final = 4  # of 9: near the smallest size for photographs in a quarter o
 _PATH: Final = 2000  # the first numbered path of image resources
 _CLIPPING: Final = 2999  # which of them clips
 _IPTC: Final = 0x0404
+_RESOURCES: Final = bytes.fromhex("50686f746f73686f7020332e3000")  # how JPEG names its segment of image resources
 _HEADER_END: Final = 33  # the PNG signature and its first chunk, IHDR
 _PNG_EXTRAS: Final = (b"iCCP", b"pHYs", b"eXIf")
 _PNG_FIRST: Final = 8
@@ -142,7 +143,7 @@ def encoded_jpeg(pixels: NDArray[Any], how: Encoding) -> bytes:
     content = image_resources(blocks) if blocks else b""
     extra = b""
     if content:
-        segment = b"Photoshop 3.0\0" + content  # how JPEG names the segment of image resources
+        segment = _RESOURCES + content
         if len(segment) + 2 > 0xFFFF:
             raise ValueError("its outline has too many points for a JPEG")
         extra = b"\xff\xed" + struct.pack(">H", len(segment) + 2) + segment

@@ -25,6 +25,8 @@ from peel.work.contact_sheet import write_contact_sheet
 from peel.work.delivery_report import write_report
 from peel.work.runs import RunOrder, run_one
 from peel.work.scheduler import Lane, Ticket
+from peel.work.session import Session
+from peel.work.stages import Stages
 from peel.work.status import Progress, status_of
 from peel.work.thumbs import job_thumb
 
@@ -238,10 +240,19 @@ class BoardDesk(QObject):
             was = next((own.status.progress for own in self.entries if own.job == session.project.path), None)
             delivered = was is Progress.DELIVERED and not session.history.redo_label and not session.history.undo_label
             session.note("status", status_of(job, was_delivered=delivered).as_note())
-            stages = session.stages
+            entry = next((own for own in self.entries if own.job == session.project.path), None)
             self._pictures.submit(
-                "thumb", lambda _t: job_thumb(stages, job), partial(session.note, "thumb"), lambda _e: None
+                "thumb",
+                partial(_own_thumb, session.stages, job),
+                lambda text: self._on_thumb(session, entry, text),
+                lambda _error: None,
             )
+
+    def _on_thumb(self, session: Session, entry: Entry | None, text: str) -> None:
+        """Note the picture of the open job, and show it on its card; on the worker."""
+        session.note("thumb", text)
+        if text and entry is not None:
+            self._pictured.emit(str(entry.photo), QImage.fromData(base64.b64decode(text)))
 
     # carrying
 
@@ -266,7 +277,7 @@ class BoardDesk(QObject):
             target = load_job(entry.job) if entry.job.exists() else new_job(_photo_of(entry))
             done = carried(source, target, what)
             self._pictured.emit(key, image_from_rgb(preview(done.job)))
-            self._noted.emit(key, f"would: {done.says}", None)
+            self._noted.emit(key, f"would carry{done.says.removeprefix('Carried')}", None)
         except PeelError as error:
             self._noted.emit(key, error.message, None)
 
@@ -383,6 +394,10 @@ class BoardDesk(QObject):
     def _pause(self) -> None:
         self._paused = not self._paused
         self.page.pause.setText("Go on" if self._paused else "Pause")
+
+
+def _own_thumb(stages: Stages, job: Job, _ticket: Ticket) -> str:
+    return job_thumb(stages, job)
 
 
 def _photo_of(entry: Entry) -> Any:

@@ -25,7 +25,7 @@ class BehindTool(Tool):
     """Moves and scales the backing photo."""
 
     name = "Behind"
-    key_name = "Q"
+    key_name = "F10"
     cursor = Qt.CursorShape.SizeAllCursor
     key_hints = (("arrows, with Behind or Place", "nudge by a pixel; Shift by ten"),)
 

@@ -47,7 +47,7 @@ class PlaceTool(Tool):
     """
 
     name = "Place"
-    key_name = "O"
+    key_name = "F9"
     reverses = False
     cursor = Qt.CursorShape.ArrowCursor
     key_hints = (("Delete, with Place", "take the chosen cutouts off the sheet"),)

@@ -18,7 +18,7 @@ class ShadeBrush(SoftBrush):
     """Brushes shadows stronger, or away."""
 
     name = "Shade"
-    key_name = "R"
+    key_name = "F12"
 
     def _ink(self, reverse: bool) -> QColor:
         return _LIGHT if reverse else _DARK
@@ -38,7 +38,7 @@ class KeepBrush(SoftBrush):
     """Brushes where the photo's own shadow is kept."""
 
     name = "Keep"
-    key_name = "F"
+    key_name = "'"
 
     def _ink(self, reverse: bool) -> QColor:
         return _LIGHT if reverse else _DARK
