@@ -22,6 +22,7 @@ from peel.desk.app import make_app
 from peel.desk.bench import Bench
 from peel.desk.desk_state import DeskState
 from peel.desk.steps import Step
+from peel.desk.tools.place_tool import PlaceTool
 from peel.desk.window import Window
 from peel.work.views import View
 
@@ -84,13 +85,14 @@ class Visit:
         """Move the cursor over a photo point."""
         QTest.mouseMove(self.bench.canvas, self.at(x, y))
 
-    def drag(self, points: list[tuple[float, float]], *, right: bool = False) -> None:
+    def drag(self, points: list[tuple[float, float]], *, right: bool = False, ctrl: bool = False) -> None:
         """Draw a stroke, with the left button or the right one."""
         canvas, button = self.bench.canvas, Qt.MouseButton.RightButton if right else Qt.MouseButton.LeftButton
-        QTest.mousePress(canvas, button, Qt.KeyboardModifier.NoModifier, self.at(*points[0]))
+        held = Qt.KeyboardModifier.ControlModifier if ctrl else Qt.KeyboardModifier.NoModifier
+        QTest.mousePress(canvas, button, held, self.at(*points[0]))
         for point in points[1:]:
             QTest.mouseMove(canvas, self.at(*point))
-        QTest.mouseRelease(canvas, button, Qt.KeyboardModifier.NoModifier, self.at(*points[-1]))
+        QTest.mouseRelease(canvas, button, held, self.at(*points[-1]))
 
     def press(self, name: str) -> None:
         """Press a button."""
@@ -218,6 +220,17 @@ def shoot_backing(visit: Visit) -> None:
     visit.settle()
     for points in ([(2500, 900), (2600, 980), (2700, 1060)],):
         visit.drag(points)
+        visit.settle()
+    place = desk.tool
+    assert isinstance(place, PlaceTool)
+    assert desk.job is not None
+    quad = place.around(desk.job)
+    assert quad is not None
+    for number, by in ((1, (-60.0, 150.0)), (2, (-60.0, -90.0))):  # its right side leans away
+        corner = (float(quad[number][0]), float(quad[number][1]))
+        visit.drag(
+            [corner, (corner[0] + by[0] / 2, corner[1] + by[1] / 2), (corner[0] + by[0], corner[1] + by[1])], ctrl=True
+        )
         visit.settle()
     visit.shoot("backing-photo")
     shoot_shadow(visit)

@@ -22,8 +22,10 @@ from peel.job.job import Job
 from peel.job.placing import (
     add_cutout,
     copy_cutouts,
+    corners_of,
     drop_cutouts,
     numbers_of,
+    put_cutouts,
     reorder_cutouts,
     send_home,
     set_numbers,
@@ -78,6 +80,7 @@ class BackingDesk(LaneDesk):
         cutouts.hidden_asked.connect(self._hide)
         cutouts.casts_asked.connect(self._set_casts)
         cutouts.number_changed.connect(self._on_number)
+        cutouts.corner_changed.connect(self._on_corner)
         self._place.chosen_changed.connect(self._on_chosen)
         self._area_tool.drawn.connect(self._on_area)
         self._pick_tool.picked.connect(self._on_picked)
@@ -281,6 +284,19 @@ class BackingDesk(LaneDesk):
             return set_numbers(job, first, pivot, **changes)
 
         self._desk.edit("Place", edit, gesture=("place", key, first), ends=not dragged)
+        self._desk.show_view(View.BACKING)
+
+    def _on_corner(self, corner: int, x: float, y: float, dragged: bool) -> None:
+        if not self.chosen:
+            return
+        first = self.chosen[0]
+
+        def edit(job: Job) -> Job:
+            corners = list(corners_of(job, job.settings.photo.cutouts[first]))
+            corners[corner] = (x, y)
+            return put_cutouts(job, {first: corners})
+
+        self._desk.edit("Place", edit, gesture=("corner", corner, first), ends=not dragged)
         self._desk.show_view(View.BACKING)
 
     # matching and shadows

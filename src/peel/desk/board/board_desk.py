@@ -232,6 +232,12 @@ class BoardDesk(QObject):
         else:
             self.open(present[at + by])
 
+    def note_counted(self) -> None:
+        """Note how many snags the open job has, once they were counted: its card is read without opening it."""
+        bridge = self._desk.bridge
+        if bridge is not None and bridge.session.project.path in {entry.job for entry in self.entries}:
+            self._note_status()
+
     def _note_status(self) -> None:
         """Note in the open job how far it has come, and its picture, for its card."""
         bridge = self._desk.bridge

@@ -5,12 +5,12 @@ from functools import partial
 from typing import Final
 
 from PySide6.QtCore import QItemSelectionModel, QSignalBlocker, Qt, Signal
-from PySide6.QtWidgets import QAbstractItemView, QCheckBox, QGridLayout, QListWidget, QListWidgetItem
+from PySide6.QtWidgets import QAbstractItemView, QCheckBox, QComboBox, QGridLayout, QListWidget, QListWidgetItem
 
 from peel.desk.controls.number_field import NumberField
 from peel.desk.panels.panel import Panel, words
 from peel.job.job import Job
-from peel.job.placing import numbers_of
+from peel.job.placing import corners_of, numbers_of
 from peel.job.settings import PlacedCutout
 
 __all__ = ["CutoutsPage", "cutout_name"]
@@ -43,6 +43,8 @@ class CutoutsPage(Panel):
     casts_asked : (bool,)
     number_changed : (str, float, bool)
         One of the numbers of `PlaceNumbers`, and whether the gesture goes on.
+    corner_changed : (int, float, float, bool)
+        Where a corner of its picture lies, by its number from the top left.
     """
 
     chosen = Signal(object)
@@ -55,6 +57,7 @@ class CutoutsPage(Panel):
     hidden_asked = Signal(int, bool)
     casts_asked = Signal(bool)
     number_changed = Signal(str, float, bool)
+    corner_changed = Signal(int, float, float, bool)
 
     def build(self) -> None:
         """Put the list, its buttons and the numbers into the column."""
@@ -101,6 +104,21 @@ class CutoutsPage(Panel):
             self.numbers[key] = field
             grid.addWidget(field, place // 2, place % 2)
         self.column.addLayout(grid)
+        self.corner = QComboBox()
+        self.corner.setAccessibleName("Which corner the numbers beside it place")
+        self.corner.addItems(["Top left", "Top right", "Bottom right", "Bottom left"])
+        self.corner.activated.connect(lambda _index: self._show_corner())
+        self.corners: tuple[tuple[float, float], ...] = ()
+        self.corner_at = [
+            NumberField(
+                name, low=-20_000, high=20_000, default=0, unit="px", tip="In perspective: where this corner lies"
+            )
+            for name in ("lies across", "lies down")
+        ]
+        for field in self.corner_at:
+            field.changed.connect(self._on_corner)
+        self.column.addWidget(self.corner)
+        self.row(*self.corner_at)
         self.together = QCheckBox("Width and height together")
         self.together.setChecked(True)
         self.together.setToolTip("Scale in proportion")
@@ -126,6 +144,15 @@ class CutoutsPage(Panel):
     def _on_number(self, key: str, scale: float, value: float, dragged: bool) -> None:
         self.number_changed.emit(key, value / scale, dragged)
 
+    def _on_corner(self, _value: float, dragged: bool) -> None:
+        x, y = (field.value for field in self.corner_at)
+        self.corner_changed.emit(self.corner.currentIndex(), x, y, dragged)
+
+    def _show_corner(self) -> None:
+        if self.corners:
+            for field, value in zip(self.corner_at, self.corners[self.corner.currentIndex()], strict=True):
+                field.show_value(value)
+
     def show_cutouts(self, job: Job, picked: Sequence[int]) -> None:
         """Show the cutouts of a job, and the place of the first that is chosen."""
         cutouts = job.settings.photo.cutouts
@@ -140,7 +167,7 @@ class CutoutsPage(Panel):
                 self.list.addItem(item)
                 if number in picked:
                     self.list.setCurrentItem(item, QItemSelectionModel.SelectionFlag.Select)
-        for widget in (*self._needing, *self.numbers.values(), self.casts):
+        for widget in (*self._needing, *self.numbers.values(), *self.corner_at, self.corner, self.casts):
             widget.setEnabled(bool(picked))
         if picked:
             first = cutouts[picked[0]]
@@ -148,6 +175,8 @@ class CutoutsPage(Panel):
             for _, key, scale, *_rest in _NUMBERS:
                 self.numbers[key].show_value(getattr(found, key) * scale)
             self.casts.setChecked(first.casts)
+            self.corners = corners_of(job, first)
+            self._show_corner()
         self._says.setText(_advice(len(picked)))
 
 
