@@ -5,11 +5,10 @@ from pathlib import Path
 from typing import Final
 
 import platformdirs
-from pydantic import ValidationError
 
 from peel.errors import UsageError
 from peel.files.atomic import write_whole
-from peel.files.photo import read_bytes
+from peel.files.json_settings import read_settings, refusal
 from peel.job.preset import Preset
 
 __all__ = [
@@ -24,7 +23,6 @@ __all__ = [
 ]
 
 SHIPPED: Final = Path(__file__).parent.parent / "presets"
-_MAX_BYTES: Final = 200_000
 _MOST: Final = 200
 
 
@@ -43,27 +41,13 @@ def read_preset(path: Path) -> Preset:
     UsageError
         If it is none, names a setting that there is not, or asks for what its format cannot do.
     """
-    content = read_bytes(path)
-    if len(content) > _MAX_BYTES:
-        raise UsageError(f"{path} is too large to be a preset.", "Give a JSON file that names product and format.")
+    found = read_settings(path, "preset")
+    if isinstance(found, dict):
+        found = {"name": path.stem, **found}
     try:
-        found = json.loads(content)
-        if isinstance(found, dict):
-            found = {"name": path.stem, **found}
         return Preset.model_validate_json(json.dumps(found))
     except (ValueError, RecursionError) as error:
-        raise UsageError(_sentence(path, error), "Mend it, or leave the setting out.") from error
-
-
-def _sentence(path: Path, error: Exception) -> str:
-    if not isinstance(error, ValidationError):
-        return f"{path} cannot be used: it is no JSON file with settings."
-    first = error.errors(include_url=False, include_input=False)[0]
-    where = ".".join(str(part) for part in first["loc"])[:80]
-    if first["type"] == "extra_forbidden":
-        return f"{path} names a setting that there is not: {where}."
-    said = str(first["msg"]).removeprefix("Value error, ").rstrip(".")
-    return f"{path} cannot be used: {where + ': ' if where else ''}{said}."
+        raise refusal(path, error) from error
 
 
 def write_preset(preset: Preset, path: Path) -> None:

@@ -2,6 +2,7 @@
 
 import base64
 import time
+from collections.abc import Iterator
 from functools import partial
 from pathlib import Path
 from typing import Any, Final
@@ -264,17 +265,19 @@ class BoardDesk(QObject):
 
     def _show_carry(self, entries: list[Entry], what: What) -> None:
         """Show on each card what would change; nothing is done."""
-        source = self._from
-        if source is None:
-            return
-        bridge = self._desk.bridge
-        own = bridge.session.project.path if bridge is not None else self._suspended
-        for entry in entries:
-            if entry.job == own:
-                self.page.model.show_note(str(entry.photo), "carried from")
-                continue
+        for source, entry in self._targets(entries):
             self.page.model.show_note(str(entry.photo), "looking…")
             self._work.submit(None, partial(self._look, source, entry, what))
+
+    def _targets(self, entries: list[Entry]) -> Iterator[tuple[Job, Entry]]:
+        """Give what is carried from and each photo it is carried to; none where no photo was open."""
+        bridge = self._desk.bridge
+        own = bridge.session.project.path if bridge is not None else self._suspended
+        for entry in entries if self._from is not None else []:
+            if entry.job == own:
+                self.page.model.show_note(str(entry.photo), "carried from")
+            elif self._from is not None:
+                yield self._from, entry
 
     def _look(self, source: Job, entry: Entry, what: What, _ticket: Ticket) -> None:
         key = str(entry.photo)
@@ -289,15 +292,7 @@ class BoardDesk(QObject):
 
     def _carry(self, entries: list[Entry], what: What) -> None:
         """Carry to each photo, in the background; one that fails stops no other."""
-        source = self._from
-        if source is None:
-            return
-        bridge = self._desk.bridge
-        own = bridge.session.project.path if bridge is not None else self._suspended
-        for entry in entries:
-            if entry.job == own:
-                self.page.model.show_note(str(entry.photo), "carried from")
-                continue
+        for source, entry in self._targets(entries):
             self.page.model.show_note(str(entry.photo), "waiting…", 0.0)
             self._work.submit(None, partial(self._carry_to, source, entry, what))
 
