@@ -31,23 +31,33 @@ def _touched(job: Job, x: float, y: float, sort: Touch, radius: float = 4.0) -> 
     return touch(job, SoftStroke(((x, y),), radius, softness=0.0), sort)
 
 
-def test_only_squares_that_changed_are_looked_at_again(
-    large: tuple[Stages, Job], monkeypatch: pytest.MonkeyPatch
-) -> None:
+def test_only_what_changed_is_looked_at_again(large: tuple[Stages, Job], monkeypatch: pytest.MonkeyPatch) -> None:
     stages, job = large
     inspector, looked = Inspector(stages), []
-    monkeypatch.setattr(inspecting, "find_in", lambda reading: looked.append(reading) or [])
+    monkeypatch.setattr(inspecting, "find_in", lambda reading: looked.append(reading.alpha.size) or [])
     inspector.inspect(job)
-    first = len(looked)
+    whole = sum(looked)
+    assert 0.2 * job.photo.height * job.photo.width < whole
     inspector.inspect(job)
-    assert len(looked) == first > 1
+    assert sum(looked) == whole
 
     inspector.inspect(_touched(job, 1100, 380, Touch.CLEAR))
 
-    assert first < len(looked) < 2 * first
+    assert whole < sum(looked) < 1.7 * whole
 
 
-def test_faults_on_the_border_of_two_squares_are_found_once(large: tuple[Stages, Job]) -> None:
+def test_a_stroke_s_snags_are_the_same_as_those_of_the_whole(large: tuple[Stages, Job]) -> None:
+    stages, job = large
+    inspector, spoiled = Inspector(stages), _touched(_touched(job, 700, 400, Touch.CLEAR), 1040, 500, Touch.CLEAR)
+    inspector.inspect(job)
+
+    one, other = inspector.inspect(spoiled).snags, Inspector(stages).inspect(spoiled).snags
+
+    assert [(snag.sort, snag.box, snag.size) for snag in one] == [(snag.sort, snag.box, snag.size) for snag in other]
+    assert inspector.inspect(job).snags == ()
+
+
+def test_faults_on_the_border_of_two_cells_are_found_once(large: tuple[Stages, Job]) -> None:
     stages, job = large
     assert Inspector(stages).inspect(job).snags == ()
 

@@ -86,8 +86,10 @@ def run_all(tasks: Sequence[Callable[[], _T]]) -> list[_T]:
     try:
         work()
     finally:
-        wait(others)  # they write to what the caller holds
-    for other in others:
+        # one that has not begun, since its thread is busy with somebody else's tasks, has nothing left to do
+        begun = [other for other in others if not other.cancel()]
+        wait(begun)  # they write to what the caller holds
+    for other in begun:
         other.result()
     return results
 

@@ -1,9 +1,10 @@
-"""Inspect a job: every square of its edge is looked at once, and again only after it changed."""
+"""Inspect a job: every cell of its edge is looked at once, and again only after it changed."""
 
 import threading
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass
 from functools import partial
+from itertools import count
 from typing import Final
 from weakref import WeakKeyDictionary
 
@@ -22,12 +23,14 @@ from peel.matte.inspect.reading import Reading
 from peel.matte.inspect.snags import Snag, framed, gathered
 from peel.matte.parallel import checkpoint, run_all
 from peel.work.stages import Stages
+from peel.work.stages.chain import cells_of
 from peel.work.stages.colour_chain import spill_of
 from peel.work.wording import grouped
 
 __all__ = ["Inspection", "Inspector", "is_accepted", "remember", "remembered", "snag_row", "words_of"]
 
-_SQUARE: Final = 512  # pixels of the level that is looked at
+_CELL: Final = 128  # pixels of the level that is looked at, a side, of what is known to be fresh or stale
+_WINDOW: Final = 8 * _CELL  # a side, at most, of what is looked at in one go
 _MOST_PIXELS: Final = 9_000_000  # of a photo that is looked at pixel by pixel; larger ones at half their size
 _SHEER_PX: Final = 31  # side of the square by which what is sheer is widened
 _OUTLINE_PX: Final = 1600  # longest side of the matte that the outline is found in
@@ -75,18 +78,21 @@ def is_accepted(job: Job, snag: Snag) -> bool:
 
 
 class Inspector:
-    """Inspects the states of one photo's job; keeps what it found in each square. Any thread, one at a time."""
+    """Inspects the states of one photo's job; keeps what it found in each cell. Any thread, one at a time."""
 
     def __init__(self, stages: Stages) -> None:
         self._stages = stages
         self._found: dict[Rect, tuple[Hashable, tuple[Find, ...]]] = {}
+        self._squares: dict[
+            Rect, Hashable
+        ] = {}  # stamps of many cells at once
         self._outlined: tuple[Hashable, Outline] | None = None
         self._turn = threading.Lock()
         pixels = stages.pyramid.pixels(0).shape[0] * stages.pyramid.pixels(0).shape[1]
         self._level = max(0, int(np.ceil(np.log2(pixels / _MOST_PIXELS) / 2)))
 
     def inspect(self, job: Job, progress: Callable[[float], object] | None = None) -> Inspection:
-        """Look for snags; only squares that changed since the last time are looked at.
+        """Look for snags; only cells that changed since the last time are looked at.
 
         Raises
         ------
@@ -95,45 +101,59 @@ class Inspector:
         """
         least = least_sizes(job.settings.recipe.inspection)
         with self._turn:
-            bounds = job.photo.space.bounds(self._level)
-            squares = [
-                Rect(top, left, top + _SQUARE, left + _SQUARE).intersection(bounds)
-                for top in range(0, bounds.height, _SQUARE)
-                for left in range(0, bounds.width, _SQUARE)
-            ]
             # Measured before threads share the work: they would wait for each other over the photo's lock.
             noise = float(np.sqrt(job.photo.noise.variance.mean()))
-            changed = [square for square in squares if not self._is_known(job, square)]
-            for number in range(0, len(changed), 2):
+            bounds = job.photo.space.bounds(self._level)
+            squares = {square: self._stamp(job, self._around(job, square)) for square in cells_of(bounds, _WINDOW)}
+            stale = [
+                cell
+                for square, stamp in squares.items()
+                if self._squares.get(square) != stamp
+                for cell in cells_of(square.intersection(bounds), _CELL)
+                if not self._is_fresh(job, cell)
+            ]
+            windows = _windows_over(stale)
+            done = count(1)
+
+            def look(window: Rect) -> None:
+                self._look(job, window, noise)
                 if progress is not None:
-                    progress(number / len(changed))
-                run_all([partial(self._look, job, square, noise) for square in changed[number : number + 2]])
-            finds = [find for square in squares for find in self._found[square][1]]
+                    progress(next(done) / len(windows))
+
+            run_all([partial(look, window) for window in windows])
+            self._squares = squares
+            finds = [find for cell in cells_of(bounds, _CELL) for find in self._found[cell][1]]
             finds += self._framed(job)
             outline = self._outline(job)
         snags = gathered(finds, least)
         return Inspection(tuple(snags), outline, tuple(outline.place_of(snag.at) for snag in snags))
 
-    def _around(self, job: Job, square: Rect) -> Rect:
-        return square.grown(FIND_REACH).intersection(job.photo.space.bounds(self._level))
+    def _around(self, job: Job, rect: Rect) -> Rect:
+        return rect.grown(FIND_REACH).intersection(job.photo.space.bounds(self._level))
 
     def _stamp(self, job: Job, around: Rect) -> Hashable:
         covered = job.photo.space.covered(around, self._level)
         return self._stages.cutout_stamp(job, around, self._level), kinds_stamp(job, covered)
 
-    def _is_known(self, job: Job, square: Rect) -> bool:
-        known = self._found.get(square)
-        return known is not None and known[0] == self._stamp(job, self._around(job, square))
-
-    def _look(self, job: Job, square: Rect, noise: float) -> None:
-        checkpoint()
-        around = self._around(job, square)
-        finds: tuple[Find, ...] = ()
+    def _is_fresh(self, job: Job, cell: Rect) -> bool:
+        """Return whether what was found in a cell still holds; where the matte is constant, nothing is found."""
+        around = self._around(job, cell)
+        known, stamp = self._found.get(cell), self._stamp(job, around)
+        if known is not None and known[0] == stamp:
+            return True
         if self._stages.matte.constant(job, around, self._level) is None:
-            reading = self._reading(job, around, noise)
-            found = (find.moved(around.top, around.left) for find in find_in(reading))
-            finds = tuple(find.enlarged(1 << self._level) for find in found if _belongs(find, square))
-        self._found[square] = self._stamp(job, around), finds
+            return False
+        self._found[cell] = stamp, ()
+        return True
+
+    def _look(self, job: Job, window: Rect, noise: float) -> None:
+        """Look for faults in a window of whole cells, and keep each with the cell that its middle lies in."""
+        checkpoint()
+        around = self._around(job, window)
+        found = [find.moved(around.top, around.left) for find in find_in(self._reading(job, around, noise))]
+        for cell in cells_of(window, _CELL):
+            own = tuple(find.enlarged(1 << self._level) for find in found if _belongs(find, cell))
+            self._found[cell] = self._stamp(job, self._around(job, cell)), own
 
     def _reading(self, job: Job, around: Rect, noise: float) -> Reading:
         level = self._level
@@ -170,11 +190,29 @@ class Inspector:
         return self._outlined[1]
 
 
-def _belongs(find: Find, square: Rect) -> bool:
-    """Return whether the middle of a fault lies in a square, so that no two squares report it."""
+def _windows_over(cells: Sequence[Rect]) -> list[Rect]:
+    """Cover cells by few windows: a single one where it is small enough, else one in each square of a grid."""
+    if not cells:
+        return []
+    whole = _bounds_of(cells)
+    if max(whole.height, whole.width) <= _WINDOW:
+        return [whole]
+    squares: dict[tuple[int, int], list[Rect]] = {}
+    for cell in cells:
+        squares.setdefault((cell.top // _WINDOW, cell.left // _WINDOW), []).append(cell)
+    return [_bounds_of(own) for own in squares.values()]
+
+
+def _bounds_of(cells: Sequence[Rect]) -> Rect:
+    tops, lefts, bottoms, rights = zip(*((cell.top, cell.left, cell.bottom, cell.right) for cell in cells), strict=True)
+    return Rect(min(tops), min(lefts), max(bottoms), max(rights))
+
+
+def _belongs(find: Find, cell: Rect) -> bool:
+    """Return whether the middle of a fault lies in a cell, so that no two cells report it."""
     top, left, bottom, right = find.box
     row, column = (top + bottom) // 2, (left + right) // 2
-    return square.top <= row < square.bottom and square.left <= column < square.right
+    return cell.top <= row < cell.bottom and cell.left <= column < cell.right
 
 
 _WORDS: Final[dict[SnagSort, tuple[str, str]]] = {

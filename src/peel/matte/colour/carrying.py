@@ -7,8 +7,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from peel.matte.arrays import BoolArray, FloatArray
+from peel.matte.colour.channels import blended
 
-__all__ = ["GRID", "carried", "largest_part", "mean_around", "place_between"]
+__all__ = ["GRID", "carried", "mean_around"]
 
 _SIGMAS: Final = (3.0, 12.0, 40.0)  # blurs through which colours are carried, the nearest that reaches
 _NEAR: Final = 0.5  # of what is carried, from which a pixel counts as reached
@@ -39,7 +40,7 @@ def carried(photo: FloatArray, source: BoolArray) -> tuple[FloatArray, BoolArray
         mean, share = _mean_at(whole, part, sigma)
         size = (mean.shape[1], mean.shape[0])
         out, reached = (cv2.resize(part, size, interpolation=cv2.INTER_LINEAR) for part in (out, reached))
-        out += share[..., None] * (mean - out)
+        out = blended(out, mean, share)
         reached += share * (1 - reached)
     out, reached = (_enlarged(small, whole.shape, photo.shape) for small in (out, reached))
     near = reached > _NEAR
@@ -94,23 +95,3 @@ def _enlarged(small: FloatArray, whole: tuple[int, ...], shape: tuple[int, ...])
     """Bring what was made at a fraction of the size to the full one, without what was filled up."""
     large = cv2.resize(small, (whole[1], whole[0]), interpolation=cv2.INTER_LINEAR)
     return np.ascontiguousarray(large[: shape[0], : shape[1]], np.float32)
-
-
-def largest_part(colours: FloatArray) -> FloatArray:
-    """Return the largest of each pixel's three parts, (H, W); quicker than a maximum over the last axis."""
-    red, green, blue = cv2.split(colours)
-    return np.maximum(np.maximum(red, green), blue)
-
-
-def place_between(colours: FloatArray, one: FloatArray, other: FloatArray, least: float = 1e-3) -> FloatArray:
-    """Return how far each colour is on the way from one to another: 0 at the first, 1 at the second, (H, W).
-
-    Parameters
-    ----------
-    colours, one, other : (H, W, 3) float32 ndarray
-    least : float
-        Distance below which the two count as this far apart.
-    """
-    across = other - one
-    length = np.maximum(np.einsum("hwc,hwc->hw", across, across), np.float32(least**2))
-    return np.asarray(np.einsum("hwc,hwc->hw", colours - one, across) / length, np.float32)

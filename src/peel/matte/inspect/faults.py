@@ -7,7 +7,7 @@ from enum import Enum
 import cv2
 import numpy as np
 
-from peel.matte.arrays import BoolArray, FloatArray
+from peel.matte.arrays import BoolArray, FloatArray, IntArray
 
 __all__ = ["Find", "SnagSort", "Window", "extent_of", "pieces_of", "window_around"]
 
@@ -79,6 +79,7 @@ def pieces_of(
     least: float,
     join: int = 0,
     keep: Callable[[BoolArray, Window], bool] | None = None,
+    keep_each: Callable[[IntArray, Window], BoolArray] | None = None,
 ) -> Iterator[Find]:
     """Split a mask into faults.
 
@@ -94,18 +95,31 @@ def pieces_of(
         Gaps up to this many pixels do not part two pieces.
     keep : callable, optional
         Given a piece and the window that it fills, says whether it is a fault.
+    keep_each : callable, optional
+        The same for all at once, where there may be thousands: given their numbers, 0 elsewhere, in a window, says it
+        for each number.
     """
-    joined = mask.astype(np.uint8)
+    rows, columns = np.flatnonzero(mask.any(axis=1)), np.flatnonzero(mask.any(axis=0))
+    if len(rows) == 0:
+        return
+    y, x = max(int(rows[0]) - join, 0), max(int(columns[0]) - join, 0)
+    part = (slice(y, int(rows[-1]) + join + 1), slice(x, int(columns[-1]) + join + 1))
+    inner = mask[part]
+    joined = inner.astype(np.uint8)
     if join:
         joined = cv2.dilate(joined, np.ones((join, join), np.uint8))
     count, labels, stats, _ = cv2.connectedComponentsWithStats(joined, connectivity=8)
-    sizes = np.bincount(labels[mask], change[mask], minlength=count)
-    for number in np.flatnonzero(sizes >= least):
+    sizes = np.bincount(labels[inner], change[part][inner], minlength=count)
+    wanted = sizes >= least
+    if keep_each is not None and wanted.any():
+        wanted &= keep_each(np.where(inner, labels, 0), part)
+    for number in np.flatnonzero(wanted):
         left, top, width, height = (int(stats[number, k]) for k in range(4))
         window = (slice(top, top + height), slice(left, left + width))
-        own = mask[window] & (labels[window] == number)
-        if number > 0 and (keep is None or keep(own, window)):
-            yield Find(sort, top, left, own, float(sizes[number]))
+        own = inner[window] & (labels[window] == number)
+        whole = (slice(y + top, y + top + height), slice(x + left, x + left + width))
+        if number > 0 and (keep is None or keep(own, whole)):
+            yield Find(sort, y + top, x + left, own, float(sizes[number]))
 
 
 def extent_of(piece: BoolArray) -> float:

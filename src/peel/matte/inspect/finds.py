@@ -10,18 +10,20 @@ References
 """
 
 from collections.abc import Callable, Iterator
+from functools import partial
 from typing import Final
 
 import cv2
 import numpy as np
 
 from peel.matte.arrays import BoolArray, FloatArray
-from peel.matte.colour.carrying import largest_part, mean_around, place_between
+from peel.matte.colour.carrying import mean_around
+from peel.matte.colour.channels import blended, largest_part, length_of, mean_part, place_between
 from peel.matte.colour.rims import measured_rim
 from peel.matte.colour.spill import despilled
 from peel.matte.inspect.faults import Find, SnagSort, Window, extent_of, pieces_of, window_around
 from peel.matte.inspect.reading import READING_REACH, Reading
-from peel.matte.parallel import checkpoint
+from peel.matte.parallel import run_all
 from peel.matte.repair.one_press import haze, pinholes, specks
 from peel.matte.repair.profile import PROFILE_REACH, EdgeShape, shaped
 
@@ -44,19 +46,21 @@ def find_in(reading: Reading) -> list[Find]:
     Cancelled
         If the result is no longer wanted.
     """
-    finds: list[Find] = []
-    if reading.alpha.max() > 0:
-        for finder in _FINDERS:
-            checkpoint()
-            finds += finder(reading)
-    return finds
+    if reading.alpha.max() <= 0:
+        return []
+    reading.seen.shape  # noqa: B018 - made once, before threads share it
+    return [find for found in run_all([partial(_found, finder, reading) for finder in _FINDERS]) for find in found]
+
+
+def _found(finder: Callable[[Reading], Iterator[Find]], reading: Reading) -> list[Find]:
+    return list(finder(reading))
 
 
 def _by_mend(sort: SnagSort, reading: Reading, mask: BoolArray, target: float, least: float) -> Iterator[Find]:
     """Give the pieces of a mask that would better be all solid, or all clear."""
     instead = np.full(reading.alpha.shape, target, np.float32)
     change = np.abs(reading.alpha - instead)
-    yield from pieces_of(sort, mask, change, least, keep=lambda piece, at: reading.prefers(piece, at, instead))
+    yield from pieces_of(sort, mask, change, least, keep_each=lambda labels, at: reading.preferred(labels, at, instead))
 
 
 _PINHOLE_PX: Final = 14.0  # side of a square as large as the largest hole, and the largest speck
@@ -132,9 +136,9 @@ def _like_backdrop(reading: Reading, soft: FloatArray) -> tuple[BoolArray, Float
     backdrop, reached = mean_around(small, alpha <= 0, _LEFT_SIGMA / 2)
     subject, _ = mean_around(small, alpha > _LEFT_SOLID, _LEFT_SIGMA / 2)
     across = subject - backdrop
-    contrast = np.linalg.norm(across, axis=2)
+    contrast = length_of(across)
     share = place_between(small, backdrop, subject)
-    aside = np.linalg.norm(small - backdrop - np.clip(share, 0, 1)[..., None] * across, axis=2)
+    aside = length_of(small - blended(backdrop, subject, np.clip(share, 0, 1)))
     looks = (np.abs(share) < _LEFT_SEEN) & (aside < _LEFT_SEEN * contrast) & (contrast > _LEFT_CONTRAST) & (reached > 0)
     full = (soft.shape[1], soft.shape[0])
     large = cv2.resize(looks.astype(np.uint8), full, interpolation=cv2.INTER_NEAREST) > 0
@@ -179,7 +183,7 @@ def _ridges(signal: FloatArray) -> FloatArray:
         soft = cv2.GaussianBlur(signal, (0, 0), sigma)
         xx, yy = cv2.Sobel(soft, cv2.CV_32F, 2, 0), cv2.Sobel(soft, cv2.CV_32F, 0, 2)
         xy = cv2.Sobel(soft, cv2.CV_32F, 1, 1)
-        middle, spread = (xx + yy) / 2, np.hypot((xx - yy) / 2, xy)
+        middle, spread = (xx + yy) / 2, cv2.magnitude((xx - yy) / 2, xy)
         across, along = spread - middle, np.abs(middle + spread)
         np.maximum(out, np.float32(sigma**2 / 4) * np.maximum(across - 2 * along, 0), out=out)
     return out
@@ -285,8 +289,8 @@ def _fringes(reading: Reading) -> Iterator[Find]:
     if reading.colours is None:
         return
     excess, _, share = measured_rim(reading.colours, reading.alpha, _FRINGE_PX)
-    gray = excess.mean(axis=2)
-    tint = np.linalg.norm(excess - gray[..., None], axis=2)
+    gray = mean_part(excess)
+    tint = length_of(excess - cv2.merge([gray] * 3))
     least = np.maximum(np.float32(_FRINGE_LEAST), _FRINGE_TEXTURES * reading.texture)
     rim = (share > 0.3) & ~reading.is_sheer
     for sort, off in (

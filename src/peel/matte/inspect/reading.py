@@ -1,16 +1,17 @@
 """What a photo says of a matte by itself: the colours around each pixel, and the alpha that they speak for."""
 
 from dataclasses import dataclass, replace
-from functools import cached_property
 from typing import Final
 
 import cv2
 import numpy as np
 
-from peel.matte.arrays import BoolArray, FloatArray
-from peel.matte.colour.carrying import carried, largest_part, mean_around, place_between
+from peel.matte.arrays import BoolArray, FloatArray, IntArray
+from peel.matte.colour.carrying import carried, mean_around
+from peel.matte.colour.channels import largest_part, length_of, place_between
 from peel.matte.colour.spill import Spill
 from peel.matte.composite.over import composite_over
+from peel.matte.lazy import lazy
 
 __all__ = ["READING_REACH", "Reading"]
 
@@ -64,11 +65,11 @@ class Reading:
         """Where the material is sheer; (H, W)."""
         return self.sheer if self.sheer is not None else np.zeros(self.alpha.shape, bool)
 
-    @cached_property
+    @lazy
     def _carried_backdrop(self) -> tuple[FloatArray, BoolArray]:
         return carried(self.photo, _well_within(self.alpha <= 0, self.edge_px))
 
-    @cached_property
+    @lazy
     def _carried_subject(self) -> tuple[FloatArray, BoolArray]:
         return carried(self.photo, _well_within(self.alpha >= _SOLID, self.edge_px))
 
@@ -82,7 +83,7 @@ class Reading:
         """The subject's colour, carried out from what is solid; (H, W, 3)."""
         return self._carried_subject[0]
 
-    @cached_property
+    @lazy
     def residue(self) -> FloatArray:
         """How far the cutout over the clean backdrop is from the photo; 0 where the subject's colours are not known."""
         if self.colours is None:
@@ -91,66 +92,80 @@ class Reading:
         off = largest_part(cv2.absdiff(laid_back, self.photo))
         return np.where(self._carried_backdrop[1], off, 0).astype(np.float32)
 
-    @cached_property
+    @lazy
     def contrast(self) -> FloatArray:
         """How far the two colours are apart; (H, W)."""
-        across = self.subject - self.backdrop
-        return np.sqrt(np.einsum("hwc,hwc->hw", across, across))
+        return length_of(self.subject - self.backdrop)
 
-    @cached_property
+    @lazy
     def texture(self) -> FloatArray:
         """How far the solid subject's own colours are from their mean nearby, one standard deviation; (H, W)."""
         solid = self.alpha >= _SOLID
         mean, _ = mean_around(self.photo, solid, _TEXTURE_SIGMA)
-        off = self.photo - mean
-        away = np.einsum("hwc,hwc->hw", off, off)[..., None]
+        away = np.square(length_of(self.photo - mean))[..., None]
         spread, reached = mean_around(away, solid, _TEXTURE_SIGMA)
         return np.where(reached > 0, np.sqrt(np.maximum(spread[..., 0], 0)), 0).astype(np.float32)
 
-    @cached_property
+    @lazy
     def says(self) -> BoolArray:
         """Where the subject is near, and its colour far enough from the other to say anything; (H, W)."""
         least = np.maximum(np.float32(max(_LEAST_CONTRAST, 3 * self.noise)), _TEXTURES * self.texture)
         return self._carried_subject[1] & (self.contrast > least)
 
-    @cached_property
+    @lazy
     def seen(self) -> FloatArray:
         """The alpha that each pixel speaks for, as far as -0.5 and 1.5; that of the matte where it says nothing."""
         return np.where(
             self.says, np.clip(place_between(self.photo, self.backdrop, self.subject), -0.5, 1.5), self.alpha
         )
 
-    @cached_property
+    @lazy
     def beyond_edge(self) -> "Reading":
         """The same window read by colours from farther away, where the edge itself may lie in the wrong place."""
         return replace(self, edge_px=_EDGE_PX)
 
     def prefers(self, region: BoolArray, at: tuple[slice, slice], instead: FloatArray) -> bool:
-        """Return whether the photo over a region speaks no more for the matte than for another one.
+        """Return whether the photo over a region, (h, w) within a window, prefers another matte; see `preferred`."""
+        return bool(self.preferred(region.astype(np.int32), at, instead)[1])
+
+    def preferred(self, labels: IntArray, at: tuple[slice, slice], instead: FloatArray) -> BoolArray:
+        """Return for each of many regions whether the photo speaks no more for the matte than for another one.
 
         Parameters
         ----------
-        region : (h, w) bool ndarray
-            Within a window.
+        labels : (h, w) int32 ndarray
+            Numbers of the regions within a window; 0 belongs to none.
         at : tuple of slice
             The window.
         instead : (H, W) float32 ndarray
             The other matte.
 
+        Returns
+        -------
+        (N,) bool ndarray
+            For each number from 0 to the largest.
+
         Notes
         -----
         Where no backdrop is near, a region of the subject's own colour, within its texture, is taken for subject.
         """
-        if not self._carried_backdrop[1][at][region].mean() > _REACHED:
-            away = np.linalg.norm((self.photo[at][region] - self.subject[at][region]).mean(axis=0))
-            return bool(away < max(_LEAST_AWAY, _OF_TEXTURE * float(self.texture[at][region].mean())))
-        here = region & self.says[at]
-        if not here.any():
-            return True
-        weight = self.contrast[at][here] ** 2
-        now, then = self.alpha[at][here], instead[at][here]
-        toward = float((weight * (self.seen[at][here] - now) * (then - now)).sum())
-        return toward > 0.5 * float((weight * (then - now) ** 2).sum())
+        inside = labels > 0
+        numbers, count = labels[inside], int(labels.max()) + 1
+        area = np.maximum(np.bincount(numbers, minlength=count), 1)
+
+        def summed(values: FloatArray) -> FloatArray:
+            return np.asarray(np.bincount(numbers, values, minlength=count), np.float32)
+
+        off = self.photo[at][inside] - self.subject[at][inside]
+        away = np.linalg.norm(np.stack([summed(off[:, k]) / area for k in range(3)]), axis=0)
+        own_colour = away < np.maximum(_LEAST_AWAY, _OF_TEXTURE * summed(self.texture[at][inside]) / area)
+        weight = np.where(self.says, np.square(self.contrast), 0)[at][inside]
+        now = self.alpha[at][inside]
+        by = instead[at][inside] - now
+        toward, most = summed(weight * (self.seen[at][inside] - now) * by), summed(weight * by**2)
+        told = (toward > 0.5 * most) | (summed(weight) == 0)
+        backdrop_near = summed(self._carried_backdrop[1][at][inside].astype(np.float32)) > _REACHED * area
+        return np.asarray(np.where(backdrop_near, told, own_colour), bool)
 
     def mean_seen(self, sigma: float) -> FloatArray:
         """Return what the photo speaks for, averaged over a neighbourhood; (H, W)."""

@@ -107,7 +107,7 @@ def _slope(alpha: FloatArray) -> tuple[FloatArray, FloatArray]:
 def _pulled(alpha: FloatArray, px: float) -> FloatArray:
     """Move every edge along its normal [1]_: the value found `px` further inside is put here."""
     across, down = _slope(cv2.GaussianBlur(alpha, (0, 0), max(1.5, abs(px) / 1.5)))
-    length = np.maximum(np.hypot(across, down), np.float32(1e-5))
+    length = np.maximum(cv2.magnitude(across, down), np.float32(1e-5))
     ys, xs = np.mgrid[: alpha.shape[0], : alpha.shape[1]].astype(np.float32)
     by = np.float32(px) / length
     return cv2.remap(alpha, xs + across * by, ys + down * by, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
@@ -118,7 +118,7 @@ def _evened(alpha: FloatArray, length: float) -> FloatArray:
     blurred = cv2.GaussianBlur(alpha, (0, 0), max(_BUMP * length, 0.3))
     size = 2 * int(np.ceil(length / 2)) + 1
     square = np.ones((size, size), np.uint8)
-    steep = [cv2.dilate(np.hypot(*_slope(part)), square) for part in (alpha, blurred)]
+    steep = [cv2.dilate(cv2.magnitude(*_slope(part)), square) for part in (alpha, blurred)]
     gain = np.clip(steep[0] / np.maximum(steep[1], np.float32(1e-4)), 1, _STEEPEST)
     return np.asarray(np.clip(0.5 + (blurred - 0.5) * gain, 0, 1), np.float32)
 

@@ -10,7 +10,7 @@ References
 """
 
 from dataclasses import dataclass, field
-from functools import cached_property, partial
+from functools import partial
 from itertools import pairwise
 from typing import Any, Final
 
@@ -20,6 +20,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from peel.matte.arrays import BoolArray, FloatArray
+from peel.matte.lazy import lazy
 from peel.matte.parallel import checkpoint, chunks, map_chunks, run_all
 from peel.matte.solve.alpha_posterior import add_posterior_terms
 from peel.matte.solve.noise import NoiseCurve
@@ -193,7 +194,7 @@ class LocalColourModel:
         map_chunks(judged, len(ys), _AT_ONCE)
         return weight, towards
 
-    @cached_property
+    @lazy
     def _places(self) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
         """List rows and columns of the band's pixels."""
 
@@ -204,7 +205,7 @@ class LocalColourModel:
         ys, xs = np.concatenate(map_chunks(listed, len(self.band), _BLOCK_ROWS * self.side), axis=1)
         return ys, xs
 
-    @cached_property
+    @lazy
     def _known(self) -> FloatArray:
         """Sum the samples outside the band, block by block; (h, w, 2, 10)."""
         height, width = (-(-size // self.side) for size in self.fixed.shape)
@@ -217,7 +218,7 @@ class LocalColourModel:
         map_chunks(add, height, _BLOCK_ROWS)
         return sums
 
-    @cached_property
+    @lazy
     def _marked(self) -> FloatArray:
         """Return the moments of the certain pixels for each block; (h, w, 18)."""
         return self._spread_out(self._known)

@@ -143,10 +143,10 @@ def assembled(rect: Rect, cells: list[Rect], make: Callable[[Rect], FloatArray])
     return out[0]
 
 
-def cells_of(rect: Rect) -> list[Rect]:
-    """List the cells that a window touches."""
+def cells_of(rect: Rect, side: int = CELL) -> list[Rect]:
+    """List the cells of a grid that a window touches."""
     return [
-        Rect(top, left, top + CELL, left + CELL)
-        for top in range(rect.top // CELL * CELL, rect.bottom, CELL)
-        for left in range(rect.left // CELL * CELL, rect.right, CELL)
+        Rect(top, left, top + side, left + side)
+        for top in range(rect.top // side * side, rect.bottom, side)
+        for left in range(rect.left // side * side, rect.right, side)
     ]
