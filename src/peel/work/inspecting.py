@@ -83,9 +83,7 @@ class Inspector:
     def __init__(self, stages: Stages) -> None:
         self._stages = stages
         self._found: dict[Rect, tuple[Hashable, tuple[Find, ...]]] = {}
-        self._squares: dict[
-            Rect, Hashable
-        ] = {}  # stamps of many cells at once
+        self._squares: dict[Rect, Hashable] = {}  # stamps of many cells at once
         self._outlined: tuple[Hashable, Outline] | None = None
         self._turn = threading.Lock()
         pixels = stages.pyramid.pixels(0).shape[0] * stages.pyramid.pixels(0).shape[1]
