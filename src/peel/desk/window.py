@@ -216,8 +216,8 @@ class Window(QMainWindow):
         if self._closing is None:
             self._loader.wait()
             self.welcome.close_threads()
-            rest = [self.board.close] if self.board is not None else []
-            parts = [*rest, *self.bench.begin_to_close()] if self.bench is not None else []
+            both = [part for part in (self.board, self.bench) if part is not None]
+            parts = [step for part in both for step in part.begin_to_close()]
             self._closing = Closing(parts, self)
             self._closing.finished.connect(self._on_closed)
             self._closing.start()

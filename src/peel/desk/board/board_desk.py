@@ -2,7 +2,7 @@
 
 import base64
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from functools import partial
 from pathlib import Path
 from typing import Any, Final
@@ -91,9 +91,13 @@ class BoardDesk(QObject):
         self._carried.connect(self.scan)
         self._failed.connect(lambda error: desk.say(error.message, error.hint))
 
-    def close(self) -> None:
-        """Stop what is under way and end the workers."""
+    def begin_to_close(self) -> list[Callable[[], object]]:
+        """Look for changes no more, and return what is left to do, on any thread."""
         self._timer.stop()
+        return [self._close]
+
+    def _close(self) -> None:
+        """Stop what is under way and end the workers."""
         for lane in (self._scans, self._pictures, self._work):
             lane.keep_only(lambda _key: False)
             lane.close()
