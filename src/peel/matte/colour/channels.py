@@ -8,9 +8,14 @@ from numba import njit
 
 from peel.matte.arrays import FloatArray
 
-__all__ = ["blended", "largest_part", "length_of", "mean_part", "place_between"]
+__all__ = ["blended", "largest_part", "length_of", "mean_part", "place_between", "writable"]
 
 _MEAN: Final = np.full((1, 3), 1 / 3, np.float32)
+
+
+def writable(values: FloatArray) -> FloatArray:
+    """Return an array as kernels take it, in one piece and writable: the same where it is, else a copy."""
+    return np.require(values, np.float32, ("C", "W"))
 
 
 def largest_part(colours: FloatArray) -> FloatArray:
@@ -27,7 +32,7 @@ def mean_part(colours: FloatArray) -> FloatArray:
 def length_of(colours: FloatArray) -> FloatArray:
     """Return the Euclidean length of each pixel's colour, (H, W)."""
     out = np.empty(colours.shape[:2], np.float32)
-    _lengths(np.ascontiguousarray(colours, np.float32), out)
+    _lengths(writable(colours), out)
     return out
 
 
@@ -41,7 +46,7 @@ def place_between(colours: FloatArray, one: FloatArray, other: FloatArray, least
         Distance below which the two count as this far apart.
     """
     out = np.empty(colours.shape[:2], np.float32)
-    given = (np.ascontiguousarray(part, np.float32) for part in (colours, one, other))
+    given = (writable(part) for part in (colours, one, other))
     _places(*given, np.float32(least**2), out)
     return out
 
@@ -60,7 +65,7 @@ def blended(one: FloatArray, other: FloatArray, share: FloatArray) -> FloatArray
         A new array; exactly the first picture where the share is 0.
     """
     out = np.empty(one.shape, np.float32)
-    _blend(*(np.ascontiguousarray(part, np.float32) for part in (one, other, share)), out)
+    _blend(*(writable(part) for part in (one, other, share)), out)
     return out
 
 

@@ -1,12 +1,14 @@
 """Rims: edges that are lighter, darker or otherwise tinted than the subject a little further in; and brushed tones."""
 
-from typing import Final
+from typing import Any, Final
 
 import cv2
 import numpy as np
+from numba import njit
 
 from peel.matte.arrays import FloatArray
 from peel.matte.colour.carrying import mean_around
+from peel.matte.colour.channels import mean_part, writable
 
 __all__ = ["MOST_RIM", "RIM_REACH", "Rim", "lightened", "measured_rim", "rim_corrected", "rim_reach"]
 
@@ -61,7 +63,9 @@ def measured_rim(colours: FloatArray, alpha: FloatArray, width: float) -> Rim:
     further, at_inner = mean_around(colours, inner, 2 * spread)
     fade = np.clip(1 - inside / np.float32(width), 0, 1).astype(np.float32)
     usual, _ = mean_around(fade[..., None], rim, spread)
-    excess = (edge - further) / np.maximum(usual, np.float32(_USUAL))  # at the edge itself, where it is strongest
+    # divided, it is the excess at the edge itself, where it is strongest
+    by = np.maximum(usual[..., 0], np.float32(_USUAL))
+    excess = cv2.divide(cv2.subtract(edge, further), cv2.merge([by, by, by]))
     share = fade * np.minimum(at_edge, at_inner) * (alpha > 0)
     return np.asarray(excess, np.float32), further, np.asarray(share, np.float32)
 
@@ -78,10 +82,25 @@ def rim_corrected(colours: FloatArray, rim: Rim, light: FloatArray | float, tint
         How much of the difference in brightness, and of that in tint, is taken off.
     """
     excess, _, share = rim
-    gray = excess.mean(axis=2, keepdims=True)
-    amounts = [np.broadcast_to(np.asarray(part, np.float32), share.shape)[..., None] for part in (light, tint)]
-    change = share[..., None] * (amounts[0] * gray + amounts[1] * (excess - gray))
-    return np.asarray(np.clip(colours - change, 0, 1), np.float32)
+    fields = [np.broadcast_to(np.asarray(part, np.float32), share.shape) for part in (light, tint)]
+    out = np.empty(colours.shape, np.float32)
+    _correct(*(writable(part) for part in (colours, excess, share, *fields)), out)
+    return out
+
+
+@njit(
+    "void(float32[:,:,::1], float32[:,:,::1], float32[:,::1], float32[:,::1], float32[:,::1], float32[:,:,::1])",
+    cache=True,
+    nogil=True,
+)
+def _correct(colours: Any, excess: Any, share: Any, light: Any, tint: Any, out: Any) -> None:
+    zero, one = np.float32(0), np.float32(1)
+    for y in range(out.shape[0]):
+        for x in range(out.shape[1]):
+            gray = (excess[y, x, 0] + excess[y, x, 1] + excess[y, x, 2]) / np.float32(3)
+            for k in range(3):
+                change = share[y, x] * (light[y, x] * gray + tint[y, x] * (excess[y, x, k] - gray))
+                out[y, x, k] = min(max(colours[y, x, k] - change, zero), one)
 
 
 def lightened(colours: FloatArray, further: FloatArray, amount: FloatArray) -> FloatArray:
@@ -100,7 +119,7 @@ def lightened(colours: FloatArray, further: FloatArray, amount: FloatArray) -> F
     Darkening scales a colour down to the brightness further in and leaves what is darker alone, so that a light fringe
     goes while dark hair stays; lightening is the same the other way round.
     """
-    own, aim = colours.mean(axis=2), further.mean(axis=2)
+    own, aim = mean_part(colours), mean_part(further)
     wanted = np.where(amount > 0, np.maximum(own, aim), np.minimum(own, aim))
     factor = 1 + np.abs(amount) * (wanted / np.maximum(own, np.float32(0.02)) - 1)
     return np.asarray(np.clip(colours * factor[..., None], 0, 1), np.float32)

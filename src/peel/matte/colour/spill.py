@@ -7,12 +7,14 @@ References
 """
 
 from dataclasses import dataclass
-from typing import Final
+from typing import Any, Final
 
 import cv2
 import numpy as np
+from numba import njit
 
 from peel.matte.arrays import BoolArray, FloatArray
+from peel.matte.colour.channels import writable
 
 __all__ = ["FoundSpill", "Spill", "chroma_axis", "despilled", "find_spill"]
 
@@ -90,31 +92,44 @@ def despilled(colours: FloatArray, spill: Spill, amount: FloatArray | float) -> 
     """
     axis = chroma_axis(spill.hue)
     turned = np.array([axis, [-axis[1], axis[0]]], np.float32) @ _PLANE  # along the hue, and across it
-    along, aside = cv2.split(cv2.transform(np.ascontiguousarray(colours), turned))
-    excess = along - np.abs(aside) * np.float32(1 / np.tan(spill.width / 2))
-    touched = excess > 0
-    out = np.array(colours, np.float32)
-    if not touched.any():
-        return out
-    own, by = out[touched], excess[touched]
-    if spill.protect > 0:
-        by *= 1 - np.float32(spill.protect) * _spared(own @ _PLANE.T)
-    by *= np.broadcast_to(np.asarray(amount, np.float32), touched.shape)[touched]
     off = _BACK @ axis  # of red, green and blue for a unit along the axis; their sum is 0
-    change = -off + np.float32(spill.give_back * float(_LUMINANCE @ off))
-    moved = by > 0
-    own[moved] = np.clip(own[moved] + by[moved, None] * change, 0, 1)
-    out[touched] = own
+    change = (-off + np.float32(spill.give_back * float(_LUMINANCE @ off))).astype(np.float32)
+    amounts = writable(np.broadcast_to(np.asarray(amount, np.float32), colours.shape[:2]))
+    out = np.empty(colours.shape, np.float32)
+    slope, protect = np.float32(1 / np.tan(spill.width / 2)), np.float32(spill.protect)
+    _take_out(writable(colours), amounts, turned, change, slope, protect, out)
     return out
 
 
-def _spared(chroma: FloatArray) -> FloatArray:
-    """Return how nearly neutral or skin-like colours are, from 0 to 1."""
-    length = np.hypot(chroma[..., 0], chroma[..., 1])
-    neutral = np.clip(1 - length / np.float32(_NEUTRAL), 0, 1)
-    hue = np.arctan2(chroma[..., 1], chroma[..., 0])
-    skin = np.clip(1 - np.abs(hue - np.float32(_SKIN)) / np.float32(_SKIN_WIDTH), 0, 1)
-    return np.maximum(neutral, skin)
+@njit(cache=True, nogil=True)
+def _spared_share(x: Any, y: Any) -> Any:
+    """Return how nearly neutral or skin-like a colour in the plane of chroma is, from 0 to 1."""
+    neutral = 1 - np.sqrt(x * x + y * y) / np.float32(_NEUTRAL)
+    skin = 1 - abs(np.arctan2(y, x) - np.float32(_SKIN)) / np.float32(_SKIN_WIDTH)
+    return min(max(neutral, skin, np.float32(0)), np.float32(1))
+
+
+@njit(
+    "void(float32[:,:,::1], float32[:,::1], float32[:,::1], float32[::1], float32, float32, float32[:,:,::1])",
+    cache=True,
+    nogil=True,
+)
+def _take_out(colours: Any, amounts: Any, turned: Any, change: Any, slope: Any, protect: Any, out: Any) -> None:
+    """See `despilled`; a colour that has no excess stays to the bit."""
+    zero, one = np.float32(0), np.float32(1)
+    for y in range(out.shape[0]):
+        for x in range(out.shape[1]):
+            r, g, b = colours[y, x, 0], colours[y, x, 1], colours[y, x, 2]
+            along = turned[0, 0] * r + turned[0, 1] * g + turned[0, 2] * b
+            aside = turned[1, 0] * r + turned[1, 1] * g + turned[1, 2] * b
+            by = (along - abs(aside) * slope) * amounts[y, x]
+            if by > 0 and protect > 0:
+                by *= one - protect * _spared_share(
+                    _PLANE[0, 0] * r + _PLANE[0, 1] * g + _PLANE[0, 2] * b, _PLANE[1, 1] * g + _PLANE[1, 2] * b
+                )
+            for k in range(3):
+                value = colours[y, x, k]
+                out[y, x, k] = min(max(value + by * change[k], zero), one) if by > 0 else value
 
 
 def find_spill(photo: FloatArray, clear: BoolArray, deep: BoolArray) -> FoundSpill:
@@ -136,7 +151,7 @@ def find_spill(photo: FloatArray, clear: BoolArray, deep: BoolArray) -> FoundSpi
     if np.hypot(*mean) < _CHROMATIC or np.hypot(*mean) < _COHERENT * lengths.mean():
         return FoundSpill(None, is_shared=False)
     hue = np.asarray(np.median(photo[clear], axis=0), np.float32)
-    if _spared(np.asarray(mean[None], np.float32))[0] > _EARTHEN:
+    if _spared_share(np.float32(mean[0]), np.float32(mean[1])) > _EARTHEN:
         return FoundSpill(None, is_shared=False)  # wood and plaster: the subject is as likely to be of it
     return FoundSpill(hue, is_shared=_has_hue(photo, deep, chroma_axis(hue)))
 

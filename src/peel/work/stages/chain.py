@@ -5,6 +5,7 @@ from collections.abc import Callable, Hashable, Sequence
 from functools import partial
 from itertools import count
 from typing import Final
+from weakref import ReferenceType, ref
 
 import numpy as np
 
@@ -80,6 +81,7 @@ class Chain:
     def __init__(self, stages: Sequence[Stage], space: Space, cache: Cache) -> None:
         self._stages, self._space, self._cache = tuple(stages), space, cache
         self._number = next(_numbers)  # chains share a cache
+        self._last: tuple[ReferenceType[Job], tuple[Stage, ...]] | None = None
 
     def window(self, job: Job, rect: Rect, level: int) -> FloatArray:
         """Compute a window of a level, which must lie inside the space; a new array."""
@@ -97,7 +99,12 @@ class Chain:
         return value
 
     def _active(self, job: Job) -> tuple[Stage, ...]:
-        return tuple(stage for stage in self._stages if not stage.is_neutral(job))
+        last = self._last
+        if last is not None and last[0]() is job:  # asked for again and again while a window is made
+            return last[1]
+        active = tuple(stage for stage in self._stages if not stage.is_neutral(job))
+        self._last = ref(job), active
+        return active
 
     def _stamp(self, stages: tuple[Stage, ...], job: Job, rect: Rect, level: int) -> Hashable:
         parts: list[Hashable] = []

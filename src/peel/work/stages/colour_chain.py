@@ -17,6 +17,7 @@ from peel.job.kinds import kinds_stamp
 from peel.job.rect import Rect
 from peel.job.settings import MOST_OUTWARD, Colour, EdgeColour, Tint, rgb_from_hex
 from peel.matte.arrays import FloatArray
+from peel.matte.colour.channels import mean_part
 from peel.matte.colour.foreground import estimate_foreground
 from peel.matte.colour.rims import MOST_RIM, RIM_REACH, lightened, measured_rim, rim_corrected, rim_reach
 from peel.matte.colour.spill import Spill, despilled
@@ -116,14 +117,15 @@ class Clean(Stage):
         out = photo[inner] + (before(rect) - photo[inner]) * _deep(clean)
         if _is_any(job, "detail"):
             texture = self._texture(job, photo, around, level)[inner]
-            out = np.clip(out + _deep(detail * np.asarray(clean, np.float32)) * texture[..., None], 0, 1)
+            texture *= detail * np.asarray(clean, np.float32)
+            out = np.clip(cv2.add(out, cv2.merge([texture, texture, texture])), 0, 1)
         return np.asarray(out, np.float32)
 
     def _texture(self, job: Job, photo: FloatArray, around: Rect, level: int) -> FloatArray:
         """Return the photo's brightness less its mean over the subject nearby, where a pixel is mostly subject."""
         alpha = self._matte.window(job, around, level)
         sigma = max(_TEXTURE / (1 << level), 0.3)
-        gray, weight = photo.mean(axis=2), np.where(alpha > 0.5, alpha, 0).astype(np.float32)
+        gray, weight = mean_part(photo), cv2.threshold(alpha, 0.5, 0, cv2.THRESH_TOZERO)[1]
         mean = cv2.GaussianBlur(gray * weight, (0, 0), sigma) / np.maximum(
             cv2.GaussianBlur(weight, (0, 0), sigma), np.float32(1e-3)
         )
