@@ -359,6 +359,8 @@ def main() -> int:
     visit.panel(Step.DELIVER).go.click()
     visit.until(lambda: "Written" in visit.panel(Step.DELIVER).written)
     bench.side.scroller.verticalScrollBar().setValue(0)
+    visit.until(lambda: bench.snag_desk.is_idle and visit.panel(Step.DELIVER).snags.list.count() > 0)
+    visit.until(lambda: bench.deliver_desk.is_idle)
     visit.do("Next place")
     visit.shoot("deliver")
     panel = visit.panel(Step.DELIVER)

@@ -71,13 +71,13 @@ def test_another_picture_is_not_taken_for_a_moved_one() -> None:
 def test_marks_follow_the_framing_and_the_recipe_comes_along() -> None:
     source, target = _marked(_shifted(0, 0)), new_job(_shifted(17, -9, 0.9, seed=5))
     done = carried(source, target, "both")
-    assert "moved by 17 px across and -9 px down" in done.says
+    assert "moved 17 px across, -9 px down" in done.says
     assert np.array_equal(done.job.marks.read()[:291, 17:], source.marks.read()[9:, :-17])
     assert done.job.settings.recipe.backing.colour == "#336699"
     assert done.job.has_subject
     only = carried(source, target, "recipe")
     assert not only.job.has_subject
-    assert only.says == "Carried the recipe."
+    assert only.says == "Carried recipe."
     strange = new_job(Photo("strange.png", np.random.default_rng(2).integers(0, 255, (300, 420, 3), np.uint8)))
     with pytest.raises(MarkError, match="framed differently"):
         carried(source, strange, "marks")
@@ -139,7 +139,7 @@ def test_twelve_photos_by_command_line_one_of_them_broken(
     others = [str(path) for path in jobs_in(jobs) if path.name.startswith("lamp") and path != first]
     assert main(["carry", str(first), *others, "--to", str(jobs), "--what", "both"]) == 0
     said = capsys.readouterr().out
-    assert "Carried the recipe" in said
+    assert "Carried recipe" in said
     for path in others:
         assert load_job(Path(path)).settings.recipe.backing.colour == "#aa2211"
 

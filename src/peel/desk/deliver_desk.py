@@ -146,9 +146,11 @@ class DeliverDesk(LaneDesk):
         rows.sort(key=lambda row: (bool(row[0].accepted), -row[1].severity.rank))
         self._listed = rows[:_MOST_PICTURES]
         opened = sum(not own.accepted for own, _ in rows)
-        counts = "No snags: deliver" if not rows else f"{opened} snags left · {len(rows) - opened} accepted"
+        counts = f"{opened} snag{'' if opened == 1 else 's'} left · {len(rows) - opened} accepted"
         if not self._snags.is_idle or not job.is_solved:
-            counts += " · still looking"
+            counts = f"{counts} · still looking" if rows else "Looking for snags…"
+        elif not rows:
+            counts = "No snags: deliver"
         self._panel.snags.show_snags([own for own, _ in self._listed], counts)
         self._draw_pictures(job)
 

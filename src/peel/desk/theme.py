@@ -150,6 +150,12 @@ def _sheet(t: Theme) -> str:
     QCheckBox:focus {{ color: {t.accent}; }}
     QCheckBox::indicator {{ width: 12px; height: 12px; border: 1px solid {t.muted}; border-radius: 3px; }}
     QCheckBox::indicator:checked {{ background: {t.accent}; border: 1px solid {t.accent}; }}
+    QListWidget {{ background: {t.field}; border: 1px solid {t.line}; border-radius: 5px; padding: 3px; }}
+    QListWidget:focus {{ border: 1px solid {t.accent}; }}
+    QListWidget::item {{ padding: 4px 2px; border-radius: 4px; color: {t.text}; }}
+    QListWidget::item:selected {{ background: {t.raised}; }}
+    QListWidget::indicator {{ width: 12px; height: 12px; border: 1px solid {t.muted}; border-radius: 3px; }}
+    QListWidget::indicator:checked {{ background: {t.accent}; border: 1px solid {t.accent}; }}
     QScrollArea, QScrollArea > QWidget > QWidget {{ background: {t.surface}; border: none; }}
     QScrollBar:vertical {{ background: transparent; width: 9px; }}
     QScrollBar::handle:vertical {{ background: {t.line}; border-radius: 4px; min-height: 30px; }}

@@ -16,6 +16,7 @@ import OpenEXR
 import tifffile
 from numpy.typing import NDArray
 from PIL import Image
+from PIL.PngImagePlugin import PngInfo
 
 from peel.errors import DeliveryError
 from peel.files.metadata import Metadata, image_resources
@@ -28,7 +29,8 @@ _CLIPPING: Final = 2999  # which of them clips
 _IPTC: Final = 0x0404
 _RESOURCES: Final = bytes.fromhex("50686f746f73686f7020332e3000")  # how JPEG names its segment of image resources
 _HEADER_END: Final = 33  # the PNG signature and its first chunk, IHDR
-_PNG_EXTRAS: Final = (b"iCCP", b"pHYs", b"eXIf")
+_PNG_EXTRAS: Final = (b"iCCP", b"pHYs", b"iTXt", b"eXIf")
+_PNG_XMP: Final = bytes.fromhex("584d4c3a636f6d2e61646f62652e786d70").decode()  # how PNG names its text of XMP
 _PNG_FIRST: Final = 8
 
 
@@ -72,7 +74,7 @@ def encoded_picture(pixels: NDArray[Any], kind: str, how: Encoding) -> bytes:
 
 
 def encoded_png(pixels: NDArray[Any], how: Encoding | None = None) -> bytes:
-    """Encode a PNG of 8 or 16 bits; profile, resolution and EXIF go with it."""
+    """Encode a PNG of 8 or 16 bits; profile, resolution, EXIF and XMP go with it."""
     how = how or Encoding()
     encoded = bytes(imagecodecs.png_encode(np.ascontiguousarray(pixels), level=_LEVEL))
     return encoded[:_HEADER_END] + _png_extras(how, gray=pixels.ndim == 2) + encoded[_HEADER_END:]
@@ -86,6 +88,9 @@ def _png_extras(how: Encoding, *, gray: bool) -> bytes:
         extras["dpi"] = (how.ppi, how.ppi)
     if how.metadata.exif:
         extras["exif"] = how.metadata.exif
+    if how.metadata.xmp:
+        extras["pnginfo"] = said = PngInfo()
+        said.add_itxt(_PNG_XMP, how.metadata.xmp.decode("utf-8", "replace"))
     if not extras:
         return b""
     Image.new("L" if gray else "RGB", (1, 1)).save(buffer, "PNG", **extras)

@@ -181,7 +181,11 @@ def _xmp_values(xmp: bytes) -> dict[str, str]:
     """Read rights and credit from a packet, by the usual spellings."""
     text = xmp.decode("utf-8", "replace")
     found = {}
-    for name, tag in (("rights", "dc:rights"), ("creator", "dc:creator"), ("credit", r"\w+:Credit")):
+    for name, tag in (
+        ("rights", "dc:rights"),
+        ("creator", "dc:creator"),
+        ("credit", r"(?:cc:attributionName|\w+:Credit)"),
+    ):
         inside = re.search(rf"<{tag}[^>]*>(.*?)</{tag}>", text, re.DOTALL)
         attribute = re.search(rf'{tag}="([^"]*)"', text)
         value = inside.group(1) if inside else attribute.group(1) if attribute else ""
@@ -192,7 +196,7 @@ def _xmp_values(xmp: bytes) -> dict[str, str]:
 
 
 def _xmp_packet(said: Rights) -> bytes:
-    """Write a packet; whom to credit has no property of its own in the terms of Dublin Core, and stays in IPTC."""
+    """Write a packet in the terms of Dublin Core, and of Creative Commons for whom to credit."""
     parts = []
     if said.rights:
         parts.append(
@@ -200,9 +204,12 @@ def _xmp_packet(said: Rights) -> bytes:
         )
     if said.creator:
         parts.append(f"<dc:creator><rdf:Seq><rdf:li>{escape(said.creator)}</rdf:li></rdf:Seq></dc:creator>")
+    if said.credit:
+        parts.append(f"<cc:attributionName>{escape(said.credit)}</cc:attributionName>")
     return (
         '<?xpacket begin="\ufeff" id="W5M0MpCehiHzreSzNTczkc9d"?>'
         '<rdf:RDF xmlns:rdf="http://www.w3.org/1999/02/22-rdf-syntax-ns#">'
-        '<rdf:Description rdf:about="" xmlns:dc="http://purl.org/dc/elements/1.1/">'
+        '<rdf:Description rdf:about="" xmlns:dc="http://purl.org/dc/elements/1.1/" '
+        'xmlns:cc="http://creativecommons.org/ns#">'
         f'{"".join(parts)}</rdf:Description></rdf:RDF><?xpacket end="w"?>'
     ).encode()

@@ -55,15 +55,15 @@ def carried(source: Job, target: Job, what: What) -> Carried:
     job, says = target, []
     if what != "marks":
         job = with_recipe_of(job, source)
-        says.append("the recipe")
+        says.append("recipe")
     takes_marks = what != "recipe" and source.has_subject
     if takes_marks:
         framing = framing_of(source, target)
         if framing.is_same:
             right, down = round(framing.right), round(framing.down)
             job = with_marks_of(job, source, right, down)
-            by = f", moved by {right} px across and {down} px down" if right or down else ""
-            says.append(f"and the marks{by}" if says else f"the marks{by}")
+            by = f", moved {right} px across, {down} px down" if right or down else ""
+            says.append(f"and marks{by}" if says else f"marks{by}")
         else:
             takes_marks = False
             if what == "marks":
@@ -71,7 +71,7 @@ def carried(source: Job, target: Job, what: What) -> Carried:
                     f"{target.photo.name} is framed differently from {source.photo.name}: marks cannot be carried."
                 )
                 raise MarkError(message, "Carry the recipe, and mark it anew.")
-            says.append("but no marks: it is framed differently")
+            says.append("but no marks: framed differently")
     elif what == "marks":
         raise MarkError(f"Nothing is marked on {source.photo.name}.", "Mark it first.")
     return Carried(job, f"Carried {' '.join(says)}.", takes_marks)

@@ -290,7 +290,7 @@ class BoardDesk(QObject):
             target = load_job(entry.job) if entry.job.exists() else new_job(_photo_of(entry))
             done = carried(source, target, what)
             self._pictured.emit(key, image_from_rgb(preview(done.job)))
-            self._noted.emit(key, f"would carry{done.says.removeprefix('Carried')}", None)
+            self._noted.emit(key, f"would carry{done.says.removeprefix('Carried').rstrip('.')}", None)
         except PeelError as error:
             self._noted.emit(key, error.message, None)
 

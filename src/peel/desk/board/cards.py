@@ -14,8 +14,9 @@ from peel.work.status import Progress
 __all__ = ["Card", "CardModel", "words_of_card"]
 
 Index = QModelIndex | QPersistentModelIndex
-_CARD: Final = QSize(196, 222)
+_CARD: Final = QSize(196, 236)
 _PICTURE: Final = 150
+_NOTE: Final = 34  # two lines
 _MARKS: Final = {  # a sign beside the word: no meaning by colour alone
     Progress.UNTOUCHED: "○", Progress.MARKED: "◔", Progress.SOLVED: "◑", Progress.SNAGS: "△", Progress.READY: "●",
     Progress.DELIVERED: "✓", Progress.BROKEN: "×",
@@ -184,7 +185,7 @@ class Card(QStyledItemDelegate):
         painter.setBrush(theme.colour("field"))
         painter.drawRoundedRect(whole, 7, 7)
         self._paint_picture(painter, QRectF(whole.left() + 7, whole.top() + 7, whole.width() - 14, _PICTURE), entry)
-        below = QRectF(whole.left() + 9, whole.top() + _PICTURE + 11, whole.width() - 18, 20)
+        below = QRectF(whole.left() + 9, whole.top() + _PICTURE + 10, whole.width() - 18, 20)
         font = QFont(painter.font())
         font.setPixelSize(13)
         font.setWeight(QFont.Weight.DemiBold)
@@ -198,9 +199,9 @@ class Card(QStyledItemDelegate):
         is_bad = entry.is_gone or entry.status.progress is Progress.BROKEN
         painter.setPen(theme.colour("accent" if is_bad else "muted"))
         text = self._model.note_of(entry) or f"{_MARKS[entry.status.progress]}  {words_of_card(entry)}"
-        line = below.translated(0, 20)
-        elided = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(line.width()))
-        painter.drawText(line, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, elided)
+        line = QRectF(below.left(), below.bottom() + 1, below.width(), _NOTE)
+        elided = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(1.8 * line.width()))
+        painter.drawText(line, Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap, elided)
         share = self._model.share_of(entry)
         if share is not None:
             bar = QRectF(line.left(), line.bottom() + 1, line.width(), 3)

@@ -229,8 +229,8 @@ class ColourPanel(Panel):
             f"background: {hue or 'transparent'}; border: 1px solid palette(mid); border-radius: 5px;"
         )
         self.reset_hue.setEnabled(is_picked)
-        for name in ("spill_edge", "spill_inside"):
-            self.fields[name].setEnabled(hue is not None)
+        for field in (self.fields["spill_edge"], self.fields["spill_inside"], *self.hue_fields.values()):
+            field.setEnabled(hue is not None)
 
     def show_tints(self, tints: tuple[Tint, ...], chosen: int) -> None:
         """Show the tints as numbered buttons, and the values of the chosen one; 0 for none."""
