@@ -14,6 +14,7 @@ from PIL import Image
 from peel.errors import PeelError
 from peel.files.atomic import write_whole
 from peel.work.read_back import read_delivered
+from peel.work.thumbs import noted_thumb
 
 __all__ = ["write_contact_sheet"]
 
@@ -57,7 +58,7 @@ def _figure(row: dict[str, Any]) -> str:
         f"<small>right as it is: {html.escape(own['reason'])}</small>" for own in row["snags_accepted"] if own["reason"]
     ]
     caption = f"<b>{html.escape(row['photo'])}</b>" + "<br>".join(lines)
-    picture = _picture([Path(item["file"]) for item in row["files"]])
+    picture = _picture([Path(item["file"]) for item in row["files"]]) or _noted(row)
     return f"<figure>{picture}<figcaption>{caption}</figcaption></figure>"
 
 
@@ -74,5 +75,15 @@ def _picture(files: Sequence[Path]) -> str:
         Image.fromarray(np.asarray(cv2.resize(pixels, size, interpolation=cv2.INTER_AREA))).save(
             buffer, "JPEG", quality=82
         )
-        return f'<img alt="" src="data:image/jpeg;base64,{base64.b64encode(buffer.getvalue()).decode()}">'
+        return _image(base64.b64encode(buffer.getvalue()).decode())
     return ""
+
+
+def _noted(row: dict[str, Any]) -> str:
+    """Return the picture that the job itself holds: what went to a drop-off is no longer here."""
+    content = noted_thumb(Path(row["job"])) if row["files"] and row.get("job") else None
+    return _image(content) if content else ""
+
+
+def _image(content: str) -> str:
+    return f'<img alt="" src="data:image/jpeg;base64,{html.escape(content)}">'

@@ -29,6 +29,7 @@ from peel.work.session import Session
 from peel.work.solving import check_solvable
 from peel.work.stages import Cache, Stages
 from peel.work.status import Progress, Status
+from peel.work.thumbs import job_thumb
 
 __all__ = ["RunOrder", "jobs_in", "run", "run_one"]
 
@@ -149,6 +150,7 @@ def _delivered(path: Path, order: RunOrder, number: int, told: Callable[[float],
         row = _written(own, path, order, number, original, told)
         row["date"] = order.date
         session.note("status", Status(Progress.DELIVERED).as_note())
+        session.note("thumb", job_thumb(session.stages, job))
         session.wait_idle()
     finally:
         session.close()

@@ -1,7 +1,6 @@
 """The board's work: watching its folder, its pictures, opening from it, carrying, and runs in the background."""
 
 import base64
-import time
 from collections.abc import Callable, Iterator
 from functools import partial
 from pathlib import Path
@@ -10,6 +9,7 @@ from typing import Any, Final
 from PySide6.QtCore import QObject, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QImage, QImageReader
 
+from peel.desk.board.board_run import BoardRun
 from peel.desk.board.page import BoardPage
 from peel.desk.desk_state import DeskState
 from peel.desk.display.tiles import image_from_rgb
@@ -22,9 +22,7 @@ from peel.job.job import Job, new_job
 from peel.work.batches import carry_job, load_job
 from peel.work.board import Board, Entry, note_board
 from peel.work.carrying import What, carried, preview
-from peel.work.contact_sheet import write_contact_sheet
-from peel.work.delivery_report import write_report
-from peel.work.runs import RunOrder, run_one
+from peel.work.runs import RunOrder
 from peel.work.scheduler import Lane, Ticket
 from peel.work.session import Session
 from peel.work.stages import Stages
@@ -51,7 +49,6 @@ class BoardDesk(QObject):
     _scanned = Signal(object, object)
     _pictured = Signal(str, object)
     _noted = Signal(str, str, object)
-    _ran = Signal(object)
     _failed = Signal(object)
     _carried = Signal()
 
@@ -61,8 +58,7 @@ class BoardDesk(QObject):
         self.board = Board()
         self.entries: list[Entry] = []
         self._scans, self._pictures, self._work = Lane("board"), Lane("cards", threads=2), Lane("run", in_order=True)
-        self._run: Ticket | None = None
-        self._paused = False
+        self._run = BoardRun(self._work, files.let_go, self)
         self._suspended: Path | None = None  # the job that was on the desk, while its file is worked on here
         self._from: Job | None = None  # what is carried from
         self._timer = QTimer(self)
@@ -79,7 +75,7 @@ class BoardDesk(QObject):
         page.carry_shown.connect(self._show_carry)
         page.carry_asked.connect(self._carry)
         page.deliver_asked.connect(self._deliver)
-        page.stop_asked.connect(self._stop)
+        page.stop_asked.connect(self._run.stop)
         page.pause_asked.connect(self._pause)
         page.model.picture_wanted.connect(self._draw)
         desk.ask.board.connect(self.toggle)
@@ -87,7 +83,11 @@ class BoardDesk(QObject):
         self._scanned.connect(self._on_scanned)
         self._pictured.connect(page.model.show_picture)
         self._noted.connect(page.model.show_note)
-        self._ran.connect(self._on_ran)
+        run = self._run
+        run.noted.connect(page.model.show_note)
+        run.moved.connect(self._on_moved)
+        run.done.connect(self._on_done)
+        run.failed.connect(self._failed)
         self._carried.connect(self.scan)
         self._failed.connect(lambda error: desk.say(error.message, error.hint))
 
@@ -326,79 +326,26 @@ class BoardDesk(QObject):
         self._note_status()
         self._suspend(entries)
         self.page.model.clear_notes()
-        self._paused = False
-        order = RunOrder(to, resumes=True, replaces=True, inspects=True)
-        title = self.board.title
-        self._run = self._work.submit("deliver", lambda ticket: self._deliver_all(entries, order, title, ticket))
+        papers = (self.board.folder or entries[0].job.parent) if is_address(to) else Path(to)
+        self._run.start(entries, RunOrder(to, resumes=True, replaces=True, inspects=True), papers, self.board.title)
+        self.page.pause.setText("Pause")
         self.page.show_run(0.0, "")
 
-    def _deliver_all(self, entries: list[Entry], order: RunOrder, title: str, ticket: Ticket) -> None:
-        rows: list[dict[str, Any]] = []
-        began = time.monotonic()
-        for number, entry in enumerate(entries):
-            while self._paused and not ticket.is_cancelled:
-                time.sleep(0.05)
-            if ticket.is_cancelled:
-                break
-            key = str(entry.photo)
+    def _on_moved(self, share: float, seconds: float) -> None:
+        left = f"{seconds:.0f} s left" if seconds < 90 else f"{seconds / 60:.0f} min left"
+        self.page.show_run(share, left if seconds else "")
 
-            def told(share: float, key: str = key, number: int = number) -> bool:
-                self._noted.emit(key, "delivering…", share)
-                self._ran.emit(((number + share) / len(entries), began))
-                return not ticket.is_cancelled
-
-            self._noted.emit(key, "delivering…", 0.0)
-            self._files.let_go(entry.job)
-            try:
-                row = run_one(entry.job, order, number=number + 1, told=told)
-            except Cancelled:
-                self._noted.emit(key, "stopped", None)
-                break
-            rows.append(row)
-            said = row.get("error") or (
-                "delivered before" if row.get("skipped") else f"{len(row['files'])} files delivered"
-            )
-            self._noted.emit(key, said, None)
-            self._ran.emit(((number + 1) / len(entries), began))
-        self._write_papers(rows, order, title)
-        self._ran.emit(rows)
-
-    def _write_papers(self, rows: list[dict[str, Any]], order: RunOrder, title: str) -> None:
-        """Write contact sheet and report beside what was delivered."""
-        if not rows or is_address(order.to):
-            return
-        folder = Path(order.to)
-        try:
-            write_contact_sheet(rows, folder / "contact-sheet.html", title)
-            for name in ("report.json", "report.csv"):
-                write_report(rows, folder / name)
-        except PeelError as error:
-            self._failed.emit(error)
-
-    def _on_ran(self, news: tuple[float, float] | list[dict[str, Any]]) -> None:
-        if isinstance(news, tuple):
-            share, began = news
-            spent = time.monotonic() - began
-            left = spent / share * (1 - share) if share > 0.02 else 0.0
-            self.page.show_run(
-                share, f"{left:.0f} s left" if 0 < left < 90 else f"{left / 60:.0f} min left" if left else ""
-            )
-            return
-        self._run = None
+    def _on_done(self, rows: list[dict[str, Any]]) -> None:
         self.page.show_run(None, "")
         self.scan()
-        failed = sum(bool(row.get("error")) for row in news)
+        failed = sum(bool(row.get("error")) for row in rows)
         self._desk.say(
-            f"{len(news) - failed} photos delivered" + (f", {failed} not: their cards say why." if failed else ".")
+            f"{len(rows) - failed} photos delivered" + (f", {failed} not: their cards say why." if failed else ".")
         )
 
-    def _stop(self) -> None:
-        if self._run is not None:
-            self._run.cancel()
-
     def _pause(self) -> None:
-        self._paused = not self._paused
-        self.page.pause.setText("Go on" if self._paused else "Pause")
+        self._run.pause()
+        self.page.pause.setText("Go on" if self._run.is_paused else "Pause")
 
 
 def _own_thumb(stages: Stages, job: Job, _ticket: Ticket) -> str:

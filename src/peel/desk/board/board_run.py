@@ -1,0 +1,103 @@
+"""A run from the board: photos delivered one after another in the background, paused, stopped, and told of."""
+
+import time
+from collections.abc import Callable, Sequence
+from functools import partial
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtCore import QObject, Signal
+
+from peel.errors import Cancelled, PeelError
+from peel.work.board import Entry
+from peel.work.contact_sheet import write_contact_sheet
+from peel.work.delivery_report import write_report
+from peel.work.runs import RunOrder, run_one
+from peel.work.scheduler import Lane, Ticket
+
+__all__ = ["BoardRun"]
+
+
+class BoardRun(QObject):
+    """Runs on a lane; one at a time.
+
+    Signals
+    -------
+    noted : (photo, text, share)
+        What becomes of a photo, and how much of it is done.
+    moved : (share, seconds)
+        How much of all is done, and how long the rest will take; 0 where that is not known yet.
+    done : (rows)
+        The report's rows of all that were tried.
+    failed : (error)
+        Report or contact sheet could not be written.
+    """
+
+    noted = Signal(str, str, object)
+    moved = Signal(float, float)
+    done = Signal(object)
+    failed = Signal(object)
+
+    def __init__(self, lane: Lane, let_go: Callable[[Path], object], parent: QObject) -> None:
+        super().__init__(parent)
+        self._lane, self._let_go = lane, let_go
+        self._ticket: Ticket | None = None
+        self.is_paused = False
+
+    def start(self, entries: Sequence[Entry], order: RunOrder, papers: Path, title: str) -> None:
+        """Deliver; report and contact sheet are written into a folder afterwards."""
+        self.is_paused = False
+        self._ticket = self._lane.submit("deliver", partial(self._work, entries, order, papers, title))
+
+    def pause(self) -> None:
+        """Wait before the next photo, or go on."""
+        self.is_paused = not self.is_paused
+
+    def stop(self) -> None:
+        """Stop; what is written is whole."""
+        if self._ticket is not None:
+            self._ticket.cancel()
+
+    def _work(self, entries: Sequence[Entry], order: RunOrder, papers: Path, title: str, ticket: Ticket) -> None:
+        rows: list[dict[str, Any]] = []
+        began = time.monotonic()
+        for number, entry in enumerate(entries):
+            while self.is_paused and not ticket.is_cancelled:
+                time.sleep(0.05)
+            if ticket.is_cancelled:
+                break
+
+            def told(share: float, entry: Entry = entry, number: int = number) -> bool:
+                self.noted.emit(str(entry.photo), "delivering…", share)
+                whole = (number + share) / len(entries)
+                spent = time.monotonic() - began
+                self.moved.emit(whole, spent / whole * (1 - whole) if whole > 0.02 else 0.0)
+                return not ticket.is_cancelled
+
+            told(0.0)
+            self._let_go(entry.job)
+            try:
+                row = run_one(entry.job, order, number=number + 1, told=told)
+            except Cancelled:
+                self.noted.emit(str(entry.photo), "stopped", None)
+                break
+            rows.append(row)
+            told(1.0)
+            self.noted.emit(str(entry.photo), _words(row), None)
+        if rows:
+            self._write_papers(rows, papers, title)
+        self.done.emit(rows)
+
+    def _write_papers(self, rows: list[dict[str, Any]], papers: Path, title: str) -> None:
+        try:
+            write_contact_sheet(rows, papers / "contact-sheet.html", title)
+            for name in ("report.json", "report.csv"):
+                write_report(rows, papers / name)
+        except PeelError as error:
+            self.failed.emit(error)
+
+
+def _words(row: dict[str, Any]) -> str:
+    if row.get("error"):
+        return str(row["error"])
+    return "delivered before" if row.get("skipped") else f"{len(row['files'])} files delivered"
