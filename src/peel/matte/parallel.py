@@ -14,16 +14,27 @@ from functools import lru_cache, partial
 from itertools import pairwise
 from typing import Any, Final, TypeVar
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from peel.errors import Cancelled
 
-__all__ = ["cancellable", "checkpoint", "chunks", "map_chunks", "masked_values", "run_all", "split_range"]
+__all__ = [
+    "cancellable",
+    "checkpoint",
+    "chunks",
+    "map_chunks",
+    "masked_values",
+    "run_all",
+    "share_cores",
+    "split_range",
+]
 
 _T = TypeVar("_T")
 _NAME: Final = "peel-matte"
 _ROWS: Final = 256  # of a picture, per task
+_most_helpers: int | None = None
 _wanted: ContextVar[Callable[[], bool] | None] = ContextVar("wanted", default=None)
 
 
@@ -58,7 +69,15 @@ def _pool() -> ThreadPoolExecutor:
 
 
 def _helpers() -> int:
-    return max(1, (os.cpu_count() or 1) - 1)
+    return _most_helpers if _most_helpers is not None else max(1, (os.cpu_count() or 1) - 1)
+
+
+def share_cores(processes: int) -> None:
+    """Use no more than this process's share of the cores, of several that work at once; before anything is run."""
+    global _most_helpers  # noqa: PLW0603 - a process has one pool
+    own = max(1, (os.cpu_count() or 1) // processes)
+    _most_helpers = own - 1
+    cv2.setNumThreads(own)
 
 
 def run_all(tasks: Sequence[Callable[[], _T]]) -> list[_T]:
@@ -80,7 +99,7 @@ def run_all(tasks: Sequence[Callable[[], _T]]) -> list[_T]:
             results[number] = tasks[number]()
 
     # a task that has tasks of its own would wait for the thread it holds
-    alone = len(tasks) == 1 or threading.current_thread().name.startswith(_NAME)
+    alone = len(tasks) == 1 or _most_helpers == 0 or threading.current_thread().name.startswith(_NAME)
     helpers = 0 if alone else min(_helpers(), len(tasks) - 1)
     others = [_pool().submit(copy_context().run, work) for _ in range(helpers)]
     try:

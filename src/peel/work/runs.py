@@ -22,6 +22,7 @@ from peel.files.upload import is_address, upload
 from peel.job.job import Job
 from peel.job.preset import Preset
 from peel.job.settings import Delivery
+from peel.matte.parallel import share_cores
 from peel.work.delivery import Order, deliver, orders_of, planned, wanted_presets
 from peel.work.delivery_report import report_row
 from peel.work.inspecting import Inspector, remember
@@ -83,7 +84,7 @@ def run(
             yield number, run_one(path, order, number=number + 1, told=_told_of(told, number))
         return
     context = multiprocessing.get_context("spawn")  # threads and locks are not forked
-    with ProcessPoolExecutor(workers, mp_context=context) as pool:
+    with ProcessPoolExecutor(workers, context, share_cores, (workers,)) as pool:
         waiting: dict[Future[dict[str, Any]], int] = {
             pool.submit(run_one, path, order, number=number + 1): number for number, path in enumerate(jobs)
         }
