@@ -187,23 +187,20 @@ def _by_pillow(pixels: NDArray[Any], kind: str, how: Encoding, **own: Any) -> by
     return buffer.getvalue()
 
 
-def encoded_exr(pixels: NDArray[Any], *, half: bool, chromaticities: tuple[float, ...]) -> bytes:
-    """Encode linear light as OpenEXR, (H, W), (H, W, 3) or (H, W, 4) float32, premultiplied.
+def encoded_exr(pixels: NDArray[Any], *, chromaticities: tuple[float, ...]) -> bytes:
+    """Encode linear light as OpenEXR, premultiplied.
 
     Parameters
     ----------
-    pixels : ndarray
-    half : bool
-        16 bits a channel rather than 32.
+    pixels : (H, W), (H, W, 3) or (H, W, 4) float16 or float32 ndarray
     chromaticities : eight floats
         x and y of red, green, blue and white.
     """
     import tempfile
     from pathlib import Path
 
-    kept = pixels.astype(np.float16 if half else np.float32)
-    names = {2: ("Y",), 3: tuple("RGBA"[: kept.shape[-1]])}[kept.ndim]
-    parts = {name: np.ascontiguousarray(kept if kept.ndim == 2 else kept[..., k]) for k, name in enumerate(names)}
+    names = {2: ("Y",), 3: tuple("RGBA"[: pixels.shape[-1]])}[pixels.ndim]
+    parts = {name: np.ascontiguousarray(pixels if pixels.ndim == 2 else pixels[..., k]) for k, name in enumerate(names)}
     header = {
         "compression": OpenEXR.ZIP_COMPRESSION,
         "type": OpenEXR.scanlineimage,

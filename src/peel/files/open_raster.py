@@ -7,7 +7,7 @@ References
 
 import io
 import zipfile
-from collections.abc import Sequence
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any, Final
 from xml.sax.saxutils import quoteattr
@@ -33,8 +33,8 @@ class RasterLayer:
     is_seen: bool = True
 
 
-def encoded_open_raster(layers: Sequence[RasterLayer], merged: NDArray[Any], how: Encoding) -> bytes:
-    """Encode layers, the foremost first, and how they look together, (H, W, 4) uint8."""
+def encoded_open_raster(layers: Iterable[RasterLayer], merged: NDArray[Any], how: Encoding) -> bytes:
+    """Encode layers, the foremost first, and how they look together, (H, W, 3) or (H, W, 4) uint8."""
     height, width = merged.shape[:2]
     rows, files = [], []
     for number, layer in enumerate(layers):

@@ -74,7 +74,7 @@ def _helpers() -> int:
 
 def share_cores(processes: int) -> None:
     """Use no more than this process's share of the cores, of several that work at once; before anything is run."""
-    global _most_helpers  # noqa: PLW0603 - a process has one pool
+    global _most_helpers
     own = max(1, (os.cpu_count() or 1) // processes)
     _most_helpers = own - 1
     cv2.setNumThreads(own)

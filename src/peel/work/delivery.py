@@ -9,36 +9,19 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
-from typing import Any, Final
-
-import cv2
-import numpy as np
-from numpy.typing import NDArray
+from typing import Final
 
 from peel.errors import Cancelled, DeliveryError
 from peel.files.atomic import write_whole
-from peel.files.delivery_profiles import converted, profile_named
-from peel.files.encoding import Encoding, encoded_exr, encoded_picture
-from peel.files.metadata import Metadata, read_metadata, rights_only
-from peel.files.open_raster import RasterLayer, encoded_open_raster
-from peel.files.outlines import path_resource, svg_outline
+from peel.files.metadata import Metadata, read_metadata
 from peel.files.presets import presets
 from peel.job.job import Job
 from peel.job.preset import Preset, file_name
 from peel.job.settings import Delivery
 from peel.job.sheet import sheet_of
-from peel.matte.arrays import unit_floats
-from peel.matte.edge.half_way import half_way_curves
 from peel.matte.parallel import run_all
-from peel.matte.srgb import to_linear
-from peel.work.products import (
-    Progress,
-    Want,
-    cutout_pixels,
-    flat_pixels,
-    matte_pixels,
-    products,
-)
+from peel.work.product_files import content_of, wants_of
+from peel.work.products import Progress, Want, bytes_of, cutout_pixels, flat_pixels, matte_pixels, products
 from peel.work.stages import Stages
 from peel.work.wording import backing_words
 
@@ -57,13 +40,8 @@ __all__ = [
     "wanted_presets",
 ]
 
-_CHROMATICITIES: Final = {
-    "srgb": (0.64, 0.33, 0.30, 0.60, 0.15, 0.06, 0.3127, 0.3290),
-    "display-p3": (0.68, 0.32, 0.265, 0.69, 0.15, 0.06, 0.3127, 0.3290),
-    "oprgb": (0.64, 0.33, 0.21, 0.71, 0.15, 0.06, 0.3127, 0.3290),
-}
-_OPRGB_GAMMA: Final = 563 / 256
 _MOST_NUMBERED: Final = 10_000
+_MOST_BYTES: Final = 450_000_000  # of pixels that are made in one pass, unless a single file needs more
 
 
 @dataclass(frozen=True)
@@ -219,7 +197,7 @@ def deliver(
     for order in orders:
         _check_no_original(order.path, original)
     metadata = read_metadata(original) if original else Metadata()
-    groups = _groups(job, orders)
+    groups = [(own, part) for own, numbers in _groups(job, orders) for part in _passes(own, orders, numbers)]
     found: dict[int, Delivered] = {}
     for done, (own, numbers) in enumerate(groups):
         part = _part(progress, done, len(groups))
@@ -251,6 +229,20 @@ def _groups(job: Job, orders: Sequence[Order]) -> list[tuple[Job, list[int]]]:
     return list(found.values())
 
 
+def _passes(job: Job, orders: Sequence[Order], numbers: Sequence[int]) -> list[list[int]]:
+    """Split a group so that the pixels of each part fit into memory beside the photo."""
+    parts: list[list[int]] = []
+    wanted: set[Want] = set()
+    for number in numbers:
+        own = set(wants_of(orders[number].preset))
+        if not parts or sum(bytes_of(job, want) for want in wanted | own) > _MOST_BYTES:
+            parts.append([])
+            wanted = set()
+        parts[-1].append(number)
+        wanted |= own
+    return parts
+
+
 def _part(progress: Progress | None, number: int, count: int) -> Progress:
     def report(share: float) -> bool:
         return progress is None or progress((number + share) / count)
@@ -268,7 +260,7 @@ def _deliver_group(
 ) -> None:
     """Make what several orders need in one pass, then encode and write each; half of the time is for either."""
     began = time.perf_counter()
-    wants = list(dict.fromkeys(want for order in orders.values() for want in _wants(order.preset)))
+    wants = list(dict.fromkeys(want for order in orders.values() for want in wants_of(order.preset)))
     made = dict(zip(wants, products(job, stages, wants, lambda share: progress(0.5 * share)), strict=True))
     pixels_s = time.perf_counter() - began
     done: list[int] = []
@@ -277,7 +269,7 @@ def _deliver_group(
         if not progress(0.5 + 0.5 * len(done) / len(orders)):
             raise Cancelled
         since = time.perf_counter()
-        content, size = _content(job, order.preset, made, metadata)
+        content, size = content_of(job, order.preset, made, metadata)
         write_whole(order.path, lambda file: file.write(content))
         digest = hashlib.sha256(content).hexdigest()
         took = time.perf_counter() - since
@@ -285,114 +277,3 @@ def _deliver_group(
         done.append(number)
 
     run_all([partial(write, number, order) for number, order in orders.items()])
-
-
-def _wants(preset: Preset) -> list[Want]:
-    """Return the pixels that a preset needs; more than 8 bits wherever they are worked on further."""
-    if preset.product == "outline":
-        return [Want("matte", 16)]
-    if preset.product == "layers":
-        return [Want("cutout", framed=True), Want("shadow"), Want("backing"), Want("matte", framed=True), Want("flat")]
-    works_on = preset.size.fit != "as it is" or preset.profile != "photo" or preset.format == "exr"
-    bits = 16 if works_on or preset.bits > 8 or preset.alpha == "premultiplied" else 8
-    framed = preset.is_framed and preset.product in {"cutout", "matte"}
-    own = [Want(preset.product, bits, framed, preset.continued)]
-    return [*own, Want("matte", 16, framed or preset.product == "flat")] if preset.clipping_path else own
-
-
-Made = dict[Want, NDArray[Any]]
-
-
-def _content(job: Job, preset: Preset, made: Made, metadata: Metadata) -> tuple[bytes, tuple[int, int]]:
-    """Return a file's bytes, and its height and width."""
-    wants = _wants(preset)
-    profile = job.photo.profile if preset.profile == "photo" else profile_named(preset.profile)
-    said = {"kept": metadata, "rights": rights_only(metadata), "stripped": Metadata()}[preset.metadata]
-    if preset.product == "outline":
-        alpha = unit_floats(made[wants[0]])
-        height, width = preset.size.size_for(*alpha.shape)
-        factor = height / alpha.shape[0]
-        runs = [[piece * factor for piece in run] for run in half_way_curves(alpha)]
-        return svg_outline(runs, height, width), (height, width)
-    how = Encoding(preset.quality, preset.lossless, profile, preset.ppi, preset.alpha == "premultiplied", said)
-    if preset.product == "layers":
-        return _layers(job, made, wants, how)
-    pixels = _resized(made[wants[0]], preset)
-    size = pixels.shape[0], pixels.shape[1]
-    if preset.format == "exr":
-        return _exr(job, preset, pixels), size
-    if preset.product == "matte":
-        how = Encoding(preset.quality, preset.lossless, None, preset.ppi, metadata=said)
-    elif preset.profile != "photo":
-        pixels = converted(pixels, job.photo.profile, preset.profile, preset.intent)
-    pixels = _finished(pixels, preset)
-    if preset.clipping_path:
-        runs = half_way_curves(unit_floats(made[wants[1]]))
-        how = Encoding(how.quality, how.lossless, how.profile, how.ppi, how.premultiplied, said,
-                       path_resource(runs, *made[wants[1]].shape))  # fmt: skip
-    return encoded_picture(pixels, preset.format, how), size
-
-
-def _resized(pixels: NDArray[Any], preset: Preset) -> NDArray[Any]:
-    """Bring pixels to a preset's size, premultiplied while that is done."""
-    height, width = preset.size.size_for(*pixels.shape[:2])
-    if (height, width) == pixels.shape[:2]:
-        return pixels
-    values = unit_floats(pixels)
-    if values.ndim == 3 and values.shape[2] == 4:
-        values[..., :3] *= values[..., 3:]
-    shrinks = height < pixels.shape[0]
-    values = cv2.resize(values, (width, height), interpolation=cv2.INTER_AREA if shrinks else cv2.INTER_CUBIC)
-    if values.ndim == 3 and values.shape[2] == 4:
-        values[..., :3] /= np.maximum(values[..., 3:], np.float32(1e-5))
-    return np.asarray(np.round(np.clip(values, 0, 1) * 65535), np.uint16)
-
-
-def _finished(pixels: NDArray[Any], preset: Preset) -> NDArray[Any]:
-    """Premultiply where that is asked for, and round to the preset's depth."""
-    if preset.alpha == "premultiplied" and pixels.ndim == 3 and pixels.shape[2] in {2, 4}:
-        values = unit_floats(pixels)
-        values[..., :-1] *= values[..., -1:]
-        pixels = np.asarray(np.round(values * 65535), np.uint16)
-    if preset.bits == 8 and pixels.dtype == np.uint16:
-        pixels = ((pixels.astype(np.uint32) + 128) // 257).astype(np.uint8)
-    return pixels
-
-
-def _exr(job: Job, preset: Preset, pixels: NDArray[Any]) -> bytes:
-    """Encode linear, premultiplied light, in the primaries that are asked for."""
-    name = "srgb" if preset.profile == "photo" else preset.profile
-    if pixels.ndim == 2:
-        return encoded_exr(unit_floats(pixels), half=preset.bits == 16, chromaticities=_CHROMATICITIES[name])
-    encoded = unit_floats(converted(pixels, job.photo.profile, name, preset.intent))
-    light = encoded[..., :3] ** np.float32(_OPRGB_GAMMA) if name == "oprgb" else to_linear(encoded[..., :3])
-    if encoded.shape[2] == 4:
-        light = np.dstack([light * encoded[..., 3:], encoded[..., 3]])
-    return encoded_exr(np.asarray(light, np.float32), half=preset.bits == 16, chromaticities=_CHROMATICITIES[name])
-
-
-def _layers(job: Job, made: Made, wants: list[Want], how: Encoding) -> tuple[bytes, tuple[int, int]]:
-    """Put photo, backing, shadow, cutout and matte into one file, all of the sheet's size."""
-    cutout, shadow, backing, matte, flat = (made[want] for want in wants)
-    height, width = flat.shape[:2]
-    solid = np.full((height, width), 255, np.uint8)
-    layers = [
-        RasterLayer("Matte", np.dstack([matte, matte, matte, solid]), is_seen=False),
-        RasterLayer("Cutout", cutout),
-        RasterLayer("Shadow", shadow),
-        RasterLayer("Backing", np.dstack([backing, solid])),
-        RasterLayer("Photo", _photo_on_sheet(job, height, width), is_seen=False),
-    ]
-    return encoded_open_raster(layers, np.dstack([flat, solid]), how), (height, width)
-
-
-def _photo_on_sheet(job: Job, height: int, width: int) -> NDArray[Any]:
-    """Return the photo at its own place on the sheet, clear around it."""
-    out = np.zeros((height, width, 4), np.uint8)
-    sheet, pixels = sheet_of(job), job.photo.pixels
-    top, left = max(sheet.top, 0), max(sheet.left, 0)
-    part = pixels[max(-sheet.top, 0) :, max(-sheet.left, 0) :][: max(height - top, 0), : max(width - left, 0)]
-    shown = part if part.dtype == np.uint8 else ((part.astype(np.uint32) + 128) // 257).astype(np.uint8)
-    out[top : top + part.shape[0], left : left + part.shape[1], :3] = shown
-    out[top : top + part.shape[0], left : left + part.shape[1], 3] = 255
-    return out

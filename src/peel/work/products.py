@@ -19,7 +19,16 @@ from peel.matte.composite.lookup import graded_quickly
 from peel.work.stages import CELL, Stages
 from peel.work.stages.grades import grading_of
 
-__all__ = ["Progress", "Want", "cutout_pixels", "flat_pixels", "matte_pixels", "products", "space_of_product"]
+__all__ = [
+    "Progress",
+    "Want",
+    "bytes_of",
+    "cutout_pixels",
+    "flat_pixels",
+    "matte_pixels",
+    "products",
+    "space_of_product",
+]
 
 Progress = Callable[[float], bool]
 """Called with the share done; returns False to stop."""
@@ -78,6 +87,12 @@ def products(job: Job, stages: Stages, wants: Sequence[Want], progress: Progress
             for k in numbers:
                 out[k][strip.slices] = _MAKERS[wants[k].product](job, stages, wants[k], strip)
     return out
+
+
+def bytes_of(job: Job, want: Want) -> int:
+    """Return how many bytes the pixels of a product are."""
+    space = space_of_product(job, want)
+    return space.height * space.width * max(_CHANNELS[want.product], 1) * want.bits // 8
 
 
 def _blank(job: Job, want: Want) -> NDArray[Any]:

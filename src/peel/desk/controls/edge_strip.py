@@ -179,7 +179,7 @@ class EdgeStrip(OverPicture):
 
     def begin(self, length: int, marks: list[StripMark]) -> None:
         """Show an outline of so many points."""
-        self._said.setText(f"{grouped(length)} px of edge; outside is up. Press to go there.")
+        self._said.setText(f"{grouped(length)} px of edge, outside up")
         self.rows.begin(length, marks)
         self.settle()
         self.rows.setFocus()
