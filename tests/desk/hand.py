@@ -7,7 +7,7 @@ from typing import Any
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QAction
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QAbstractButton
+from PySide6.QtWidgets import QAbstractButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from peel.desk.bench import Bench
@@ -96,6 +96,12 @@ class Hand:
         button = self.window.findChild(QAbstractButton, name)
         assert button is not None, name
         assert button.isEnabled(), name
+        QTest.mouseClick(button, LEFT)
+
+    def press_text(self, place: QWidget, text: str) -> None:
+        """Press the button that says something, in a part of the window."""
+        (button,) = [own for own in place.findChildren(QAbstractButton) if own.text() == text]
+        assert button.isEnabled(), text
         QTest.mouseClick(button, LEFT)
 
     def open(self, path: Path) -> None:

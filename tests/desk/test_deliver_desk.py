@@ -8,6 +8,7 @@ import pytest
 from PIL import Image
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QFileDialog
 
 from desk.hand import Hand
 from peel.desk.steps import Step
@@ -52,7 +53,7 @@ def _deliver(hand: Hand) -> None:
 
 def _preset(hand: Hand, name: str, *, on: bool = True) -> None:
     panel = hand.panel(Step.DELIVER)
-    (item,) = panel.presets.findItems(name, Qt.MatchFlag.MatchExactly)
+    (item,) = panel.presets.list.findItems(name, Qt.MatchFlag.MatchExactly)
     item.setCheckState(Qt.CheckState.Checked if on else Qt.CheckState.Unchecked)
     _rest(hand)
 
@@ -120,11 +121,14 @@ def test_from_three_snags_to_four_files_that_are_compared(delivering: Hand, tmp_
     assert not view.isVisible()
 
 
-def test_a_file_that_is_there_is_asked_about_and_then_replaced(delivering: Hand, tmp_path: Path) -> None:
+def test_a_file_that_is_there_is_asked_about_and_then_replaced(
+    delivering: Hand, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     panel = delivering.panel(Step.DELIVER)
     own = tmp_path / "asks.json"
     own.write_text(json.dumps({"name": "Asks", "product": "matte", "existing": "ask", "file_name": "{name}-asked"}))
-    delivering.bench.deliver_desk._take_preset(own)
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_args: (str(own), ""))
+    delivering.press_text(panel.presets, "Add…")
     _rest(delivering)
     assert "Asks" in delivering.job.settings.recipe.delivery.presets
     (tmp_path / "order").mkdir()
@@ -137,13 +141,15 @@ def test_a_file_that_is_there_is_asked_about_and_then_replaced(delivering: Hand,
     _deliver(delivering)
     with Image.open(tmp_path / "order" / "disc-asked.png") as image:
         assert np.asarray(image).shape == (300, 420)
-    panel.presets.setCurrentItem(panel.presets.findItems("Asks", Qt.MatchFlag.MatchExactly)[0])
-    panel.preset_drop_asked.emit("Asks")
+    panel.presets.list.setCurrentItem(panel.presets.list.findItems("Asks", Qt.MatchFlag.MatchExactly)[0])
+    delivering.press_text(panel.presets, "Remove it")
     _rest(delivering)
-    assert panel.presets.findItems("Asks", Qt.MatchFlag.MatchExactly) == []
+    assert panel.presets.list.findItems("Asks", Qt.MatchFlag.MatchExactly) == []
 
 
-def test_snags_of_the_order_are_listed_with_those_of_the_matte(delivering: Hand, tmp_path: Path) -> None:
+def test_snags_of_the_order_are_listed_with_those_of_the_matte(
+    delivering: Hand, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     panel = delivering.panel(Step.DELIVER)
     _preset(delivering, "Shop, white")
     listed = [snag.title for snag in panel.snags.snags]
@@ -158,5 +164,7 @@ def test_snags_of_the_order_are_listed_with_those_of_the_matte(delivering: Hand,
     assert any(snag.title == "Fewer pixels than ordered" and snag.accepted for snag in panel.snags.snags)
     bad = tmp_path / "bad.json"
     bad.write_text(json.dumps({"product": "cutout", "format": "jpeg"}))
-    delivering.bench.deliver_desk._take_preset(bad)
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_args: (str(bad), ""))
+    delivering.press_text(panel.presets, "Add…")
+    _rest(delivering)
     assert "JPEG cannot hold a transparent cutout" in delivering.window.message.text

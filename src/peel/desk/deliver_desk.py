@@ -1,4 +1,4 @@
-"""Deliver beyond its panel: the snag list and its walk, presets, and comparing what was written."""
+"""Deliver beyond its panel: the snag list and its walk, and comparing what was written."""
 
 from functools import partial
 from pathlib import Path
@@ -12,16 +12,14 @@ from PySide6.QtWidgets import QWidget
 from peel.desk.controls.delivered_view import DeliveredView
 from peel.desk.desk_state import DeskState
 from peel.desk.display.tiles import image_from_rgb
-from peel.desk.file_dialogs import ask_preset
 from peel.desk.lane_desk import LaneDesk
 from peel.desk.panels.deliver import DeliverPanel
 from peel.desk.panels.delivery_snags import ListedSnag
+from peel.desk.preset_desk import PresetDesk
 from peel.desk.snag_desk import SnagDesk
 from peel.desk.steps import Step
 from peel.errors import PeelError
 from peel.files.metadata import read_metadata
-from peel.files.presets import import_preset, presets, remove_preset
-from peel.job.edits import set_value
 from peel.job.job import Job
 from peel.job.preset import Preset
 from peel.job.rect import Rect
@@ -54,11 +52,11 @@ class DeliverDesk(LaneDesk):
     def __init__(self, desk: DeskState, panel: DeliverPanel, snags: SnagDesk, canvas: QWidget) -> None:
         super().__init__(desk, "delivery")
         self._panel, self._snags = panel, snags
+        self.presets = PresetDesk(desk, panel.presets)
         self.view = DeliveredView(canvas)
         self._listed: list[tuple[ListedSnag, Snag | DeliverySnag]] = []
         self._found: list[DeliverySnag] = []
         self._asked: object = None
-        self._presets: dict[str, Preset] = {}
         self._connect()
 
     def _connect(self) -> None:
@@ -66,8 +64,7 @@ class DeliverDesk(LaneDesk):
         panel.snags.chosen.connect(self._go_to)
         panel.snags.mend_asked.connect(self._mend)
         panel.snags.accepted.connect(self._accept)
-        panel.preset_add_asked.connect(self._add_preset)
-        panel.preset_drop_asked.connect(self._drop_preset)
+        self.presets.changed.connect(self._look_again)
         panel.compare_asked.connect(self._compare)
         self._snags.counted.connect(self._show)
         desk.ask.walk.connect(self._on_walk)
@@ -81,6 +78,16 @@ class DeliverDesk(LaneDesk):
         self._compared.connect(self._on_compared)
         self._failed.connect(lambda error: desk.say(error.message, error.hint))
         self._said.connect(self._on_said)
+
+    def close(self) -> None:
+        """Drop what is under way and end both workers."""
+        self.presets.close()
+        super().close()
+
+    @property
+    def is_idle(self) -> bool:
+        """Whether both workers have nothing to do."""
+        return self.presets.is_idle and super().is_idle
 
     def _on_session(self) -> None:
         self.view.hide()
@@ -115,8 +122,6 @@ class DeliverDesk(LaneDesk):
         if bridge is None or self._desk.step is not Step.DELIVER:
             return
         job, stages = bridge.job, bridge.session.stages
-        self._presets = presets()
-        self._panel.show_presets(list(self._presets.values()), job.settings.recipe.delivery.presets)
         if job is self._asked or not job.is_solved:
             self._show()
             return
@@ -203,32 +208,11 @@ class DeliverDesk(LaneDesk):
         else:
             self._desk.edit("Accept a snag", lambda job: accept_delivery_snag(job, snag, reason))
 
-    # presets
-
-    def _add_preset(self) -> None:
-        chosen = ask_preset(self._panel.window())
-        if chosen is not None:
-            self._take_preset(chosen)
-
-    def _take_preset(self, path: Path) -> None:
-        try:
-            added = import_preset(path)
-        except PeelError as error:
-            self._desk.say(error.message, error.hint)
-            return
-        self._tick(added.name)
-
-    def _tick(self, name: str) -> None:
-        def edit(job: Job) -> Job:
-            names = job.settings.recipe.delivery.presets
-            return set_value(job, "recipe.delivery.presets", names if name in names else (*names, name))
-
-        self._desk.edit("Preset", edit)
+    def _look_again(self) -> None:
+        """Look at the order anew: what its presets ask for is not part of the job."""
+        self._asked = None
         self._look()
-
-    def _drop_preset(self, name: str) -> None:
-        remove_preset(name)
-        self._look()
+        self._panel.show_plan()
 
     # comparing
 

@@ -8,7 +8,16 @@ from PySide6.QtWidgets import QFileDialog, QWidget
 from peel.files.photo import SUFFIXES
 from peel.work import memory
 
-__all__ = ["ask_cutout", "ask_folder", "ask_job_name", "ask_photo_or_job", "ask_photos", "ask_picture", "ask_preset"]
+__all__ = [
+    "ask_cutout",
+    "ask_folder",
+    "ask_job_name",
+    "ask_photo_or_job",
+    "ask_photos",
+    "ask_picture",
+    "ask_preset",
+    "ask_preset_name",
+]
 
 _FILTER: Final = "Photos and jobs (" + " ".join(f"*{suffix}" for suffix in (*SUFFIXES, ".peel")) + ")"
 
@@ -67,9 +76,21 @@ def _asked(parent: QWidget, title: str, names: str, key: str) -> Path | None:
 def ask_job_name(parent: QWidget, photo_name: str) -> Path | None:
     """Ask under which name to keep a job; None if nothing was chosen."""
     suggested = Path.home() / f"{Path(photo_name).stem}.peel"
-    dialog = QFileDialog(parent, "Keep the job as", str(suggested), "Peel jobs (*.peel)")
+    return _asked_name(parent, "Keep the job as", suggested, "Peel jobs (*.peel)")
+
+
+def ask_preset_name(parent: QWidget, name: str) -> Path | None:
+    """Ask under which name to share a preset; None if nothing was chosen."""
+    stem = "".join(part if part.isalnum() or part in "-_" else "-" for part in name.lower())
+    begin = Path(str(memory.read_preference("presets from") or Path.home()))
+    return _asked_name(parent, "Share the preset as", begin / f"{stem}.json", "Presets (*.json)")
+
+
+def _asked_name(parent: QWidget, title: str, suggested: Path, names: str) -> Path | None:
+    """Ask for the name of a file to write."""
+    dialog = QFileDialog(parent, title, str(suggested), names)
     dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
-    dialog.setDefaultSuffix("peel")  # added before the dialog asks about a file that is there
+    dialog.setDefaultSuffix(suggested.suffix[1:])  # added before the dialog asks about a file that is there
     chosen = dialog.selectedFiles() if dialog.exec() == QFileDialog.DialogCode.Accepted else []
     dialog.deleteLater()
     return Path(chosen[0]) if chosen else None

@@ -5,11 +5,12 @@ from pathlib import Path
 from typing import Any, Final
 
 from pydantic import ValidationError
+from pydantic_core import ErrorDetails
 
 from peel.errors import UsageError
 from peel.files.photo import read_bytes
 
-__all__ = ["read_settings", "refusal"]
+__all__ = ["read_settings", "refusal", "said_of"]
 
 _MAX_BYTES: Final = 1_000_000
 
@@ -42,10 +43,20 @@ def _sentence(path: Path, error: Exception) -> str:
     if not isinstance(error, ValidationError):
         return f"{path} cannot be used: it is no JSON file with settings."
     first = error.errors(include_url=False, include_input=False)[0]
-    where = ".".join(str(part) for part in first["loc"])[:80]
     if first["type"] == "extra_forbidden":
-        return f"{path} names a setting that there is not: {where}."
+        return f"{path} names a setting that there is not: {_where(first)}."
+    return f"{path} cannot be used: {said_of(error)}."
+
+
+def said_of(error: ValidationError) -> str:
+    """Return what is wrong with settings, the first of it, as a clause without a stop."""
+    first = error.errors(include_url=False, include_input=False)[0]
     said = str(first["msg"]).rstrip(".")
     own = said.removeprefix("Value error, ")
     said = own if own != said else said[0].lower() + said[1:]
-    return f"{path} cannot be used: {where + ': ' if where else ''}{said}."
+    where = _where(first)
+    return f"{where + ': ' if where else ''}{said}"
+
+
+def _where(error: ErrorDetails) -> str:
+    return ".".join(str(part) for part in error["loc"])[:80]

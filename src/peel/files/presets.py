@@ -15,6 +15,7 @@ __all__ = [
     "SHIPPED",
     "find_preset",
     "import_preset",
+    "keep_preset",
     "own_folder",
     "presets",
     "read_preset",
@@ -100,7 +101,17 @@ def find_preset(named: str) -> Preset:
 
 def import_preset(path: Path) -> Preset:
     """Add a preset to the person's own; one of the same name is replaced."""
-    preset = read_preset(path)
+    return keep_preset(read_preset(path))
+
+
+def keep_preset(preset: Preset) -> Preset:
+    """Add a preset to the person's own, in place of one of its name.
+
+    Raises
+    ------
+    DeliveryError
+        If it cannot be written.
+    """
     write_preset(preset, _own_path(preset.name))
     return preset
 

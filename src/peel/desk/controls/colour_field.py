@@ -61,6 +61,11 @@ class ColourField(QWidget):
         for part in (self._patch, self.code, self.pick):
             line.addWidget(part)
 
+    @property
+    def colour(self) -> str:
+        """The colour that is shown, as ``#rrggbb``."""
+        return self._patch.colour
+
     def show_colour(self, colour: str) -> None:
         """Show a colour without telling anyone."""
         self._patch.colour = colour

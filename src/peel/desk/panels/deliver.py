@@ -1,23 +1,21 @@
 """Deliver: the snags that are left, which files by which presets, where to, and what was written."""
 
-from collections.abc import Sequence
 from pathlib import Path
 
-from PySide6.QtCore import QSignalBlocker, QStandardPaths, Qt, QUrl, Signal
+from PySide6.QtCore import QStandardPaths, QUrl, Signal
 from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QFileDialog,
     QLineEdit,
-    QListWidget,
-    QListWidgetItem,
     QProgressBar,
 )
 
 from peel.desk.controls.number_field import NumberField
 from peel.desk.panels.delivery_snags import SnagList
 from peel.desk.panels.panel import Panel, words
+from peel.desk.panels.presets import PresetList
 from peel.desk.panels.spec import Command, StepSpec
 from peel.desk.steps import Step, StepState
 from peel.errors import PeelError
@@ -41,8 +39,6 @@ class DeliverPanel(Panel):
     _finished = Signal(object)
     _planned = Signal(str)
     _forgotten = Signal(object)
-    preset_add_asked = Signal()
-    preset_drop_asked = Signal(str)
     compare_asked = Signal(object, object)
     delivered = Signal(object)
     title = "Look it over"
@@ -75,7 +71,7 @@ class DeliverPanel(Panel):
         pictures = QStandardPaths.writableLocation(QStandardPaths.StandardLocation.PicturesLocation)
         self._folder = QLineEdit(remembered if isinstance(remembered, str) and remembered else pictures)
         self._folder.setAccessibleName("Folder to deliver into")
-        self._folder.textChanged.connect(lambda _text: self._show_plan())
+        self._folder.textChanged.connect(lambda _text: self.show_plan())
         self.row(self._folder, self.button("Choose…", self._on_choose, tip="Choose the folder")).setStretch(0, 1)
         self._names = words("")
         self.column.addWidget(self._names)
@@ -114,16 +110,9 @@ class DeliverPanel(Panel):
         self._planned.connect(self._names.setText)
 
     def _build_presets(self) -> None:
-        self.presets = QListWidget()
-        self.presets.setAccessibleName("Presets to deliver by")
-        self.presets.setFixedHeight(132)
-        self.presets.itemChanged.connect(self._on_preset)
+        self.presets = PresetList()
+        self.presets.ticked.connect(lambda names: self._set("Presets", "recipe.delivery.presets", names))
         self.column.addWidget(self.presets)
-        add = self.button(
-            "Add a preset…", self.preset_add_asked.emit, role="link", tip="A JSON file, as they are shared"
-        )
-        drop = self.button("Remove it", self._on_drop, role="link", tip="Removes the chosen one, if it is your own")
-        self.row(add, drop)
         self.report = QCheckBox("Write a report beside them, JSON and CSV")
         self.report.setChecked(memory.read_preference("report") is True)
         self.report.clicked.connect(lambda on: memory.write_preference("report", bool(on)))
@@ -131,31 +120,9 @@ class DeliverPanel(Panel):
         self._rights = words("", "muted")
         self.column.addWidget(self._rights)
 
-    def show_presets(self, known: Sequence[Preset], ticked: Sequence[str]) -> None:
-        """Show presets, those that are ticked among them."""
-        with QSignalBlocker(self.presets):
-            row = self.presets.currentRow()
-            self.presets.clear()
-            for preset in known:
-                item = QListWidgetItem(preset.name)
-                item.setToolTip(f"{preset.words} · {preset.file_name}")
-                item.setCheckState(Qt.CheckState.Checked if preset.name in ticked else Qt.CheckState.Unchecked)
-                self.presets.addItem(item)
-            self.presets.setCurrentRow(row)
-
     def show_rights(self, text: str) -> None:
         """Show what the photo says of rights and credit."""
         self._rights.setText(text)
-
-    def _on_preset(self, _item: QListWidgetItem) -> None:
-        items = (self.presets.item(row) for row in range(self.presets.count()))
-        names = tuple(item.text() for item in items if item.checkState() == Qt.CheckState.Checked)
-        self._set("Presets", "recipe.delivery.presets", names)
-
-    def _on_drop(self) -> None:
-        item = self.presets.currentItem()
-        if item is not None:
-            self.preset_drop_asked.emit(item.text())
 
     def _tick(self, text: str, name: str) -> QCheckBox:
         box = QCheckBox(text)
@@ -193,12 +160,12 @@ class DeliverPanel(Panel):
     def show_rest(self, job: Job) -> None:
         """Show which files are asked for, and how much there is to undo."""
         del job
-        self._show_plan()
+        self.show_plan()
         steps = len(self.session.history.states) - 1 if self.session is not None else 0
         self._undo.setText(f"{steps} step{'' if steps == 1 else 's'} can be undone")
         self._forget.setEnabled(steps > 0)
 
-    def _show_plan(self) -> None:
+    def show_plan(self) -> None:
         """Show what will be written; the disk is looked at on the worker."""
         job = self.desk.job
         if job is None:
@@ -257,7 +224,7 @@ class DeliverPanel(Panel):
         self._ticket = None
         self._bar.hide()
         self._stop.hide()
-        self._show_plan()
+        self.show_plan()
         if isinstance(answer, list):
             lines = [f"{item.path.name}, {item.size_bytes / 1e6:.1f} MB" for item, _ in answer]
             self._written.setText("Written: " + "; ".join(lines))
