@@ -100,22 +100,6 @@ class Visit:
         assert button is not None, name
         button.click()
 
-    def hold(self, points: list[tuple[float, float]]) -> None:
-        """Draw a stroke and keep the button down."""
-        QTest.mousePress(
-            self.bench.canvas, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, self.at(*points[0])
-        )
-        for point in points[1:]:
-            QTest.mouseMove(self.bench.canvas, self.at(*point))
-            self.until(lambda: False, 0.05)
-        tool = self.desk.tool
-        self.until(lambda: not getattr(tool, "is_looking", False))
-
-    def let_go(self, x: float, y: float) -> None:
-        """Let the button up."""
-        QTest.mouseRelease(self.bench.canvas, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, self.at(x, y))
-        self.settle()
-
     def click(self, x: float, y: float) -> None:
         """Click, and wait for what comes of it."""
         QTest.mouseClick(self.bench.canvas, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, self.at(x, y))
@@ -148,21 +132,6 @@ def shoot_marking(visit: Visit) -> None:
     visit.point_at(470, 2480)
     visit.until(lambda: False, 0.5)
     visit.shoot("mark-contour")
-    visit.open_demo("tin-drummer")
-    visit.do("Sweep")
-    desk.set_brush(110)
-    stroke = [(980.0, 1050.0), (1000.0, 1300.0), (1000.0, 1600.0), (1010.0, 1900.0)]
-    visit.hold(stroke)
-    visit.shoot("mark-sweep")
-    visit.let_go(*stroke[-1])
-    visit.do("Undo")
-    visit.settle()
-    desk.show_view(View.PHOTO)
-    visit.do("Alike")
-    visit.press("way Backdrop")
-    visit.press("way Everywhere")
-    visit.hold([(250, 800), (400, 800), (620, 810), (760, 820)])
-    visit.let_go(760, 820)
     visit.open_demo("bramble")
     visit.do("Propose")
     visit.until(lambda: desk.bridge is not None and desk.bridge.job.has_subject)
@@ -364,6 +333,12 @@ def main() -> int:
     visit.do("Next place")
     visit.shoot("deliver")
     panel = visit.panel(Step.DELIVER)
+    panel.presets.choose("Shop, white")
+    panel.presets.change()
+    visit.settle()
+    bench.side.scroller.ensureWidgetVisible(panel.presets.form.keep)
+    visit.shoot("deliver-preset")
+    panel.presets.form.left.emit()
     panel.compare.click()
     visit.until(lambda: bench.deliver_desk.view.isVisible())
     visit.shoot("deliver-compare")

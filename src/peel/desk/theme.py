@@ -136,8 +136,10 @@ def _sheet(t: Theme) -> str:
     QToolButton:focus {{ border: 1px solid {t.accent}; }}
     QToolButton:checked {{ background: {t.strong}; color: {t.on_strong}; }}
     #strong {{ font-weight: 600; }}
-    QLineEdit, QComboBox {{ background: {t.field}; border: 1px solid {t.line}; border-radius: 5px; padding: 5px 7px; }}
-    QLineEdit:focus, QComboBox:focus {{ border: 1px solid {t.accent}; }}
+    QLineEdit, QComboBox, QAbstractSpinBox {{ background: {t.field}; border: 1px solid {t.line}; border-radius: 5px;
+        padding: 5px 7px; }}
+    QAbstractSpinBox::up-button, QAbstractSpinBox::down-button {{ width: 0; border: none; }}
+    QLineEdit:focus, QComboBox:focus, QAbstractSpinBox:focus {{ border: 1px solid {t.accent}; }}
     QComboBox::drop-down {{ border: none; width: 20px; }}
     QComboBox::down-arrow {{ image: url({_CHEVRON}); width: 12px; height: 12px; }}
     #sheet {{ background: {t.surface}; border: 1px solid {t.muted}; border-radius: 10px; }}

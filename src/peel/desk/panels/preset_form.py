@@ -34,7 +34,7 @@ _PRODUCT: Final[_Choice] = {
 _FORMAT: Final[_Choice] = {able.words: name for name, able in FORMATS.items()}
 _BITS: Final[_Choice] = {"8 bit": 8, "16 bit": 16, "32 bit": 32}
 _FIT: Final[_Choice] = {
-    "As it is": "as it is", "Longest side": "longest", "Width": "width", "Height": "height", "By a scale": "scale",
+    "As it is": "as it is", "Longest": "longest", "Width": "width", "Height": "height", "Scaled": "scale",
 }  # fmt: skip
 _PROFILE: Final[_Choice] = {
     "As the photo": "photo", "sRGB": "srgb", "Display P3": "display-p3", "opRGB": "oprgb", "Gray": "gray",
@@ -124,8 +124,9 @@ class PresetForm(QWidget):
         self.margin, self.aspect = self._number("Margin", 0, 200, " %"), self._combo("Aspect", _ASPECT, lay=False)
         self._line("Margin", self.margin, self.aspect)
         self.backing = self._combo("Backing", _BACKING)
-        self.colour = ColourField("Colour")
+        self.colour = ColourField("")
         self.colour.pick.hide()
+        self.colour.code.setAccessibleName("Colour of the preset's backing as #rrggbb")
         self.colour.changed.connect(self._on_colour)
         self._lines.addRow(self.colour)
 
@@ -137,7 +138,10 @@ class PresetForm(QWidget):
         self.ppi.setSpecialValueText("not noted")
         self._line("Resolution", self.ppi)
         self.alpha = self._combo("Alpha", _ALPHA)
-        self.continued = self._tick("Colour goes on under clear pixels")
+        self.continued = self._tick("Colour outside the edge")
+        self.continued.setToolTip(
+            "The subject's colour goes on a few pixels under clear ones, so that no edge turns dark"
+        )
         self.clipping_path = self._tick("Outline as a clipping path")
         self._line("", self.continued)
         self._line("", self.clipping_path)
@@ -147,7 +151,7 @@ class PresetForm(QWidget):
         self.file_name.setToolTip("{name}, {product}, {preset}, {size}, {number:03} and {date} are filled in")
         self.file_name.textChanged.connect(lambda _text: self._on_change())
         self._line("File name", self.file_name)
-        self.existing = self._combo("If it is there", _EXISTING)
+        self.existing = self._combo("If there", _EXISTING)
 
     def _line(self, label: str, *parts: QWidget) -> None:
         for part in parts:
@@ -158,7 +162,7 @@ class PresetForm(QWidget):
     def _combo(self, label: str, choices: _Choice, *, lay: bool = True) -> QComboBox:
         made = QComboBox()
         made.setAccessibleName(f"{label} of the preset")
-        made.setMinimumContentsLength(6)
+        made.setMinimumContentsLength(4)
         made.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         for text, value in choices.items():
             made.addItem(text, value)
@@ -171,6 +175,7 @@ class PresetForm(QWidget):
         made = QSpinBox()
         made.setRange(low, high)
         made.setSuffix(unit)
+        made.lineEdit().setTextMargins(5, 0, 0, 0)
         made.setAccessibleName(f"{label} of the preset")
         made.valueChanged.connect(lambda _value: self._on_change())
         return made

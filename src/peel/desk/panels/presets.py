@@ -38,12 +38,12 @@ class PresetList(QWidget):
         self.list.setAccessibleName("Presets to deliver by")
         self.list.setFixedHeight(146)
         self.list.itemChanged.connect(lambda _item: self._on_tick())
-        self.list.itemDoubleClicked.connect(lambda _item: self._change())
+        self.list.itemDoubleClicked.connect(lambda _item: self.change())
         self.list.currentRowChanged.connect(lambda _row: self._show_chosen())
         self.form = PresetForm()
         self.form.kept.connect(self._on_kept)
         self.form.left.connect(self._close)
-        self._change_button = _link("Change it", self._change, "Opens the chosen one: size, colours, name, the rest")
+        self._change_button = _link("Change it", self.change, "Opens the chosen one: size, colours, name, the rest")
         self._share = _link("Share it…", self._on_share, "Writes the chosen one into a JSON file")
         self._drop = _link("Remove it", self._on_drop, "Removes the chosen one, if it is your own; "
                                                        "a shipped one that you changed is then as it was")  # fmt: skip
@@ -100,7 +100,8 @@ class PresetList(QWidget):
             number += 1
         self._open(Preset(name=name, product="flat", format="jpeg", profile="srgb"))
 
-    def _change(self) -> None:
+    def change(self) -> None:
+        """Open the chosen preset on its page."""
         if self._chosen in self._known:
             self._open(self._known[self._chosen])
 

@@ -68,6 +68,7 @@ class FramePage(Panel):
             side = QSpinBox()
             side.setRange(1, MOST_SIDE)
             side.setSuffix(" px")
+            side.lineEdit().setTextMargins(5, 0, 0, 0)
             side.setAccessibleName(f"{name} of the sheet")
             side.setKeyboardTracking(False)
             side.valueChanged.connect(lambda _value: self._on_size(typed=True))
