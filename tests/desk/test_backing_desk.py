@@ -7,9 +7,12 @@ import pytest
 from PIL import Image
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QAbstractButton
+from pytestqt.qtbot import QtBot
 
 from desk.hand import Hand
 from peel.demo.backings import BACKING_TITLES, backing_file
+from peel.desk.controls.swatches import Swatches
 from peel.desk.steps import Step
 from peel.files.assets import read_asset
 from peel.job.placing import corners_of, numbers_of
@@ -332,9 +335,28 @@ def test_a_colour_is_picked_from_the_picture_kept_and_recent(backing: Hand) -> N
     backing.wait(lambda: backing.job.settings.recipe.backing.colour == "#d98033")
     backing.settle()
     assert backing.window.findChild(type(panel.swatches._shown[0]), "recent #d98033") is not None
-    panel.swatches.keep("#d98033")
-    assert "#d98033" in panel.swatches._own
+    backing.press_text(panel, "Keep it with the assignment")
+    assert backing.window.findChild(type(panel.swatches._shown[0]), "swatch #d98033") is not None
     assert backing.desk.tool.name == "Gradient" or backing.desk.tool is backing.desk.last_tool
+
+
+def _offered(swatches: Swatches) -> set[str]:
+    return {own.objectName() for own in swatches.findChildren(QAbstractButton) if not own.isHidden()}
+
+
+def test_swatches_belong_to_the_assignment(qtbot: QtBot) -> None:
+    swatches = Swatches()
+    qtbot.addWidget(swatches)
+    swatches.show_assignment("/photos/autumn")
+    swatches.keep("#123456")
+    swatches.show_assignment("/photos/winter")
+    assert "swatch #123456" not in _offered(swatches)
+    swatches.keep("#654321")
+    again = Swatches()
+    qtbot.addWidget(again)
+    again.show_assignment("/photos/autumn")
+    assert "swatch #123456" in _offered(again)
+    assert "swatch #654321" not in _offered(again)
 
 
 def test_one_press_matches_and_hand_values_name_their_target(backing: Hand) -> None:

@@ -37,6 +37,7 @@ from peel.job.shading import keep_shadow_within
 from peel.job.sheet import sheet_of
 from peel.work.matching import MATCHES, Match, matched_job
 from peel.work.placed_pictures import cutout_asset
+from peel.work.session import Session
 from peel.work.shadow_light import proposed_cast
 from peel.work.views import View, render
 
@@ -46,14 +47,23 @@ _SPOT_PX = 2  # around a pressed spot, of which the colours are averaged
 
 
 class BackingDesk(LaneDesk):
-    """Carries out what the pages of Backing ask for."""
+    """Carries out what the pages of Backing ask for.
+
+    Parameters
+    ----------
+    desk : DeskState
+    panel : BackingPanel
+    assignment_of : callable
+        Returns the folder of the assignment that a session belongs to.
+    """
 
     _read = Signal(object, object)
     _failed = Signal(object)
     _picked = Signal(str, object)
 
-    def __init__(self, desk: DeskState, panel: BackingPanel) -> None:
+    def __init__(self, desk: DeskState, panel: BackingPanel, assignment_of: Callable[[Session], Path]) -> None:
         super().__init__(desk, "backing")
+        self._assignment_of = assignment_of
         self._panel = panel
         self._place = next(tool for tool in desk.tools[Step.BACKING] if isinstance(tool, PlaceTool))
         self._area_tool = AreaTool("the photo's own shadow")
@@ -87,9 +97,14 @@ class BackingDesk(LaneDesk):
         self._read.connect(self._on_read)
         self._failed.connect(lambda error: desk.say(error.message, error.hint))
         self._picked.connect(lambda colour, give: give(colour))
-        desk.session_changed.connect(lambda: self._place.choose(()))
+        desk.session_changed.connect(self._on_session)
         desk.step_changed.connect(self._on_step)
         desk.job_changed.connect(lambda _job, _before: self._show())
+
+    def _on_session(self) -> None:
+        self._place.choose(())
+        if self._desk.bridge is not None:
+            self._panel.behind.swatches.show_assignment(str(self._assignment_of(self._desk.bridge.session)))
 
     def _on_step(self) -> None:
         if self._desk.step is Step.BACKING:

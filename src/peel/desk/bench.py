@@ -101,7 +101,7 @@ class Bench(QWidget):
         self.colour_desk = ColourDesk(desk, colour)
         backing = self.panels[Step.BACKING]
         assert isinstance(backing, BackingPanel)
-        self.backing_desk = BackingDesk(desk, backing)
+        self.backing_desk = BackingDesk(desk, backing, self.files.assignment_of)
         self.strip_desk = StripDesk(desk, self.canvas)
         self.snag_desk = SnagDesk(desk, matte, self.strip_desk, self.proofs)
         deliver = self.panels[Step.DELIVER]

@@ -89,6 +89,10 @@ class FileDesk(QObject):
         """Return the photo's file that a session was begun on, if that is known."""
         return self.assignment.source_of(session)
 
+    def assignment_of(self, session: Session) -> Path:
+        """Return the folder whose photos belong together with that of a session."""
+        return (self.source_of(session) or session.project.path).parent
+
     def let_go(self, job: Path) -> None:
         """Close the session on a job, if there is one, so that its file can be worked on elsewhere; waits. Any thread.
 

@@ -18,6 +18,8 @@ FIRST: Final = (
 _A_ROW: Final = 6
 _RECENT: Final = 6
 _MOST: Final = 24
+_MOST_ASSIGNMENTS: Final = 60
+_KEPT: Final = "swatches of assignments"
 
 
 class _Swatch(QAbstractButton):
@@ -74,9 +76,17 @@ class Swatches(QWidget):
         self._grid.setContentsMargins(0, 0, 0, 0)
         self._grid.setSpacing(5)
         self._shown: list[_Swatch] = []
-        self._own = _remembered("swatches", list(FIRST), _MOST)
-        self._recent = _remembered("recent colours", [], _RECENT)
+        self._assignment = ""
+        self._own = list(FIRST)
+        self._recent = _colours(memory.read_preference("recent colours"), [], _RECENT)
         self._lay_out()
+
+    def show_assignment(self, assignment: str) -> None:
+        """Show the colours of an assignment, which is known by its folder; a new one has a few to begin with."""
+        if assignment != self._assignment:
+            self._assignment = assignment
+            self._own = _colours(_kept().get(assignment), list(FIRST), _MOST)
+            self._lay_out()
 
     def _lay_out(self) -> None:
         for swatch in self._shown:
@@ -114,19 +124,27 @@ class Swatches(QWidget):
     def keep(self, colour: str) -> None:
         """Add a colour to those of the assignment."""
         if colour not in self._own and len(self._own) < _MOST:
-            self._own.append(colour)
-            memory.write_preference("swatches", self._own)
-            self._lay_out()
+            self._remember([*self._own, colour])
 
     def _drop(self, colour: str) -> None:
-        self._own = [own for own in self._own if own != colour]
-        memory.write_preference("swatches", self._own)
+        self._remember([own for own in self._own if own != colour])
+
+    def _remember(self, colours: list[str]) -> None:
+        self._own = colours
+        others = {folder: kept for folder, kept in _kept().items() if folder != self._assignment}
+        newest = dict(list(others.items())[-_MOST_ASSIGNMENTS + 1 :])
+        memory.write_preference(_KEPT, newest | {self._assignment: colours})
         self._lay_out()
 
 
-def _remembered(key: str, first: list[str], most: int) -> list[str]:
+def _kept() -> dict[str, object]:
+    """Return the colours of every assignment that has its own, the one changed last at the end."""
+    found = memory.read_preference(_KEPT)
+    return found if isinstance(found, dict) else {}
+
+
+def _colours(found: object, first: list[str], most: int) -> list[str]:
     """Return remembered colours; what is no colour is left out."""
-    found = memory.read_preference(key)
     if not isinstance(found, list):
         return first
     colours = [text for text in found if isinstance(text, str) and len(text) == 7 and QColor(text).isValid()]
