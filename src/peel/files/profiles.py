@@ -8,6 +8,7 @@ import io
 from functools import lru_cache
 from typing import Any, Final
 
+import imagecodecs
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageCms
@@ -42,7 +43,9 @@ def is_srgb(profile: bytes | None) -> bool:
     """Return whether colours in a profile look the same as sRGB on the screen."""
     if profile is None:
         return True
-    probe = np.array([[[0, 0, 0], [255, 0, 0], [0, 255, 0], [0, 0, 255], [128, 128, 128]]], np.uint8)
+    # full colours of a wider gamut are clipped to those of sRGB, so it is muted ones that tell the two apart
+    muted = [[160, 60, 30], [30, 160, 60], [60, 30, 160], [128, 128, 128]]
+    probe = np.array([[[0, 0, 0], [255, 0, 0], [0, 255, 0], [0, 0, 255], *muted]], np.uint8)
     return int(np.abs(_converted(probe, profile, to_screen=True).astype(int) - probe).max()) <= 2
 
 
@@ -79,16 +82,14 @@ def colour_into_profile(colour: tuple[float, float, float], profile: bytes | Non
 
 
 def between_profiles(pixels: NDArray[Any], own: bytes | None, wanted: bytes | None) -> NDArray[Any]:
-    """Convert (H, W, 3) or (H, W, 4) pixels from one profile to another; None means sRGB. Alpha stays.
+    """Convert (H, W, 3) or (H, W, 4) pixels, uint8 or uint16, from one profile to another; None means sRGB.
 
-    LittleCMS converts 8 bits here; pictures of 16 bits keep them where the profiles look the same.
+    Alpha stays, and a profile that cannot be read counts as sRGB.
     """
     if own == wanted or (is_srgb(own) and is_srgb(wanted)):
         return pixels
-    source, target = (_SRGB if profile is None else _opened(profile) or _SRGB for profile in (own, wanted))
-    transform = ImageCms.buildTransform(source, target, "RGB", "RGB", _INTENT)
-    colours = pixels[..., :3] if pixels.dtype == np.uint8 else (pixels[..., :3] >> 8).astype(np.uint8)
-    made = np.asarray(ImageCms.applyTransform(Image.fromarray(np.ascontiguousarray(colours)), transform))
-    if pixels.dtype != np.uint8:
-        made = made.astype(np.uint16) * 257
+    source, target = (profile if profile and _opened(profile) else _SRGB.tobytes() for profile in (own, wanted))
+    colours = np.ascontiguousarray(pixels[..., :3])
+    how: dict[str, Any] = {"colorspace": "rgb", "outcolorspace": "rgb", "intent": int(_INTENT)}
+    made = np.asarray(imagecodecs.cms_transform(colours, source, target, **how)).reshape(colours.shape)
     return made if pixels.shape[2] == 3 else np.dstack([made, pixels[..., 3]])
