@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import partial
 from typing import Any, Final
 
 import cv2
@@ -16,6 +17,7 @@ from peel.job.sheet import sheet_of
 from peel.job.space import Space
 from peel.matte.arrays import FloatArray
 from peel.matte.composite.lookup import graded_quickly
+from peel.matte.parallel import run_all
 from peel.work.stages import CELL, Stages
 from peel.work.stages.grades import grading_of
 
@@ -29,6 +31,8 @@ __all__ = [
     "products",
     "space_of_product",
 ]
+
+_PIECE: Final = 4  # cells
 
 Progress = Callable[[float], bool]
 """Called with the share done; returns False to stop."""
@@ -84,9 +88,16 @@ def products(job: Job, stages: Stages, wants: Sequence[Want], progress: Progress
         for strip in _strips(space):
             if progress is not None and not progress((done + strip.top / space.height) / len(passes)):
                 raise Cancelled
-            for k in numbers:
-                out[k][strip.slices] = _MAKERS[wants[k].product](job, stages, wants[k], strip)
+            run_all([partial(_fill, job, stages, wants, numbers, out, piece) for piece in _pieces(strip)])
     return out
+
+
+def _fill(
+    job: Job, stages: Stages, wants: Sequence[Want], numbers: Sequence[int], out: Sequence[NDArray[Any]], piece: Rect
+) -> None:
+    """Make a piece of some of the products, one after the other, as they share what is kept of the stages."""
+    for k in numbers:
+        out[k][piece.slices] = _MAKERS[wants[k].product](job, stages, wants[k], piece)
 
 
 def bytes_of(job: Job, want: Want) -> int:
@@ -104,6 +115,13 @@ def _blank(job: Job, want: Want) -> NDArray[Any]:
 def _strips(space: Space) -> list[Rect]:
     """Split a space into strips as high as the stages' cells, so that no colour is estimated twice."""
     return [Rect(top, 0, min(top + CELL, space.height), space.width) for top in range(0, space.height, CELL)]
+
+
+def _pieces(strip: Rect) -> list[Rect]:
+    """Split a strip into pieces that are made side by side: several cells wide, as blurs look beyond a piece."""
+    width = _PIECE * CELL
+    lefts = range(strip.left, strip.right, width)
+    return [Rect(strip.top, left, strip.bottom, min(left + width, strip.right)) for left in lefts]
 
 
 def _integers(values: FloatArray, bits: int) -> NDArray[Any]:

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from peel.matte.arrays import BoolArray, FloatArray
-from peel.matte.colour.channels import blended
+from peel.matte.channels import blended
 
 __all__ = ["GRID", "carried", "mean_around"]
 

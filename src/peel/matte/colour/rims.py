@@ -7,8 +7,8 @@ import numpy as np
 from numba import njit
 
 from peel.matte.arrays import FloatArray
+from peel.matte.channels import mean_part, writable
 from peel.matte.colour.carrying import mean_around
-from peel.matte.colour.channels import mean_part, writable
 
 __all__ = ["MOST_RIM", "RIM_REACH", "Rim", "lightened", "measured_rim", "rim_corrected", "rim_reach"]
 

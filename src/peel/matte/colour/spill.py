@@ -14,7 +14,7 @@ import numpy as np
 from numba import njit
 
 from peel.matte.arrays import BoolArray, FloatArray
-from peel.matte.colour.channels import writable
+from peel.matte.channels import writable
 
 __all__ = ["FoundSpill", "Spill", "chroma_axis", "despilled", "find_spill"]
 

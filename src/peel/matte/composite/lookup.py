@@ -1,4 +1,10 @@
-"""Grades as tables of colours: as quick for one change as for all of them."""
+"""Grades as tables of colours: as quick for one change as for all of them.
+
+References
+----------
+.. [1] J. M. Kasson, S. I. Nin, W. Plouffe, J. L. Hafner, "Performing color space conversions with three-dimensional
+   linear interpolation", Journal of Electronic Imaging 4(3), 1995, pp. 226-250. :doi:`10.1117/12.208656`
+"""
 
 from functools import lru_cache, partial
 from typing import Any, Final
@@ -12,27 +18,36 @@ from peel.matte.parallel import run_all, split_range
 
 __all__ = ["graded_quickly"]
 
-_STEPS: Final = 41  # a side of the table; colours between are interpolated from the eight around them
+_STEPS: Final = 41  # a side of the table; colours between are interpolated from four around them [1]_
+
+
+@njit(cache=True, nogil=True)
+def _place(value: Any, last: Any) -> Any:
+    """Return where a value lies on a side of the table, short of its end."""
+    return min(max(value, np.float32(0)) * np.float32(last), np.float32(last) - np.float32(1e-4))
 
 
 @njit("void(float32[:,::1], float32[:,:,:,::1], float32[:,::1])", cache=True, nogil=True)
 def _look_up(colours: Any, table: Any, out: Any) -> None:
     last = table.shape[0] - 1
-    low, part = np.empty(3, np.int64), np.empty(3, np.float32)
     for i in range(colours.shape[0]):
+        r, g, b = _place(colours[i, 0], last), _place(colours[i, 1], last), _place(colours[i, 2], last)
+        x, y, z = int(r), int(g), int(b)
+        r, g, b = r - np.float32(x), g - np.float32(y), b - np.float32(z)
+        # from the cube's first corner to its last along its edges: that of the largest part first, of the least last
+        first = 0 if r >= g and r >= b else 1 if g >= b else 2
+        final = 2 if b <= r and b <= g else 1 if g <= r else 0
+        x1, y1, z1 = x + (first == 0), y + (first == 1), z + (first == 2)
+        x2, y2, z2 = x + (final != 0), y + (final != 1), z + (final != 2)
+        high, low = max(r, g, b), min(r, g, b)
+        middle = r + g + b - high - low
         for k in range(3):
-            place = min(max(colours[i, k], np.float32(0)), np.float32(1)) * np.float32(last)
-            low[k] = min(int(place), last - 1)
-            part[k] = place - np.float32(low[k])
-        for k in range(3):
-            total = np.float32(0)
-            for corner in range(8):
-                r, g, b = corner >> 2, (corner >> 1) & 1, corner & 1
-                weight = part[0] if r else 1 - part[0]
-                weight *= part[1] if g else 1 - part[1]
-                weight *= part[2] if b else 1 - part[2]
-                total += weight * table[low[0] + r, low[1] + g, low[2] + b, k]
-            out[i, k] = total
+            out[i, k] = (
+                (1 - high) * table[x, y, z, k]
+                + (high - middle) * table[x1, y1, z1, k]
+                + (middle - low) * table[x2, y2, z2, k]
+                + low * table[x + 1, y + 1, z + 1, k]
+            )
 
 
 @lru_cache(maxsize=16)

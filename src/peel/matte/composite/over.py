@@ -11,6 +11,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from peel.matte.arrays import FloatArray
+from peel.matte.channels import blended
 from peel.matte.srgb import to_encoded, to_linear
 
 __all__ = ["checker", "composite_over"]
@@ -52,19 +53,13 @@ def composite_over(
     if foreground.shape != (*alpha.shape, 3) or behind.shape not in {(3,), foreground.shape}:
         msg = f"foreground {foreground.shape}, alpha {alpha.shape}, backing {behind.shape} do not agree"
         raise ValueError(msg)
-    out = _mixed(foreground, behind, alpha)
+    beneath = behind if behind.ndim == 3 else np.full(foreground.shape, behind, np.float32)
+    out = blended(beneath, foreground, alpha)
     if linear:
         some = (alpha > 0) & (alpha < 1)
-        beneath = behind if behind.ndim == 1 else behind[some]
-        out[some] = to_encoded(_mixed(to_linear(foreground[some]), to_linear(beneath), alpha[some]))
+        light, share = to_linear(beneath[some]), alpha[some][:, None]
+        out[some] = to_encoded(light + share * (to_linear(foreground[some]) - light))
     return out
-
-
-def _mixed(foreground: FloatArray, behind: FloatArray, alpha: FloatArray) -> FloatArray:
-    difference = foreground - behind
-    difference *= alpha[..., None]
-    difference += behind
-    return difference
 
 
 def checker(top: int, left: int, height: int, width: int, cell: int) -> FloatArray:

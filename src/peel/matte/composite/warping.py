@@ -13,6 +13,7 @@ from typing import Any, Final
 
 import cv2
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
 
 from peel.matte.arrays import FloatArray
@@ -120,11 +121,10 @@ def warped(
     out = cv2.warpPerspective(read(around, level), centred, shape, flags=cv2.INTER_CUBIC, borderMode=border)
     if samples > 1:
         out = cv2.resize(out, (right - left, bottom - top), interpolation=cv2.INTER_AREA)
-    out = np.clip(out.reshape(bottom - top, right - left, channels), 0, 1)
+    out = out.reshape(bottom - top, right - left, channels)
+    _bound(out)
     if is_solid:
-        out *= _coverage(mapped(matrix, _corners(size)), window)[..., None]
-    if channels == 4:
-        np.minimum(out[..., :3], out[..., 3:], out=out[..., :3])
+        _cut_off(out, mapped(matrix, _corners(size)), window)
     return np.asarray(out, np.float32)
 
 
@@ -145,17 +145,39 @@ def _corners(size: tuple[int, int]) -> list[tuple[int, int]]:
     return [(0, 0), (width, 0), (width, height), (0, height)]
 
 
-def _coverage(quad: NDArray[Any], window: tuple[int, int, int, int]) -> FloatArray:
-    """Return how much of each pixel of a window a convex figure covers, about."""
+def _cut_off(out: FloatArray, quad: NDArray[Any], window: tuple[int, int, int, int]) -> None:
+    """Scale each pixel of a window by how much of it a convex figure covers, about."""
     top, left, bottom, right = window
-    rows = (np.arange(top, bottom) + 0.5)[:, None]
-    columns = (np.arange(left, right) + 0.5)[None, :]
-    away = np.full((bottom - top, right - left), np.inf)
     turn = np.sign(np.cross(np.append(quad[1] - quad[0], 0), np.append(quad[2] - quad[1], 0))[2])
-    for start, end in zip(quad, np.roll(quad, -1, axis=0), strict=True):
+    lines = np.empty((len(quad), 3))  # of each side: the distance inward is a x + b y + c
+    for line, start, end in zip(lines, quad, np.roll(quad, -1, axis=0), strict=True):
         along = (end - start) * turn / np.hypot(*(end - start))
-        np.minimum(away, along[0] * (rows - start[1]) - along[1] * (columns - start[0]), out=away)
-    return np.asarray(np.clip(away + 0.5, 0, 1), np.float32)
+        line[:] = -along[1], along[0], along[1] * start[0] - along[0] * start[1]
+    frame = np.array([(left, top, 1), (right, top, 1), (right, bottom, 1), (left, bottom, 1)])
+    if (frame @ lines.T).min() < 1:
+        _cover(out, lines, top, left)
+
+
+@njit("void(float32[:,:,::1])", cache=True, nogil=True)
+def _bound(out: Any) -> None:
+    """Keep values within [0, 1], and premultiplied colours within their alpha."""
+    channels = out.shape[2]
+    for y in range(out.shape[0]):
+        for x in range(out.shape[1]):
+            most = min(max(out[y, x, channels - 1], np.float32(0)), np.float32(1)) if channels == 4 else np.float32(1)
+            for k in range(channels):
+                out[y, x, k] = min(max(out[y, x, k], np.float32(0)), most)
+
+
+@njit("void(float32[:,:,::1], float64[:,::1], int64, int64)", cache=True, nogil=True)
+def _cover(out: Any, lines: Any, top: Any, left: Any) -> None:
+    for y in range(out.shape[0]):
+        for x in range(out.shape[1]):
+            away = 1.0
+            for k in range(lines.shape[0]):
+                away = min(away, lines[k, 0] * (left + x + 0.5) + lines[k, 1] * (top + y + 0.5) + lines[k, 2] + 0.5)
+            for k in range(out.shape[2]):
+                out[y, x, k] *= np.float32(max(away, 0.0))
 
 
 def _seen(matrix: NDArray[Any], size: tuple[int, int], window: tuple[int, int, int, int]) -> NDArray[Any] | None:

@@ -12,6 +12,7 @@ from peel.job.rect import Rect
 from peel.job.settings import Backing, BackingPhoto, Pattern, rgb_from_hex
 from peel.job.sheet import Sheet
 from peel.matte.arrays import FloatArray
+from peel.matte.channels import over
 from peel.matte.composite.blurring import BLUR_REACH, wide_blur
 from peel.matte.composite.gradient import gradient
 from peel.matte.composite.lookup import graded_quickly
@@ -93,7 +94,7 @@ class Backings:
         y = (np.cos(turn) * rows - np.sin(turn) * columns) % tile.shape[0] - 0.5
         maps = x.astype(np.float32), y.astype(np.float32)
         laid = np.clip(cv2.remap(tile, *maps, cv2.INTER_CUBIC, borderMode=cv2.BORDER_WRAP), 0, 1)
-        return np.asarray(laid[..., :3] + (1 - laid[..., 3:]) * paper, np.float32)
+        return over(laid, paper)
 
     def _photo(self, sheet: Sheet, rect: Rect, level: int, under: FloatArray) -> FloatArray:
         own = sheet.backing.photo
@@ -108,7 +109,7 @@ class Backings:
             laid = wide_blur(self._laid(sheet, asset, around, level), sigma)[rect.within(around)]
         else:
             laid = self._laid(sheet, asset, rect, level)
-        return np.asarray(laid[..., :3] + (1 - laid[..., 3:]) * under, np.float32)
+        return over(laid, under)
 
     def _from_coarser(self, sheet: Sheet, asset: Asset, rect: Rect, level: int) -> FloatArray:
         """Take a wide blur from a level at which it is narrow: the wider it is, the quicker."""

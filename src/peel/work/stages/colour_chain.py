@@ -17,7 +17,7 @@ from peel.job.kinds import kinds_stamp
 from peel.job.rect import Rect
 from peel.job.settings import MOST_OUTWARD, Colour, EdgeColour, Tint, rgb_from_hex
 from peel.matte.arrays import FloatArray
-from peel.matte.colour.channels import mean_part
+from peel.matte.channels import mean_part
 from peel.matte.colour.foreground import estimate_foreground
 from peel.matte.colour.rims import MOST_RIM, RIM_REACH, lightened, measured_rim, rim_corrected, rim_reach
 from peel.matte.colour.spill import Spill, despilled

@@ -13,6 +13,7 @@ from peel.job.rect import Rect
 from peel.job.settings import LightWrap
 from peel.job.sheet import Placement, Sheet
 from peel.matte.arrays import FloatArray
+from peel.matte.channels import straight
 from peel.matte.composite.blurring import BLUR_REACH
 from peel.matte.composite.lookup import graded_quickly
 from peel.matte.composite.over import composite_over
@@ -166,9 +167,7 @@ class Sheets:
             colours = self._cutouts.foreground(placement.job, own, level)
             alpha = self._cutouts.alpha(placement.job, own, level)
         else:
-            laid = self._warped(placement, rect, level)
-            alpha = np.ascontiguousarray(laid[..., 3])
-            colours = np.asarray(laid[..., :3] / np.maximum(laid[..., 3:], np.float32(1e-4)), np.float32)
+            colours, alpha = straight(self._warped(placement, rect, level))
         return graded_quickly(colours, grading_of(placement.grade)), alpha
 
     def _seen(self, placement: Placement, rect: Rect, level: int) -> Rect:

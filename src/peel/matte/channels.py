@@ -8,7 +8,16 @@ from numba import njit
 
 from peel.matte.arrays import FloatArray
 
-__all__ = ["blended", "largest_part", "length_of", "mean_part", "place_between", "writable"]
+__all__ = [
+    "blended",
+    "largest_part",
+    "length_of",
+    "mean_part",
+    "over",
+    "place_between",
+    "straight",
+    "writable",
+]
 
 _MEAN: Final = np.full((1, 3), 1 / 3, np.float32)
 
@@ -62,11 +71,25 @@ def blended(one: FloatArray, other: FloatArray, share: FloatArray) -> FloatArray
     Returns
     -------
     (H, W, 3) float32 ndarray
-        A new array; exactly the first picture where the share is 0.
+        A new array; exactly the first picture where the share is 0, the second where it is 1.
     """
     out = np.empty(one.shape, np.float32)
     _blend(*(writable(part) for part in (one, other, share)), out)
     return out
+
+
+def over(laid: FloatArray, under: FloatArray) -> FloatArray:
+    """Lay premultiplied colours (H, W, 4) over solid ones (H, W, 3); a new array of these."""
+    out = np.empty(under.shape, np.float32)
+    _lay(writable(laid), writable(under), out)
+    return out
+
+
+def straight(laid: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """Take premultiplied colours (H, W, 4) apart: straight colours (H, W, 3), near 0 where clear, and alpha (H, W)."""
+    colours, alpha = np.empty((*laid.shape[:2], 3), np.float32), np.empty(laid.shape[:2], np.float32)
+    _take_apart(writable(laid), colours, alpha)
+    return colours, alpha
 
 
 @njit("void(float32[:,:,::1], float32[:,::1])", cache=True, nogil=True)
@@ -99,4 +122,26 @@ def _blend(one: Any, other: Any, share: Any, out: Any) -> None:
     for y in range(out.shape[0]):
         for x in range(out.shape[1]):
             for k in range(3):
-                out[y, x, k] = one[y, x, k] + share[y, x] * (other[y, x, k] - one[y, x, k])
+                if share[y, x] == 1:  # exactly, whatever is rounded on the way there
+                    out[y, x, k] = other[y, x, k]
+                else:
+                    out[y, x, k] = one[y, x, k] + share[y, x] * (other[y, x, k] - one[y, x, k])
+
+
+@njit("void(float32[:,:,::1], float32[:,:,::1], float32[:,:,::1])", cache=True, nogil=True)
+def _lay(laid: Any, under: Any, out: Any) -> None:
+    for y in range(out.shape[0]):
+        for x in range(out.shape[1]):
+            clear = 1 - laid[y, x, 3]
+            for k in range(3):
+                out[y, x, k] = laid[y, x, k] + clear * under[y, x, k]
+
+
+@njit("void(float32[:,:,::1], float32[:,:,::1], float32[:,::1])", cache=True, nogil=True)
+def _take_apart(laid: Any, colours: Any, alpha: Any) -> None:
+    for y in range(alpha.shape[0]):
+        for x in range(alpha.shape[1]):
+            alpha[y, x] = laid[y, x, 3]
+            scale = 1 / max(laid[y, x, 3], np.float32(1e-4))
+            for k in range(3):
+                colours[y, x, k] = laid[y, x, k] * scale
