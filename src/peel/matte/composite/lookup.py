@@ -22,31 +22,32 @@ _STEPS: Final = 41  # a side of the table; colours between are interpolated from
 
 
 @njit(cache=True, nogil=True)
-def _place(value: Any, last: Any) -> Any:
+def _place(value: Any, side: Any) -> Any:
     """Return where a value lies on a side of the table, short of its end."""
-    return min(max(value, np.float32(0)) * np.float32(last), np.float32(last) - np.float32(1e-4))
+    last = np.float32(side - 1)
+    return min(max(value, np.float32(0)) * last, last - np.float32(1e-4))
 
 
-@njit("void(float32[:,::1], float32[:,:,:,::1], float32[:,::1])", cache=True, nogil=True)
-def _look_up(colours: Any, table: Any, out: Any) -> None:
-    last = table.shape[0] - 1
+@njit("void(float32[:,::1], float32[::1], int64, float32[:,::1])", cache=True, nogil=True, fastmath=True)
+def _look_up(colours: Any, table: Any, side: Any, out: Any) -> None:
+    across, down, along = np.uint64(side * side * 3), np.uint64(side * 3), np.uint64(3)
     for i in range(colours.shape[0]):
-        r, g, b = _place(colours[i, 0], last), _place(colours[i, 1], last), _place(colours[i, 2], last)
-        x, y, z = int(r), int(g), int(b)
+        r, g, b = _place(colours[i, 0], side), _place(colours[i, 1], side), _place(colours[i, 2], side)
+        x, y, z = np.int32(r), np.int32(g), np.int32(b)
         r, g, b = r - np.float32(x), g - np.float32(y), b - np.float32(z)
         # from the cube's first corner to its last along its edges: that of the largest part first, of the least last
-        first = 0 if r >= g and r >= b else 1 if g >= b else 2
-        final = 2 if b <= r and b <= g else 1 if g <= r else 0
-        x1, y1, z1 = x + (first == 0), y + (first == 1), z + (first == 2)
-        x2, y2, z2 = x + (final != 0), y + (final != 1), z + (final != 2)
+        first = across if r >= g and r >= b else down if g >= b else along
+        final = along if b <= r and b <= g else down if g <= r else across
         high, low = max(r, g, b), min(r, g, b)
         middle = r + g + b - high - low
-        for k in range(3):
+        near = np.uint64(x) * across + np.uint64(y) * down + np.uint64(z) * along
+        far = near + across + down + along
+        for k in range(np.uint64(3)):
             out[i, k] = (
-                (1 - high) * table[x, y, z, k]
-                + (high - middle) * table[x1, y1, z1, k]
-                + (middle - low) * table[x2, y2, z2, k]
-                + low * table[x + 1, y + 1, z + 1, k]
+                (1 - high) * table[near + k]
+                + (high - middle) * table[near + first + k]
+                + (middle - low) * table[far - final + k]
+                + low * table[far + k]
             )
 
 
@@ -54,7 +55,7 @@ def _look_up(colours: Any, table: Any, out: Any) -> None:
 def _table(grading: Grading) -> FloatArray:
     steps = np.linspace(0, 1, _STEPS, dtype=np.float32)
     grid = np.stack(np.meshgrid(steps, steps, steps, indexing="ij"), axis=-1)
-    return np.ascontiguousarray(graded(grid, grading), np.float32)
+    return np.ascontiguousarray(graded(grid, grading), np.float32).ravel()
 
 
 def graded_quickly(colours: FloatArray, grading: Grading) -> FloatArray:
@@ -63,5 +64,5 @@ def graded_quickly(colours: FloatArray, grading: Grading) -> FloatArray:
         return colours
     flat = np.ascontiguousarray(colours, np.float32).reshape(-1, 3)
     out, table = np.empty_like(flat), _table(grading)
-    run_all([partial(_look_up, flat[part], table, out[part]) for part in split_range(len(flat), 4)])
+    run_all([partial(_look_up, flat[part], table, _STEPS, out[part]) for part in split_range(len(flat), 4)])
     return out.reshape(colours.shape)

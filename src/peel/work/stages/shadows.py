@@ -1,5 +1,6 @@
 """Shadows under the cutouts of a sheet: kept from the photo, cast, and where the subject touches the ground."""
 
+import threading
 from collections.abc import Callable, Hashable
 from dataclasses import dataclass
 from typing import Any, Final, Protocol
@@ -74,6 +75,7 @@ class Shadows:
     def __init__(self, subjects: Subjects, pictures: Pictures, cache: Cache) -> None:
         self._subjects, self._pictures, self._cache = subjects, pictures, cache
         self._stamps: WeakKeyDictionary[Job, dict[int, Hashable]] = WeakKeyDictionary()
+        self._turn = threading.RLock()
 
     def stamp(self, sheet: Sheet, level: int) -> Hashable:
         """Return all that the shadows of a sheet depend on, beside where its cutouts lie."""
@@ -81,19 +83,23 @@ class Shadows:
         if not _is_any(shadow):
             return None
         at = _working_level(sheet.job.photo.height, sheet.job.photo.width, level)
-        kept = self._stamps.setdefault(sheet.job, {})
-        if at not in kept:
-            kept[at] = self._subject_stamp(sheet.job, at)
         casting = tuple(placement.casts for placement in sheet.cutouts)
-        return shadow, kept[at], casting
+        return shadow, self._subject_stamp(sheet.job, at), casting
 
     def _subject_stamp(self, job: Job, level: int) -> Hashable:
+        """Return what the shadows of a job's own subject depend on; once for each job and level."""
+        kept = self._stamps.setdefault(job, {})
+        if level not in kept:
+            kept[level] = self._made_subject_stamp(job, level)
+        return kept[level]
+
+    def _made_subject_stamp(self, job: Job, level: int) -> Hashable:
         whole = job.photo.space.bounds(level)
         brushed = tuple(
             job.planes[name].stamp(job.photo.bounds) if name in job.planes else None
             for name in ("shadow_kept", "shadow_weight")
         )
-        return self._subjects.matte_stamp(job, whole, level), brushed, job.settings.photo.ground
+        return self._subjects.matte_stamp(job, whole, level), brushed, job.settings.photo.ground, subject_box(job)
 
     def layers(
         self, sheet: Sheet, rect: Rect, level: int, colour: Callable[[str], tuple[float, float, float]]
@@ -132,28 +138,47 @@ class Shadows:
             return np.asarray(np.clip(dark * np.float32(own.amount) * _brushed(job, at), 0, 1), np.float32)
 
         key = ("kept shadow", own, self._subject_stamp(job, at), at)
-        return _Raster(self._cache.get(key, make), 0, 0, 1 << at)
+        return _Raster(self._kept_once(key, make), 0, 0, 1 << at)
 
     def _made(self, placement: Placement, level: int) -> _Raster | None:
         at = _working_level(*placement.size, level)
-        shadow, job = placement.job.settings.recipe.shadow, placement.job
+        shadow, job, step = placement.job.settings.recipe.shadow, placement.job, 1 << at
+        source = self._subject_stamp(job, at) if placement.asset is None else placement.asset.digest
+        scale = 1.0 if placement.asset is None else _scale_of(placement)
+        key = (shadow, source, at, scale)
+        room = self._cache.get(("shadow's room", key), lambda: self._room(placement, at, scale))
+        if not room.size:
+            return None
+        around = ((room[0, 0], room[0, 1]), (room[1, 0], room[1, 1]))
+
+        def make() -> FloatArray:
+            alpha = self._shape(placement, at)
+            ground = _ground(job, placement, alpha, step)
+            assert ground is not None
+            return _make(shadow, job, placement, np.pad(alpha, around), ground, (around, scale, at))
+
+        made = self._kept_once(("made shadow", key), make)
+        return _Raster(made, -around[1][0] * step, -around[0][0] * step, step)
+
+    def _shape(self, placement: Placement, at: int) -> FloatArray:
+        """Return the alpha of all of a cutout's picture at a level."""
         whole = Rect(0, 0, *level_size(*placement.size, at))
         if placement.asset is None:
-            alpha, source = self._subjects.alpha(job, whole, at), self._subject_stamp(job, at)
-        else:
-            alpha = self._pictures.premultiplied(placement.asset, whole.as_tuple, at)[..., 3]
-            source = placement.asset.digest
-        scale = 1.0 if placement.asset is None else _scale_of(placement)
-        step = 1 << at
-        ground = _ground(job, placement, alpha, step)
+            return self._subjects.alpha(placement.job, whole, at)
+        return self._pictures.premultiplied(placement.asset, whole.as_tuple, at)[..., 3]
+
+    def _room(self, placement: Placement, at: int, scale: float) -> NDArray[Any]:
+        """Return how many pixels a shadow needs around its picture, as (2, 2) integers; nothing if there is none."""
+        alpha = self._shape(placement, at)
+        ground = _ground(placement.job, placement, alpha, 1 << at)
         if ground is None:
-            return None
-        room = _room(alpha, ground, shadow, scale * step)
-        key = ("made shadow", shadow, source, at, scale, room)
-        made = self._cache.get(
-            key, lambda: _make(shadow, job, placement, np.pad(alpha, room), ground, (room, scale, at))
-        )
-        return _Raster(made, -room[1][0] * step, -room[0][0] * step, step)
+            return np.zeros((0, 0), np.int64)
+        return np.array(_room(alpha, ground, placement.job.settings.recipe.shadow, scale * (1 << at)), np.int64)
+
+    def _kept_once(self, key: Hashable, make: Callable[[], FloatArray]) -> NDArray[Any]:
+        """Make a shadow in one thread while others that want it wait: it takes longer than a piece of a sheet."""
+        with self._turn:
+            return self._cache.get(key, make)
 
 
 _Room = tuple[tuple[int, int], tuple[int, int]]
