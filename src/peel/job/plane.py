@@ -73,7 +73,7 @@ class Plane:
         In reading order.
     """
 
-    __slots__ = ("dtype", "height", "tiles", "width")
+    __slots__ = ("__weakref__", "dtype", "height", "tiles", "width")
 
     def __init__(self, height: int, width: int, dtype: np.dtype[Any], tiles: tuple[Tile, ...]) -> None:
         self.height, self.width, self.dtype, self.tiles = height, width, dtype, tiles

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from peel.job.assets import Asset
 from peel.job.job import MATTE_ONE, Job
 from peel.job.placing import corners_of, size_of
-from peel.job.plane import Tile
+from peel.job.plane import Plane, Tile
 from peel.job.settings import MOST_SIDE, Backing, Corners, Grade, PlacedCutout, SheetFrame
 from peel.job.space import Space
 from peel.matte.composite.warping import homography
@@ -160,30 +160,38 @@ def _sized(job: Job, frame: SheetFrame, sides: list[float]) -> list[float]:
     return [top, left, top + size[0], left + size[1]]
 
 
-_boxes: WeakKeyDictionary[Tile, tuple[int, int, int, int] | None] = WeakKeyDictionary()
+_Box = tuple[int, int, int, int]
+_boxes: WeakKeyDictionary[Tile, _Box | None] = WeakKeyDictionary()
+_whole_boxes: WeakKeyDictionary[Plane, _Box | None] = WeakKeyDictionary()
 
 
 def subject_box(job: Job) -> tuple[int, int, int, int]:
     """Return the box around all that is not clear in the solved matte; the whole photo where nothing is.
 
-    The box of each tile is found once: this is asked for on the window's thread.
+    The box of each tile and each matte is found once: this is asked for on the window's thread.
     """
+    if job.matte not in _whole_boxes:
+        _whole_boxes[job.matte] = _plane_box(job.matte)
+    return _whole_boxes[job.matte] or job.photo.bounds.as_tuple
+
+
+def _plane_box(matte: Plane) -> _Box | None:
     found = []
-    for number, tile in enumerate(job.matte.tiles):
+    for number, tile in enumerate(matte.tiles):
         if tile.constant == 0:
             continue
         if tile not in _boxes:
             _boxes[tile] = _tile_box(tile)
-        box, place = _boxes[tile], job.matte.tile_rect(number)
+        box, place = _boxes[tile], matte.tile_rect(number)
         if box is not None:
             found.append((place.top + box[0], place.left + box[1], place.top + box[2], place.left + box[3]))
     if not found:
-        return job.photo.bounds.as_tuple
+        return None
     tops, lefts, bottoms, rights = zip(*found, strict=True)
     return min(tops), min(lefts), max(bottoms), max(rights)
 
 
-def _tile_box(tile: Tile) -> tuple[int, int, int, int] | None:
+def _tile_box(tile: Tile) -> _Box | None:
     some = np.asarray(tile.values) > _SOME
     if not some.any():
         return None

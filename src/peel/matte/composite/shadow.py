@@ -9,15 +9,18 @@ References
 """
 
 from dataclasses import dataclass
-from itertools import pairwise
+from functools import partial
 from typing import Any, Final
 
 import cv2
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
 
 from peel.matte.arrays import BoolArray, FloatArray
+from peel.matte.channels import writable
 from peel.matte.composite.blurring import wide_blur
+from peel.matte.parallel import run_all
 
 __all__ = ["Cast", "Ground", "cast_shadow", "clean_backdrop", "contact_shadow", "kept_shadow", "proposed_light"]
 
@@ -26,6 +29,7 @@ _ROUNDS: Final = 14
 _FITTED: Final = 400  # longest side of the picture that it is fitted to
 _POWERS: Final = [(i, j) for i in range(_DEGREE + 1) for j in range(_DEGREE + 1 - i)]  # of x and of y
 _BLURS: Final = 6  # of a cast shadow, from its foot to its tip
+_AT_ONCE: Final = 2  # of them: more would take too much memory
 _SHARPEST: Final = 0.8  # sigma in pixels at the foot
 
 
@@ -92,7 +96,8 @@ def cast_shadow(alpha: FloatArray, ground: Ground, cast: Cast) -> FloatArray:
     foot: of six blurs the two nearest are interpolated. What lies below the line casts nothing.
     """
     heights = ground.heights(alpha.shape)
-    standing = np.asarray(alpha * np.clip(heights + 0.5, 0, 1), np.float32)
+    standing = np.empty_like(heights)
+    tallest = max(_stand(writable(alpha), heights, standing), 1.0)
     up, lean = ground.up, np.array(cast.lean, np.float64)
     rise = float(up @ lean)
     if abs(rise) < 0.08:  # a card seen along its edge would cast a line
@@ -103,23 +108,54 @@ def cast_shadow(alpha: FloatArray, ground: Ground, cast: Cast) -> FloatArray:
     at = np.array(ground.at)
     matrix = np.column_stack([turn, at - turn @ at])
     fallen = cv2.warpAffine(standing, matrix, (alpha.shape[1], alpha.shape[0]), flags=cv2.INTER_LINEAR)
-    tallest = max(float(heights[standing > 0.5].max(initial=1.0)), 1.0)
-    from_foot = np.clip(heights / np.float32(rise) / np.float32(tallest), 0, 1)
+    from_foot = np.clip(heights * np.float32(1 / (rise * tallest)), 0, 1)
     soft = _softened(fallen, from_foot, cast.soft_px)
-    return np.asarray(np.clip(soft * (1 - np.float32(cast.fade) * from_foot), 0, 1), np.float32)
+    soft *= 1 - np.float32(cast.fade) * from_foot
+    return np.clip(soft, 0, 1, out=soft)
+
+
+@njit("float64(float32[:,::1], float32[:,::1], float32[:,::1])", cache=True, nogil=True)
+def _stand(alpha: Any, heights: Any, standing: Any) -> Any:
+    """Keep what lies above the line; return how high the highest of it is."""
+    tallest = 0.0
+    for y in range(alpha.shape[0]):
+        for x in range(alpha.shape[1]):
+            standing[y, x] = alpha[y, x] * min(max(heights[y, x] + np.float32(0.5), np.float32(0)), np.float32(1))
+            if standing[y, x] > 0.5:
+                tallest = max(tallest, heights[y, x])
+    return tallest
 
 
 def _softened(values: FloatArray, share: FloatArray, most_px: float) -> FloatArray:
     """Blur each pixel by its share of a sigma."""
     sigmas = _SHARPEST + np.square(np.linspace(0, 1, _BLURS)) * max(most_px - _SHARPEST, 0)
     wanted = _SHARPEST + share * np.float32(max(most_px - _SHARPEST, 0))
-    out = wide_blur(values, float(sigmas[0]))
-    for low, high in pairwise(sigmas):
-        if high - low < 1e-3:
-            break
-        blurred = wide_blur(values, float(high))
-        out += np.clip((wanted - np.float32(low)) / np.float32(high - low), 0, 1) * (blurred - out)
+    if sigmas[-1] - sigmas[0] < 1e-3:
+        return wide_blur(values, float(sigmas[0]))
+    out = values
+    for first in range(0, _BLURS, _AT_ONCE):
+        blurred: dict[int, FloatArray] = {}
+        run_all([partial(_blur_into, blurred, k, values, sigmas[k]) for k in range(first, first + _AT_ONCE)])
+        for k, blur in sorted(blurred.items()):
+            if k == 0:
+                out = blur
+            else:
+                _step_towards(out, blur, wanted, sigmas[k - 1], sigmas[k])
     return out
+
+
+def _blur_into(blurred: dict[int, FloatArray], k: int, values: FloatArray, sigma: float) -> None:
+    blurred[k] = wide_blur(values, float(sigma))
+
+
+@njit("void(float32[:,::1], float32[:,::1], float32[:,::1], float64, float64)", cache=True, nogil=True)
+def _step_towards(out: Any, blurred: Any, wanted: Any, low: Any, high: Any) -> None:
+    """Go from one blur to the next wider one, as far as each pixel's sigma says."""
+    scale = np.float32(1 / (high - low))
+    for y in range(out.shape[0]):
+        for x in range(out.shape[1]):
+            share = min(max((wanted[y, x] - np.float32(low)) * scale, np.float32(0)), np.float32(1))
+            out[y, x] += share * (blurred[y, x] - out[y, x])
 
 
 def contact_shadow(alpha: FloatArray, ground: Ground, size_px: float) -> FloatArray:
