@@ -41,7 +41,7 @@ __all__ = [
 ]
 
 _MOST_NUMBERED: Final = 10_000
-_MOST_BYTES: Final = 450_000_000  # of pixels that are made in one pass, unless a single file needs more
+_MOST_BYTES: Final = 360_000_000  # of pixels that are made in one pass, unless a single file needs more
 
 
 @dataclass(frozen=True)

@@ -35,7 +35,7 @@ from peel.work.thumbs import job_thumb
 __all__ = ["RunOrder", "jobs_in", "run", "run_one"]
 
 _NOTES: Final = ".peel-delivered"
-_CACHE_BYTES: Final = 200_000_000
+_CACHE_BYTES: Final = 150_000_000
 _WAIT_S: Final = 24 * 3600
 
 Told = Callable[[int, float], bool]
