@@ -29,10 +29,10 @@ from peel.job.job import Job, Photo, new_job
 from peel.job.marking import Stroke, paint_mark
 from peel.job.settings import Backing
 from peel.matte.marking.framing import same_framing
-from peel.work.batches import carry_job, job_path_for, load_job, photos_in, propose_job
+from peel.work.batches import carry_job, job_path_for, jobs_in, load_job, photos_in, propose_job
 from peel.work.carrying import carried, framing_of, preview
 from peel.work.delivery_report import report_row
-from peel.work.runs import RunOrder, jobs_in, run
+from peel.work.runs import RunOrder, run
 from peel.work.session import Session
 from peel.work.status import Progress, Status, read_status, status_of
 
@@ -113,6 +113,13 @@ def session_of_twelve(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return folder
 
 
+def _steps_of(path: Path) -> list[str]:
+    project = ProjectFile.open(path)
+    labels = [state.label for state in project.history().states]
+    project.close()
+    return labels
+
+
 def _last_json(text: str) -> list[dict]:
     return [json.loads(line) for line in text.splitlines() if line.startswith("{")]
 
@@ -129,6 +136,8 @@ def test_twelve_photos_by_command_line_one_of_them_broken(
     assert not [path for path in jobs.iterdir() if path.name.endswith(".part")]
     before = {path.name: path.stat().st_mtime_ns for path in jobs_in(jobs)}
     main(["propose", str(session_of_twelve), "--to", str(jobs), "--resume"])
+    assert main(["propose", str(session_of_twelve), "--to", str(jobs)]) == 3  # a job that is there is never replaced
+    assert "already" in capsys.readouterr().err
     assert before == {path.name: path.stat().st_mtime_ns for path in jobs_in(jobs)}
 
     first = jobs / "lamplighter-01.peel"
@@ -140,6 +149,10 @@ def test_twelve_photos_by_command_line_one_of_them_broken(
     assert main(["carry", str(first), *others, "--to", str(jobs), "--what", "both"]) == 0
     said = capsys.readouterr().out
     assert "Carried recipe" in said
+    steps = {path: _steps_of(Path(path)) for path in others}
+    assert main(["carry", str(first), str(jobs), "--to", str(jobs), "--resume"]) == 0  # the drummers are left
+    assert capsys.readouterr().out.count("done before") == len(others)
+    assert steps == {path: _steps_of(Path(path)) for path in others}
     for path in others:
         assert load_job(Path(path)).settings.recipe.backing.colour == "#aa2211"
 
@@ -294,6 +307,22 @@ def test_photos_arrive_half_written_at_first(tmp_path: Path) -> None:
 
 
 @pytest.mark.skipif(not Path("/usr/bin/parallel").exists(), reason="GNU parallel is not installed")
+def test_two_workers_propose_and_carry_as_one_does(session_of_twelve: Path, tmp_path: Path) -> None:
+    photos = [path for path in photos_in(session_of_twelve) if path.name.startswith("lamp")][:4]
+    one, two = tmp_path / "one", tmp_path / "two"
+    for to, workers in ((one, "1"), (two, "2")):
+        assert main(["propose", str(photos[0]), "--to", str(to)]) == 0
+        first = job_path_for(photos[0], to)
+        broken = to / "broken.jpg"
+        broken.write_bytes(b"none")
+        listed = [str(path) for path in (*photos[1:], broken)]
+        assert main(["carry", str(first), *listed, "--to", str(to), "--jobs", workers]) == 3
+    assert [path.name for path in jobs_in(one)] == [path.name for path in jobs_in(two)]
+    for path in jobs_in(one):
+        mattes = [load_job(own).matte.read() for own in (path, two / path.name)]
+        assert np.array_equal(*mattes)
+
+
 def test_gnu_parallel_spreads_a_session_over_processes(session_of_twelve: Path, tmp_path: Path) -> None:
     photos = [str(path) for path in photos_in(session_of_twelve)[:3]]
     command = ["parallel", "-j2", f"{sys.executable} -m peel.cli propose {{}} --to {tmp_path} --resume", ":::", *photos]

@@ -1,9 +1,9 @@
 """What the commands share: the application they register with, progress on stderr, and jobs opened and solved."""
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import typer
 from rich.console import Console
@@ -14,7 +14,7 @@ from peel.errors import SolveError
 if TYPE_CHECKING:
     from peel.work.session import Session
 
-__all__ = ["app", "progress", "share_of", "solved"]
+__all__ = ["app", "code_of", "progress", "share_of", "solved"]
 
 app = typer.Typer(
     help="Cut a photograph's subject from its backdrop as a clean alpha matte.",
@@ -63,6 +63,11 @@ def share_of(tell: Callable[[str, float], None], stage: str) -> Callable[[float]
         return True
 
     return told
+
+
+def code_of(rows: Sequence[dict[str, Any]]) -> int:
+    """Return the exit code of what failed first of several pieces of work."""
+    return next((int(row.get("code", 5)) for row in rows if row.get("error")), 0)
 
 
 class progress:  # noqa: N801 - used like a function

@@ -7,7 +7,7 @@ from typing import Annotated, Any
 
 import typer
 
-from peel.cli.common import app, progress, share_of, solved
+from peel.cli.common import app, code_of, progress, share_of, solved
 from peel.errors import UsageError
 
 __all__ = ["check", "compact", "deliver", "presets"]
@@ -99,12 +99,12 @@ def deliver(
         write_contact_sheet(rows, sheet, f"Delivered on {order.date}")
     failed = [row["error"] for row in rows if row.get("error")]
     if failed:
-        raise typer.Exit(_code_of(rows))
+        raise typer.Exit(code_of(rows))
 
 
 def _listed(paths: list[Path]) -> list[Path]:
     """Return jobs, with folders replaced by the jobs in them."""
-    from peel.work.runs import jobs_in
+    from peel.work.batches import jobs_in
 
     found = [job for path in paths for job in (jobs_in(path) if path.is_dir() else [path])]
     if not found:
@@ -129,11 +129,6 @@ def _say(row: dict[str, Any], *, as_json: bool, alone: bool) -> None:
         return
     for item in row["files"]:
         typer.echo(f"{item['file']}  {item['what']}" + ("  (as before)" if row.get("skipped") else ""))
-
-
-def _code_of(rows: list[dict[str, Any]]) -> int:
-    """Return the exit code of what failed first."""
-    return next((int(row.get("code", 5)) for row in rows if row.get("error")), 0)
 
 
 @app.command()

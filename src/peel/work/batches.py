@@ -20,7 +20,7 @@ from peel.work.session import Session
 from peel.work.status import status_of
 from peel.work.thumbs import job_thumb
 
-__all__ = ["carry_job", "job_path_for", "load_job", "photos_in", "propose_job"]
+__all__ = ["carry_job", "job_path_for", "jobs_in", "load_job", "photos_in", "propose_job", "was_carried"]
 
 _WAIT_S: Final = 24 * 3600
 
@@ -54,12 +54,19 @@ def load_job(path: Path) -> Job:
         project.close()
 
 
+def jobs_in(folder: Path) -> list[Path]:
+    """List the jobs in a folder, by name."""
+    return sorted(path for path in folder.glob("*.peel") if not path.name.startswith("."))
+
+
 def propose_job(photo: Path, path: Path, recipe: RecipeFile | None = None) -> str:
     """Begin a job on a photo with Peel's own guess of the subject, solved and inspected; say what was found.
 
     Raises
     ------
-    PhotoError, ProjectError, SolveError
+    PhotoError, SolveError
+    ProjectError
+        If there is a job of that name already, too.
     """
 
     def work(session: Session) -> str:
@@ -83,7 +90,7 @@ def propose_job(photo: Path, path: Path, recipe: RecipeFile | None = None) -> st
 def carry_job(source: Job, photo: Path, path: Path, what: What) -> str:
     """Carry to a photo, or to a job on one, as one step of undo; say what was carried.
 
-    A job is changed where it lies; a photo gets one at `path`.
+    A job is changed where it lies, and so is that of a photo that has one at `path`; else a photo gets one there.
 
     Raises
     ------
@@ -98,11 +105,12 @@ def carry_job(source: Job, photo: Path, path: Path, what: What) -> str:
 
     def work(session: Session) -> str:
         after = edit(session.job)  # here, so that what cannot be carried is said to whoever asked
-        session.apply(f"Carry from {source.photo.name}", lambda _job: after)
+        session.apply(_carry_label(source), lambda _job: after)
         return said[0]
 
-    if photo.suffix.lower() == ".peel":
-        session = Session.resume(ProjectFile.open(photo))
+    there = photo if photo.suffix.lower() == ".peel" else path
+    if there.exists():
+        session = Session.resume(ProjectFile.open(there))
         try:
             text = work(session)
             _finish(session)
@@ -112,8 +120,28 @@ def carry_job(source: Job, photo: Path, path: Path, what: What) -> str:
     return _begun(photo, path, work)
 
 
+def was_carried(source: Job, path: Path) -> bool:
+    """Return whether a job was carried to before, as far as its steps of undo tell.
+
+    Raises
+    ------
+    ProjectError
+    """
+    project = ProjectFile.open(path)
+    try:
+        return any(state.label == _carry_label(source) for state in project.history().states)
+    finally:
+        project.close()
+
+
+def _carry_label(source: Job) -> str:
+    return f"Carry from {source.photo.name}"
+
+
 def _begun(photo: Path, path: Path, work: Callable[[Session], str]) -> str:
     """Begin a job beside its place, work on it, and give it its name once it is whole."""
+    if path.exists():
+        raise _there_already(path)
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         descriptor, name = tempfile.mkstemp(prefix=f".{path.stem[:40]}.", suffix=".part", dir=path.parent)
@@ -130,11 +158,26 @@ def _begun(photo: Path, path: Path, work: Callable[[Session], str]) -> str:
             _finish(session)
         finally:
             session.close()
-        temporary.replace(path)
-    except BaseException:
+        _name(temporary, path)
+    finally:
         temporary.unlink(missing_ok=True)
-        raise
     return text
+
+
+def _name(temporary: Path, path: Path) -> None:
+    """Give a file its name, unless another process gave it to a job meanwhile."""
+    try:
+        path.hardlink_to(temporary)
+    except FileExistsError:
+        raise _there_already(path) from None
+    except OSError:  # a disk that knows no links
+        temporary.replace(path)
+
+
+def _there_already(path: Path) -> ProjectError:
+    return ProjectError(
+        f"There is a job called {path.name} already.", "Skip it with --resume, or choose another folder."
+    )
 
 
 def _finish(session: Session) -> None:

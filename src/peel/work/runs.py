@@ -6,12 +6,11 @@ on after a crash, and several runs can share a folder.
 
 import hashlib
 import json
-import multiprocessing
 import tempfile
 import time
 from collections.abc import Callable, Iterator, Sequence
-from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
 from dataclasses import dataclass, field
+from functools import partial
 from pathlib import Path
 from typing import Any, Final
 
@@ -22,7 +21,6 @@ from peel.files.upload import is_address, upload
 from peel.job.job import Job
 from peel.job.preset import Preset
 from peel.job.settings import Delivery
-from peel.matte.parallel import share_cores
 from peel.work.delivery import Order, deliver, orders_of, planned, wanted_presets
 from peel.work.delivery_report import report_row
 from peel.work.inspecting import Inspector, remember
@@ -31,8 +29,9 @@ from peel.work.solving import check_solvable
 from peel.work.stages import Cache, Stages
 from peel.work.status import Progress, Status
 from peel.work.thumbs import job_thumb
+from peel.work.workers import spread
 
-__all__ = ["RunOrder", "jobs_in", "run", "run_one"]
+__all__ = ["RunOrder", "run", "run_one"]
 
 _NOTES: Final = ".peel-delivered"
 _CACHE_BYTES: Final = 150_000_000
@@ -64,11 +63,6 @@ class RunOrder:
     date: str = field(default_factory=lambda: time.strftime("%Y-%m-%d"))
 
 
-def jobs_in(folder: Path) -> list[Path]:
-    """List the jobs in a folder, by name."""
-    return sorted(path for path in folder.glob("*.peel") if not path.name.startswith("."))
-
-
 def run(
     jobs: Sequence[Path], order: RunOrder, *, workers: int = 1, told: Told | None = None
 ) -> Iterator[tuple[int, dict[str, Any]]]:
@@ -83,27 +77,13 @@ def run(
         for number, path in enumerate(jobs):
             yield number, run_one(path, order, number=number + 1, told=_told_of(told, number))
         return
-    context = multiprocessing.get_context("spawn")  # threads and locks are not forked
-    with ProcessPoolExecutor(workers, context, share_cores, (workers,)) as pool:
-        waiting: dict[Future[dict[str, Any]], int] = {
-            pool.submit(run_one, path, order, number=number + 1): number for number, path in enumerate(jobs)
-        }
-        while waiting:
-            done, _ = wait(waiting, timeout=0.5, return_when=FIRST_COMPLETED)
-            for future in done:
-                number = waiting.pop(future)
-                yield number, _outcome(future, jobs[number])
-            if told is not None and waiting and not told(min(waiting.values()), 0.0):
-                for future in waiting:
-                    future.cancel()
-                raise Cancelled
-
-
-def _outcome(future: "Future[dict[str, Any]]", path: Path) -> dict[str, Any]:
-    try:
-        return future.result()
-    except Exception as error:  # noqa: BLE001 - a worker that died takes no other with it
-        return _failed(path, f"its worker ended: {error!r}")
+    tasks = [partial(run_one, path, order, number=number + 1) for number, path in enumerate(jobs)]
+    yield from spread(
+        tasks,
+        workers,
+        lambda number, error: _failed(jobs[number], f"its worker ended: {error!r}"),
+        lambda number: told is None or told(number, 0.0),
+    )
 
 
 def _told_of(told: Told | None, number: int) -> Callable[[float], bool]:
