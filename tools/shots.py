@@ -20,6 +20,7 @@ from peel.demo.arriving import write_variants
 from peel.demo.backings import backing_file
 from peel.desk.app import make_app
 from peel.desk.bench import Bench
+from peel.desk.controls.number_field import NumberField
 from peel.desk.desk_state import DeskState
 from peel.desk.steps import Step
 from peel.desk.tools.place_tool import PlaceTool
@@ -222,6 +223,10 @@ def shoot_shadow(visit: Visit) -> None:
     visit.press("shadow contact")
     visit.press("propose light")
     visit.settle()
+    height = visit.window.findChild(NumberField, "shadow cast.light_deg")
+    assert height is not None
+    height.set_value(62)
+    visit.settle()
     bench.canvas.fit()
     visit.do("Ground")
     visit.shoot("backing-shadow")
@@ -336,7 +341,7 @@ def main() -> int:
     panel.presets.choose("Shop, white")
     panel.presets.change()
     visit.settle()
-    bench.side.scroller.ensureWidgetVisible(panel.presets.form.keep)
+    bench.side.scroller.verticalScrollBar().setValue(panel.presets.form.mapTo(panel, QPoint(0, 0)).y())
     visit.shoot("deliver-preset")
     panel.presets.form.left.emit()
     panel.compare.click()

@@ -104,7 +104,7 @@ def test_photos_are_opened_walked_carried_to_and_delivered(board: Hand, session:
     board.press("carry")
     board.wait(lambda: all((session / f"puppet-{number}.peel").exists() for number in (2, 3, 4)))
     _rest(board)
-    assert "moved 12 px across" in page.model.note_of(page.model.entries[2])
+    assert "moved by 12, " in page.model.note_of(page.model.entries[2])
     assert "4 photos" in page.counts.text()
     (session / "puppet-4.peel").write_bytes(b"no job any more")
     page.list.clearSelection()

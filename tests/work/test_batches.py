@@ -71,7 +71,7 @@ def test_another_picture_is_not_taken_for_a_moved_one() -> None:
 def test_marks_follow_the_framing_and_the_recipe_comes_along() -> None:
     source, target = _marked(_shifted(0, 0)), new_job(_shifted(17, -9, 0.9, seed=5))
     done = carried(source, target, "both")
-    assert "moved 17 px across, -9 px down" in done.says
+    assert "moved by 17, -9 px" in done.says
     assert np.array_equal(done.job.marks.read()[:291, 17:], source.marks.read()[9:, :-17])
     assert done.job.settings.recipe.backing.colour == "#336699"
     assert done.job.has_subject

@@ -31,7 +31,7 @@ from peel.work.inspecting import words_of
 from peel.work.read_back import photo_under, read_delivered
 from peel.work.scheduler import Ticket
 from peel.work.stages import Stages
-from peel.work.views import View, render
+from peel.work.views import Look, View, render
 
 __all__ = ["DeliverDesk"]
 
@@ -165,7 +165,7 @@ class DeliverDesk(LaneDesk):
             return
         for own, snag in self._listed:
             if not self._panel.snags.has_picture(own.key):
-                draw = partial(_drawn_on, bridge.session.stages, job, snag.at)
+                draw = partial(_drawn_on, bridge.session.stages, job, snag.at, self._desk.look)
                 self._lane.submit(("picture", own.key), draw, partial(self._pictured.emit, bridge, own.key))
 
     def _on_pictured(self, bridge: object, key: str, image: QImage) -> None:
@@ -254,11 +254,7 @@ def _drawn(path: Path, size: tuple[int, int]) -> QImage:
     return image
 
 
-def _drawn_on(stages: Stages, job: Job, at: tuple[float, float], _ticket: Ticket) -> QImage:
-    return _picture(stages, job, at)
-
-
-def _picture(stages: Stages, job: Job, at: tuple[float, float]) -> QImage:
+def _drawn_on(stages: Stages, job: Job, at: tuple[float, float], look: Look, _ticket: Ticket) -> QImage:
     """Draw the surroundings of a snag on the loud colour."""
     level = 0
     around = Rect(int(at[1]) - _AROUND_PX, int(at[0]) - _AROUND_PX, int(at[1]) + _AROUND_PX, int(at[0]) + _AROUND_PX)
@@ -266,7 +262,7 @@ def _picture(stages: Stages, job: Job, at: tuple[float, float]) -> QImage:
     if window.is_empty:
         window = job.photo.space.bounds(job.photo.space.level_within(_PICTURE_PX))
         level = job.photo.space.level_within(_PICTURE_PX)
-    return image_from_rgb(render(stages, job, View.LOUD, window, level))
+    return image_from_rgb(render(stages, job, View.LOUD, window, level, look))
 
 
 def _of_order(job: Job, snag: DeliverySnag) -> ListedSnag:

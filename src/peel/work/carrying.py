@@ -62,7 +62,7 @@ def carried(source: Job, target: Job, what: What) -> Carried:
         if framing.is_same:
             right, down = round(framing.right), round(framing.down)
             job = with_marks_of(job, source, right, down)
-            by = f", moved {right} px across, {down} px down" if right or down else ""
+            by = f", moved by {right}, {down} px" if right or down else ""
             says.append(f"and marks{by}" if says else f"marks{by}")
         else:
             takes_marks = False

@@ -36,7 +36,7 @@ class PresetList(QWidget):
         self._known: dict[str, Preset] = {}
         self.list = QListWidget()
         self.list.setAccessibleName("Presets to deliver by")
-        self.list.setFixedHeight(146)
+        self.list.setFixedHeight(186)
         self.list.itemChanged.connect(lambda _item: self._on_tick())
         self.list.itemDoubleClicked.connect(lambda _item: self.change())
         self.list.currentRowChanged.connect(lambda _row: self._show_chosen())
