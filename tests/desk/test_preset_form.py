@@ -16,8 +16,9 @@ from desk.hand import Hand
 from peel.desk.panels.preset_form import PresetForm
 from peel.desk.steps import Step
 from peel.files.presets import SHIPPED, own_folder, read_preset
+from peel.job.edits import set_value
 from peel.job.preset import FORMATS, Preset, SizeRule
-from peel.job.settings import Backing, SheetFrame
+from peel.job.settings import Backing, Delivery, SheetFrame
 
 _SIZES = st.one_of(
     st.builds(SizeRule, fit=st.sampled_from(["longest", "width", "height"]), px=st.integers(1, 30_000)),
@@ -133,4 +134,18 @@ def test_a_preset_changed_in_the_window_is_delivered_by_and_shared(
     marked.press_text(shelf, "Remove it")
     rest()
     assert not list(own_folder().glob("Small*"))
+    assert marked.job.settings.recipe.delivery.presets == ()
     assert shelf.list.findItems("Small and gray", Qt.MatchFlag.MatchExactly) == []
+
+
+def test_a_preset_that_is_not_here_is_said_and_can_be_taken_off(marked: Hand) -> None:
+    lost = Delivery().with_presets(["Lost"], {})
+    marked.desk.edit("Presets", lambda job: set_value(job, "recipe.delivery", lost))
+    marked.step("Deliver")
+    panel = marked.panel(Step.DELIVER)
+    marked.wait(lambda: "the preset Lost, which is not here" in panel._names.text())
+    marked.wait(lambda: panel.presets.list.findItems("Lost", Qt.MatchFlag.MatchExactly) != [])
+    (item,) = panel.presets.list.findItems("Lost", Qt.MatchFlag.MatchExactly)
+    item.setCheckState(Qt.CheckState.Unchecked)
+    marked.wait(lambda: "disc-cutout.png" in panel._names.text())
+    assert marked.job.settings.recipe.delivery.presets == ()

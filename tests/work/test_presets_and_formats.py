@@ -27,12 +27,21 @@ from peel.errors import DeliveryError, PhotoError, UsageError
 from peel.files.delivery_profiles import converted, out_of_gamut, profile_named
 from peel.files.metadata import Rights, read_metadata, rights_only
 from peel.files.photo import decode_photo
-from peel.files.presets import find_preset, import_preset, own_folder, presets, read_preset, remove_preset, write_preset
+from peel.files.presets import (
+    find_preset,
+    import_preset,
+    keep_preset,
+    own_folder,
+    presets,
+    read_preset,
+    remove_preset,
+    write_preset,
+)
 from peel.files.project import ProjectFile
 from peel.job.edits import set_value, use_zones, with_matte
 from peel.job.job import Job, Photo, new_job
 from peel.job.preset import FORMATS, Preset, SizeRule, file_name
-from peel.job.settings import Backing, SheetFrame
+from peel.job.settings import Backing, Delivery, SheetFrame
 from peel.matte.srgb import to_linear
 from peel.work.delivery import Order, deliver, orders_of, planned, size_of_file
 from peel.work.delivery_report import report_row, write_report
@@ -454,6 +463,37 @@ def test_next_week_the_same_bytes(tmp_path: Path, photo_bytes: bytes) -> None:
     for name in files:
         assert (tmp_path / "one" / name).read_bytes() == (tmp_path / "two" / name).read_bytes(), name
     assert json.loads((tmp_path / "r.json").read_text())["delivered"][0]["photo"] == "disc.jpg"
+
+
+def test_a_job_takes_its_own_presets_along(
+    tmp_path: Path, photo_bytes: bytes, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    """The job remembers a preset of the person's for machines that have none of its name."""
+    own = keep_preset(Preset(name="Mine", product="matte", size=SizeRule(fit="width", px=99), file_name="{name}-mine"))
+    (tmp_path / "disc.jpg").write_bytes(photo_bytes)
+    path = tmp_path / "disc.peel"
+    session = Session.begin(tmp_path / "disc.jpg", path)
+    zones = soft_disc(300, 420, 90)[2]
+    session.apply("Zones", lambda job: use_zones(job, zones))
+    plain = Delivery(cutout=False, flat=False, matte=False)
+    session.apply("Presets", lambda job: job.with_recipe(delivery=plain.with_presets(["Mine"], {"Mine": own})))
+    session.wait_idle()
+    session.close()
+    assert main(["deliver", str(path), "--to", str(tmp_path / "here")]) == 0
+    monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "another machine"))
+    assert "Mine" not in presets()
+    assert main(["deliver", str(path), "--to", str(tmp_path / "there")]) == 0
+    made = [(tmp_path / folder / "disc-mine.png").read_bytes() for folder in ("here", "there")]
+    assert made[0] == made[1]
+
+    session = Session.resume(ProjectFile.open(path))
+    session.apply("Presets", lambda job: job.with_recipe(delivery=plain.with_presets(["Lost"], {})))
+    session.wait_idle()
+    session.close()
+    capsys.readouterr()
+    assert main(["deliver", str(path), "--to", str(tmp_path / "lost")]) == 2
+    assert "the preset Lost, which is not here" in capsys.readouterr().err
+    assert not list((tmp_path / "lost").glob("*.png"))
 
 
 def test_many_jobs_at_the_command_line_and_one_that_is_broken(

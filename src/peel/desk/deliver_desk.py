@@ -25,7 +25,7 @@ from peel.job.preset import Preset
 from peel.job.rect import Rect
 from peel.job.snags import accept, mend, mends, settled_by
 from peel.matte.inspect.snags import Snag
-from peel.work.delivery import Delivered, presets_of, wanted_presets
+from peel.work.delivery import Delivered, all_presets
 from peel.work.delivery_snags import DeliverySnag, accept_delivery_snag, delivery_snags, is_delivery_snag_accepted
 from peel.work.inspecting import words_of
 from peel.work.read_back import photo_under, read_delivered
@@ -126,10 +126,9 @@ class DeliverDesk(LaneDesk):
             self._show()
             return
         self._asked = job
-        wanted = [*presets_of(job.settings.recipe.delivery), *wanted_presets(job)]
         self._lane.submit(
             "look",
-            lambda _ticket: delivery_snags(job, stages, wanted),
+            lambda _ticket: delivery_snags(job, stages, all_presets(job)),
             lambda found: self._looked.emit(job, found, None),
             lambda error: self._looked.emit(job, [], error),
         )

@@ -32,6 +32,7 @@ class PresetDesk(LaneDesk):
     changed = Signal()
     _read = Signal(object)
     _kept = Signal(object)
+    _dropped = Signal(object)
     _shared = Signal(str)
     _failed = Signal(object)
 
@@ -41,13 +42,15 @@ class PresetDesk(LaneDesk):
         self._known: dict[str, Preset] = {}
         panel.add_asked.connect(self._on_add)
         panel.share_asked.connect(self._on_share)
-        panel.drop_asked.connect(lambda name: self._submit(partial(remove_preset, name), lambda _: self._kept.emit("")))
+        panel.drop_asked.connect(lambda name: self._submit(partial(_removed, name), self._dropped.emit))
         panel.kept.connect(self._keep)
+        panel.ticked.connect(self._tick)
         desk.step_changed.connect(self._on_step)
         desk.session_changed.connect(self._on_step)
         desk.job_changed.connect(lambda _job, _before: self._show())
         self._read.connect(self._on_read)
         self._kept.connect(self._on_kept)
+        self._dropped.connect(self._on_dropped)
         self._shared.connect(lambda name: desk.say(f"Written: {name}."))
         self._failed.connect(lambda error: desk.say(error.message, error.hint))
 
@@ -70,7 +73,14 @@ class PresetDesk(LaneDesk):
     def _show(self) -> None:
         job = self._desk.job
         if job is not None and self._desk.step is Step.DELIVER:
-            self._panel.show_presets(list(self._known.values()), job.settings.recipe.delivery.presets)
+            own = job.settings.recipe.delivery
+            known = {preset.name: preset for preset in own.copies if preset.name in own.presets} | self._known
+            missing = [name for name in own.presets if name not in known]
+            self._panel.show_presets(list(known.values()), own.presets, missing)
+
+    def _tick(self, names: tuple[str, ...]) -> None:
+        known = dict(self._known)
+        self._desk.edit("Presets", partial(_with_presets, names=names, known=known))
 
     def _on_add(self) -> None:
         chosen = ask_preset(self._panel.window())
@@ -80,14 +90,22 @@ class PresetDesk(LaneDesk):
     def _keep(self, preset: Preset) -> None:
         self._submit(partial(keep_preset, preset), self._kept.emit)
 
-    def _on_kept(self, preset: Preset | str) -> None:
-        """Tick a preset that was kept; one that was removed is ticked no longer if there is none of its name."""
-        if isinstance(preset, Preset):
-            self._known[preset.name] = preset
-            self._desk.edit("Preset", partial(_with_preset, name=preset.name))
-            self._show()
-            self._panel.choose(preset.name)
-        self._on_step()
+    def _on_kept(self, preset: Preset) -> None:
+        """Tick a preset that was kept."""
+        self._known[preset.name] = preset
+        self._desk.edit("Preset", partial(_with_preset, preset=preset))
+        self._show()
+        self._panel.choose(preset.name)
+        self.changed.emit()
+
+    def _on_dropped(self, answer: tuple[str, dict[str, Preset]]) -> None:
+        """Take the tick away from a preset that was removed, unless there is a shipped one of its name."""
+        name, known = answer
+        self._known = known
+        job = self._desk.job
+        if job is not None and name not in known and name in job.settings.recipe.delivery.presets:
+            self._desk.edit("Presets", partial(_without_preset, name=name))
+        self._show()
         self.changed.emit()
 
     def _on_share(self, name: str) -> None:
@@ -97,6 +115,20 @@ class PresetDesk(LaneDesk):
             self._submit(lambda: write_preset(preset, chosen), lambda _: self._shared.emit(chosen.name))
 
 
-def _with_preset(job: Job, name: str) -> Job:
+def _removed(name: str) -> tuple[str, dict[str, Preset]]:
+    remove_preset(name)
+    return name, presets()
+
+
+def _without_preset(job: Job, name: str) -> Job:
+    return _with_presets(job, tuple(own for own in job.settings.recipe.delivery.presets if own != name), {})
+
+
+def _with_presets(job: Job, names: tuple[str, ...], known: dict[str, Preset]) -> Job:
+    return set_value(job, "recipe.delivery", job.settings.recipe.delivery.with_presets(names, known))
+
+
+def _with_preset(job: Job, preset: Preset) -> Job:
+    """Tick a preset, in place of one of its name."""
     names = job.settings.recipe.delivery.presets
-    return set_value(job, "recipe.delivery.presets", names if name in names else (*names, name))
+    return _with_presets(job, names if preset.name in names else (*names, preset.name), {preset.name: preset})

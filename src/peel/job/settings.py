@@ -8,13 +8,13 @@ from pydantic import Field, model_validator
 from peel.job.settings_base import HexColour, Point, SettingsModel
 from peel.job.settings_colour import MOST_OUTWARD, MOST_TINTS, Colour, ColourArea, EdgeColour, SpillHue, Tint
 from peel.job.settings_cutouts import MOST_CUTOUTS, Corners, PlacedCutout, is_placeable
+from peel.job.settings_delivery import Delivery
 from peel.job.settings_shadow import CastShadow, ContactShadow, KeptShadow, Shadow
 from peel.job.settings_sheet import (
     MOST_SIDE,
     MOST_STOPS,
     Backing,
     BackingPhoto,
-    Delivery,
     Grade,
     Gradient,
     GradientStop,

@@ -11,7 +11,6 @@ __all__ = [
     "MOST_STOPS",
     "Backing",
     "BackingPhoto",
-    "Delivery",
     "Grade",
     "Gradient",
     "GradientStop",
@@ -186,15 +185,3 @@ class SheetFrame(SettingsModel):
     aspect: Annotated[float, Field(ge=0.1, le=10)] | None = None
     size: tuple[Side, Side] | None = None
     centred: bool = False
-
-
-class Delivery(SettingsModel):
-    """Which files are delivered, and how: three plain ones, and those of presets by their names."""
-
-    cutout: bool = True
-    cutout_bits: Literal[8, 16] = 8
-    flat: bool = True
-    flat_quality: Annotated[int, Field(ge=40, le=100)] = 92
-    matte: bool = True
-    matte_bits: Literal[8, 16] = 8
-    presets: Annotated[tuple[Annotated[str, Field(max_length=80)], ...], Field(max_length=50)] = ()

@@ -11,7 +11,7 @@ from functools import partial
 from pathlib import Path
 from typing import Final
 
-from peel.errors import Cancelled, DeliveryError
+from peel.errors import Cancelled, DeliveryError, UsageError
 from peel.files.atomic import write_whole
 from peel.files.metadata import Metadata, read_metadata
 from peel.files.presets import presets
@@ -28,6 +28,7 @@ from peel.work.wording import backing_words
 __all__ = [
     "Delivered",
     "Order",
+    "all_presets",
     "cutout_pixels",
     "deliver",
     "flat_pixels",
@@ -86,9 +87,25 @@ def presets_of(delivery: Delivery) -> list[Preset]:
 
 
 def wanted_presets(job: Job) -> list[Preset]:
-    """Return the presets that a job's recipe names; those that are not there any more are left out."""
-    known = presets() if job.settings.recipe.delivery.presets else {}
-    return [known[name] for name in job.settings.recipe.delivery.presets if name in known]
+    """Return the presets that a job's recipe names: as they are here, or as the job remembers them.
+
+    Raises
+    ------
+    UsageError
+        If one is neither here nor remembered.
+    """
+    own = job.settings.recipe.delivery
+    known = {preset.name: preset for preset in own.copies} | (presets() if own.presets else {})
+    missing = [name for name in own.presets if name not in known]
+    if missing:
+        message = f"The job is to be delivered by the preset {missing[0]}, which is not here."
+        raise UsageError(message, "Add it from its file, or take its tick away.")
+    return [known[name] for name in own.presets]
+
+
+def all_presets(job: Job) -> list[Preset]:
+    """Return the plain files of a job's recipe as presets, and the presets that it names; see `wanted_presets`."""
+    return [*presets_of(job.settings.recipe.delivery), *wanted_presets(job)]
 
 
 def orders_of(

@@ -23,7 +23,7 @@ from peel.job.job import Job
 from peel.job.preset import Preset
 from peel.job.settings import value_of
 from peel.work import memory
-from peel.work.delivery import Delivered, Order, deliver, orders_of, planned, presets_of, wanted_presets
+from peel.work.delivery import Delivered, deliver, orders_of, planned, presets_of, wanted_presets
 from peel.work.delivery_report import report_row, write_report
 from peel.work.memory import is_file
 from peel.work.scheduler import Lane, Ticket
@@ -111,7 +111,6 @@ class DeliverPanel(Panel):
 
     def _build_presets(self) -> None:
         self.presets = PresetList()
-        self.presets.ticked.connect(lambda names: self._set("Presets", "recipe.delivery.presets", names))
         self.column.addWidget(self.presets)
         self.report = QCheckBox("Write a report beside them, JSON and CSV")
         self.report.setChecked(memory.read_preference("report") is True)
@@ -174,9 +173,7 @@ class DeliverPanel(Panel):
         self.go.setText("Deliver")
         folder = self.folder
         orders = presets_of(job.settings.recipe.delivery) or job.settings.recipe.delivery.presets
-        self._lane.submit(
-            "plan", lambda _ticket: _plan_words(orders_of(job, folder, wanted_presets(job))), self._planned.emit
-        )
+        self._lane.submit("plan", lambda _ticket: _plan_words(job, folder), self._planned.emit)
         ready = bool(orders) and job.has_subject and job.is_solved and self._ticket is None
         self.go.setEnabled(ready)
         self.go.setToolTip("Write the ticked files (Ctrl+Return)" if ready else "Mark a subject and let it solve first")
@@ -274,8 +271,12 @@ class DeliverPanel(Panel):
         QDesktopServices.openUrl(QUrl.fromLocalFile(str(self.folder)))
 
 
-def _plan_words(orders: list[Order]) -> str:
-    """Say which files will be written, and which are there already."""
+def _plan_words(job: Job, folder: Path) -> str:
+    """Say which files will be written, and which are there already; or why none can be."""
+    try:
+        orders = orders_of(job, folder, wanted_presets(job))
+    except PeelError as error:
+        return f"{error.message} {error.hint}"
     lines = [f"{order.path.name}{' (replaces the one there)' if is_file(order.path) else ''}" for order in orders]
     return "\n".join(lines) or "No file is ticked."
 

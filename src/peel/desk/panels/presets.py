@@ -62,8 +62,8 @@ class PresetList(QWidget):
         self.form.hide()
         self._show_chosen()
 
-    def show_presets(self, known: Sequence[Preset], ticked: Sequence[str]) -> None:
-        """Show presets, those that are ticked among them."""
+    def show_presets(self, known: Sequence[Preset], ticked: Sequence[str], missing: Sequence[str] = ()) -> None:
+        """Show presets, those that are ticked among them, and names of ticked ones that are not here."""
         self._known = {preset.name: preset for preset in known}
         chosen = self._chosen
         with QSignalBlocker(self.list):
@@ -72,6 +72,12 @@ class PresetList(QWidget):
                 item = QListWidgetItem(preset.name)
                 item.setToolTip(f"{preset.words} · {preset.file_name}")
                 item.setCheckState(Qt.CheckState.Checked if preset.name in ticked else Qt.CheckState.Unchecked)
+                self.list.addItem(item)
+            for name in missing:
+                item = QListWidgetItem(name)
+                item.setToolTip("Not here: add it from its file, or take its tick away")
+                item.setForeground(Qt.GlobalColor.gray)
+                item.setCheckState(Qt.CheckState.Checked)
                 self.list.addItem(item)
         self.choose(chosen)
 
@@ -88,7 +94,7 @@ class PresetList(QWidget):
 
     def _show_chosen(self) -> None:
         for button in (self._change_button, self._share, self._drop):
-            button.setEnabled(bool(self._chosen))
+            button.setEnabled(self._chosen in self._known)
 
     def _on_tick(self) -> None:
         items = (self.list.item(row) for row in range(self.list.count()))
