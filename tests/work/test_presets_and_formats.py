@@ -517,8 +517,12 @@ def test_many_jobs_at_the_command_line_and_one_that_is_broken(
     assert sorted(path.name for path in (tmp_path / "out").glob("*.png")) == ["01-disc.png", "03-disc.png"]
     assert "broken.peel" in capsys.readouterr().err
     assert "failed" in (tmp_path / "r.csv").read_text()
-    main(["check", jobs[0], jobs[2], "--severity", "grave"])
-    assert "b.peel" in capsys.readouterr().out
+    capsys.readouterr()
+    assert main(["check", str(tmp_path), "--severity", "grave"]) == 3
+    told = capsys.readouterr()
+    assert "a.peel" in told.out
+    assert "b.peel: " in told.out
+    assert told.err.count("broken.peel") == 1
     assert main(["presets"]) == 0
     assert "Shop, white" in capsys.readouterr().out
     assert main(["deliver", jobs[0], "--to", str(tmp_path), "--preset", "Nope"]) == 2

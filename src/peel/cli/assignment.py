@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from peel.cli.common import app, code_of, progress
+from peel.cli.common import app, code_of, complain, progress
 from peel.errors import UsageError
 
 if TYPE_CHECKING:
@@ -78,7 +78,7 @@ def _each(work: "Work", photos: list[Path], to: Path, workers: int, *, as_json: 
             rows.append(row)
             tell(photos[number].name, len(rows) / len(photos))
             if "error" in row:
-                typer.echo(f"peel: {photos[number]}: {row['error']}", err=True)
+                complain(row["photo"], row["error"])
             if as_json:
                 typer.echo(json.dumps(row))
             elif "error" not in row:

@@ -14,7 +14,7 @@ from peel.errors import SolveError
 if TYPE_CHECKING:
     from peel.work.session import Session
 
-__all__ = ["app", "code_of", "progress", "share_of", "solved"]
+__all__ = ["app", "code_of", "complain", "progress", "share_of", "solved"]
 
 app = typer.Typer(
     help="Cut a photograph's subject from its backdrop as a clean alpha matte.",
@@ -63,6 +63,12 @@ def share_of(tell: Callable[[str, float], None], stage: str) -> Callable[[float]
         return True
 
     return told
+
+
+def complain(path: str, error: str, *, alone: bool = False) -> None:
+    """Say on stderr what went wrong with one of several files, and with which one unless the sentence names it."""
+    named = "" if alone or Path(path).name in error else f"{path}: "
+    typer.echo(f"peel: {named}{error}", err=True)
 
 
 def code_of(rows: Sequence[dict[str, Any]]) -> int:

@@ -7,15 +7,15 @@ from typing import Annotated, Any
 
 import typer
 
-from peel.cli.common import app, code_of, progress, share_of, solved
-from peel.errors import UsageError
+from peel.cli.common import app, code_of, complain, progress, share_of, solved
+from peel.errors import PeelError, UsageError, exit_code
 
 __all__ = ["check", "compact", "deliver", "presets"]
 
 
 @app.command()
 def check(
-    jobs: Annotated[list[Path], typer.Argument(help="The .peel jobs.")],
+    jobs: Annotated[list[Path], typer.Argument(help="The .peel jobs, or folders of them.")],
     severity: Annotated[
         str, typer.Option(help="The least severity that fails the check: slight, plain or grave.")
     ] = "plain",
@@ -27,31 +27,43 @@ def check(
     ] = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print all figures, as JSON.")] = False,
 ) -> None:
-    """Inspect jobs; exit 1 if anything is wrong that was not accepted."""
+    """Inspect jobs; exit 1 if anything is wrong that was not accepted. One that fails stops no other."""
     from peel.files.presets import find_preset
     from peel.work.checking import check_job, check_order, fails
 
     if severity not in ("slight", "plain", "grave"):
         message = f"{severity} is no severity."
         raise UsageError(message, "Choose slight, plain or grave.")
-    if reference is not None and len(jobs) > 1:
+    listed = _listed(jobs)
+    if reference is not None and len(listed) > 1:
         raise UsageError("A reference is the true matte of one job.", "Check the jobs one by one.")
     wanted = [find_preset(name) for name in preset or []]
-    failed = False
-    for path in jobs:
-        with solved(path) as (session, tell):
-            rows = check_job(session.job, session.stages, reference, share_of(tell, "Inspecting"))
-            rows += check_order(session.job, session.stages, wanted)
-        failed |= fails(rows, severity)
-        if as_json:
-            typer.echo(json.dumps({"job": str(path), "snags": rows}))
+    failed, broken = False, 0
+    for path in listed:
+        try:
+            with solved(path) as (session, tell):
+                rows = check_job(session.job, session.stages, reference, share_of(tell, "Inspecting"))
+                rows += check_order(session.job, session.stages, wanted)
+        except PeelError as error:  # one job stops no other
+            broken = broken or exit_code(error)
+            complain(str(path), str(error), alone=len(listed) == 1)
+            if as_json:
+                typer.echo(json.dumps({"job": str(path), "error": str(error)}))
             continue
-        if len(jobs) > 1:
-            typer.echo(f"{path}: {len(rows)} snags")
-        for row in rows:
-            typer.echo(_snag_line(row))
-    if failed:
-        raise typer.Exit(1)
+        failed |= fails(rows, severity)
+        _say_snags(path, rows, as_json=as_json, alone=len(listed) == 1)
+    if failed or broken:
+        raise typer.Exit(broken or 1)
+
+
+def _say_snags(path: Path, rows: list[dict[str, Any]], *, as_json: bool, alone: bool) -> None:
+    if as_json:
+        typer.echo(json.dumps({"job": str(path), "snags": rows}))
+        return
+    if not alone:
+        typer.echo(f"{path}: {len(rows)} snags")
+    for row in rows:
+        typer.echo(_snag_line(row))
 
 
 def _snag_line(row: dict[str, Any]) -> str:
@@ -122,8 +134,7 @@ def _told(tell: Callable[[str, float], None], jobs: list[Path]) -> Callable[[int
 
 def _say(row: dict[str, Any], *, as_json: bool, alone: bool) -> None:
     if row.get("error"):
-        named = "" if alone else f"{row['job']}: "
-        typer.echo(f"peel: {named}{row['error']}", err=True)
+        complain(row["job"], row["error"], alone=alone)
     if as_json:
         typer.echo(json.dumps(row["files"] if alone and not row.get("error") else row))
         return
