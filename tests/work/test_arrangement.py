@@ -292,6 +292,20 @@ def test_shadows_lie_under_the_subject_and_nowhere_else_changes(solved: Job) -> 
     assert np.array_equal(_flat(release_shadows(brushed)), shaded)
 
 
+def test_a_faint_wide_shadow_has_no_bands_in_eight_bits(solved: Job) -> None:
+    cast = {"on": True, "towards_deg": 20, "light_deg": 45, "soft_px": 120, "strength": 0.06, "fade": 0.8}
+    job = set_value(_on(solved, "#ffffff"), "recipe.shadow", {"cast": cast})
+    window = Rect(200, 250, 300, 420)
+    exact = stages_window(job, window)[..., 0] * 255
+    rounded = _flat(job)[window.slices][..., 0]
+    shaded = (exact < 254) & (solved.alpha(window) == 0)
+    off = cv2.blur(rounded.astype(np.float32) - exact, (11, 11))[
+        cv2.erode(shaded.astype(np.uint8), np.ones((15, 15))) > 0
+    ]
+    assert off.size > 800
+    assert np.abs(off).max() < 0.15  # bands would be off by nearly half a step
+
+
 def stages_window(job: Job, rect: Rect) -> np.ndarray:
     white = lambda part: np.ones((part.height, part.width, 3), np.float32)  # noqa: E731
     return _stages(job).sheet(sheet_of(job), rect, 0, white)
