@@ -138,6 +138,17 @@ def test_a_preset_changed_in_the_window_is_delivered_by_and_shared(
     assert shelf.list.findItems("Small and gray", Qt.MatchFlag.MatchExactly) == []
 
 
+def test_a_dropped_preset_is_added_and_ticked(marked: Hand, tmp_path: Path) -> None:
+    dropped = tmp_path / "order.json"
+    dropped.write_text(json.dumps({"name": "Dropped", "product": "matte"}))
+    marked.bench.take_file(dropped)
+    marked.wait(lambda: marked.job.settings.recipe.delivery.presets == ("Dropped",))
+    assert marked.desk.step is Step.DELIVER
+    (tmp_path / "bad.json").write_text('{"product": "cutout", "sise": 3}')
+    marked.bench.take_file(tmp_path / "bad.json")
+    marked.wait(lambda: "a setting that there is not: sise" in marked.window.message.text)
+
+
 def test_a_preset_that_is_not_here_is_said_and_can_be_taken_off(marked: Hand) -> None:
     lost = Delivery().with_presets(["Lost"], {})
     marked.desk.edit("Presets", lambda job: set_value(job, "recipe.delivery", lost))

@@ -292,8 +292,11 @@ class Bench(QWidget):
         self.files.open_path(path)
 
     def take_file(self, path: Path) -> None:
-        """Take a file that was dropped: in Backing it stands on the sheet, elsewhere it is opened."""
+        """Take a file that was dropped: in Backing it stands on the sheet, a preset is added, else it is opened."""
         if self.desk.job is not None and self.desk.step is Step.BACKING:
             self.backing_desk.take_file(path)
+        elif self.desk.job is not None and path.suffix.lower() == ".json":
+            self.desk.show_step(Step.DELIVER)
+            self.deliver_desk.presets.add(path)
         else:
             self.files.open_path(path)

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from functools import partial
+from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import Signal
@@ -85,7 +86,11 @@ class PresetDesk(LaneDesk):
     def _on_add(self) -> None:
         chosen = ask_preset(self._panel.window())
         if chosen is not None:
-            self._submit(partial(import_preset, chosen), self._kept.emit)
+            self.add(chosen)
+
+    def add(self, path: Path) -> None:
+        """Add a preset from its file to the person's own, and tick it."""
+        self._submit(partial(import_preset, path), self._kept.emit)
 
     def _keep(self, preset: Preset) -> None:
         self._submit(partial(keep_preset, preset), self._kept.emit)
