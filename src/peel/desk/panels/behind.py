@@ -79,7 +79,8 @@ class BehindPage(Panel):
             NumberField("saturation", low=0, high=100, default=0, unit="%", tip="0 % is grey"),
             NumberField("brightness", low=0, high=100, default=100, unit="%", tip="0 % is black"),
         ]
-        self.row(*self._parts)
+        self.row(*self._parts[:2])
+        self.column.addWidget(self._parts[2])
         for part in self._parts:
             part.changed.connect(self._on_part)
         keep = self.button("Keep it with the assignment", lambda: self.swatches.keep(self._colour), role="link",

@@ -113,7 +113,7 @@ class ColourPanel(Panel):
         self.changed.emit(name, value / _FIELDS[name][3], dragged)
 
     def _build_compare(self) -> None:
-        hold = self.button("Hold to see it without", lambda: None, tip="The photo's own colours, while held")
+        hold = self.button("Hold to see without", lambda: None, tip="The photo's own colours, while held")
         hold.setObjectName("compare colours")
         hold.pressed.connect(lambda: self.without_held.emit(True))
         hold.released.connect(lambda: self.without_held.emit(False))
