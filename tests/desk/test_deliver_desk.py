@@ -142,6 +142,7 @@ def test_a_file_that_is_there_is_asked_about_and_then_replaced(
     with Image.open(tmp_path / "order" / "disc-asked.png") as image:
         assert np.asarray(image).shape == (300, 420)
     panel.presets.list.setCurrentItem(panel.presets.list.findItems("Asks", Qt.MatchFlag.MatchExactly)[0])
+    delivering.press_text(panel.presets, "Change it")
     delivering.press_text(panel.presets, "Remove it")
     _rest(delivering)
     assert panel.presets.list.findItems("Asks", Qt.MatchFlag.MatchExactly) == []

@@ -128,6 +128,7 @@ def test_a_preset_changed_in_the_window_is_delivered_by_and_shared(
     shared = tmp_path / "shared.json"
     monkeypatch.setattr(QFileDialog, "exec", lambda _self: QFileDialog.DialogCode.Accepted)
     monkeypatch.setattr(QFileDialog, "selectedFiles", lambda _self: [str(shared)])
+    marked.press_text(shelf, "Change it")
     marked.press_text(shelf, "Share it…")
     rest()
     assert json.loads(shared.read_text())["file_name"] == "{name}-small"

@@ -34,9 +34,10 @@ class PresetList(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self._known: dict[str, Preset] = {}
+        self._opened = ""
         self.list = QListWidget()
         self.list.setAccessibleName("Presets to deliver by")
-        self.list.setFixedHeight(186)
+        self.list.setFixedHeight(132)
         self.list.itemChanged.connect(lambda _item: self._on_tick())
         self.list.itemDoubleClicked.connect(lambda _item: self.change())
         self.list.currentRowChanged.connect(lambda _row: self._show_chosen())
@@ -44,22 +45,25 @@ class PresetList(QWidget):
         self.form.kept.connect(self._on_kept)
         self.form.left.connect(self._close)
         self._change_button = _link("Change it", self.change, "Opens the chosen one: size, colours, name, the rest")
-        self._share = _link("Share it…", self._on_share, "Writes the chosen one into a JSON file")
-        self._drop = _link("Remove it", self._on_drop, "Removes the chosen one, if it is your own; "
-                                                       "a shipped one that you changed is then as it was")  # fmt: skip
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
         column.addWidget(self.list)
         column.addLayout(
             _line(
+                self._change_button,
                 _link("New…", self._begin, "Begins a preset of your own"),
                 _link("Add…", self.add_asked.emit, "A JSON file, as presets are shared"),
             )
         )
-        column.addLayout(_line(self._change_button, self._share, self._drop))
         column.addWidget(self.form)
-        self.form.hide()
+        share = _link("Share it…", self._on_share, "Writes it into a JSON file, as it was kept")
+        self._drop = _link("Remove it", self._on_drop, "Removes it, if it is your own; "
+                                                       "a shipped one that you changed is then as it was")  # fmt: skip
+        self._of_kept = QWidget()
+        self._of_kept.setLayout(_line(share, self._drop))
+        column.addWidget(self._of_kept)
+        self._close()
         self._show_chosen()
 
     def show_presets(self, known: Sequence[Preset], ticked: Sequence[str], missing: Sequence[str] = ()) -> None:
@@ -93,8 +97,7 @@ class PresetList(QWidget):
         return self.list.item(row).text() if row >= 0 else ""
 
     def _show_chosen(self) -> None:
-        for button in (self._change_button, self._share, self._drop):
-            button.setEnabled(self._chosen in self._known)
+        self._change_button.setEnabled(self._chosen in self._known)
 
     def _on_tick(self) -> None:
         items = (self.list.item(row) for row in range(self.list.count()))
@@ -112,12 +115,15 @@ class PresetList(QWidget):
             self._open(self._known[self._chosen])
 
     def _open(self, preset: Preset) -> None:
+        self._opened = preset.name
         self.form.show_preset(preset)
         self.form.show()
+        self._of_kept.setVisible(preset.name in self._known)
         self.form.name.setFocus()
 
     def _close(self) -> None:
         self.form.hide()
+        self._of_kept.hide()
         self.list.setFocus()
 
     def _on_kept(self, preset: Preset) -> None:
@@ -125,10 +131,11 @@ class PresetList(QWidget):
         self.kept.emit(preset)
 
     def _on_share(self) -> None:
-        self.share_asked.emit(self._chosen)
+        self.share_asked.emit(self._opened)
 
     def _on_drop(self) -> None:
-        self.drop_asked.emit(self._chosen)
+        self._close()
+        self.drop_asked.emit(self._opened)
 
 
 def _line(*buttons: QPushButton) -> QHBoxLayout:
