@@ -42,9 +42,11 @@ from peel.job.touching import SoftStroke
 from peel.matte.composite.warping import homography
 from peel.matte.inspect.measures import ciede2000
 from peel.matte.srgb import to_encoded, to_lab, to_linear
+from peel.work import products
 from peel.work.delivery import cutout_pixels, flat_pixels
 from peel.work.matching import matched_job
 from peel.work.placed_pictures import cutout_asset
+from peel.work.products import Want
 from peel.work.session import Session
 from peel.work.stages import Cache, Stages
 
@@ -410,3 +412,18 @@ def test_a_recipe_names_its_pictures_by_file(tmp_path: Path, solved: Job) -> Non
     recipe.write_text(json.dumps({"frame": {"size": [100_000, 10]}}))
     with pytest.raises(UsageError, match="30000"):
         read_recipe(recipe)
+
+
+def test_products_do_not_depend_on_how_strips_are_split(solved: Job, monkeypatch: pytest.MonkeyPatch) -> None:
+    job = _on(solved, "#446688")
+    job = set_value(job, "recipe.shadow", {"cast": {"on": True}, "contact": {"on": True}})
+    job = set_value(job, "recipe.wrap.amount", 0.6)
+    job = map_cutouts(copy_cutouts(job, [0]), [1], turning((200, 150), 12))
+    wants = [Want("cutout"), Want("matte", 16), Want("flat"), Want("shadow"), Want("cutout", framed=True)]
+    whole = products.products(job, _stages(job), wants)
+    monkeypatch.setattr(products, "_PIECE", 1)
+    for want, one, other in zip(wants, whole, products.products(job, _stages(job), wants), strict=True):
+        if want.on_sheet:
+            assert np.abs(one.astype(int) - other).max() <= 1, want  # warps and blurs look at a window's surroundings
+        else:
+            assert np.array_equal(one, other), want
