@@ -294,6 +294,15 @@ def test_shadows_lie_under_the_subject_and_nowhere_else_changes(solved: Job) -> 
     assert np.array_equal(_flat(release_shadows(brushed)), shaded)
 
 
+@pytest.mark.parametrize("move", [(0, 0), (-160, 30)])
+def test_a_shadow_is_the_same_whatever_room_there_is_to_see_it_in(solved: Job, move: tuple[int, int]) -> None:
+    cast = {"on": True, "towards_deg": -15, "light_deg": 20, "soft_px": 30, "move": move}
+    job = set_value(_on(solved, "#ffffff"), "recipe.shadow", {"cast": cast, "contact": {"on": True}})
+    narrow, roomy = _flat(job), _flat(set_value(job, "recipe.frame", SheetFrame(right=900, bottom=300)))
+    assert (roomy[:300, 420:] < 250).any()  # there is shadow beyond the photo
+    assert np.abs(narrow.astype(int) - roomy[:300, :420]).max() <= 1
+
+
 def test_a_faint_wide_shadow_has_no_bands_in_eight_bits(solved: Job) -> None:
     cast = {"on": True, "towards_deg": 20, "light_deg": 45, "soft_px": 120, "strength": 0.06, "fade": 0.8}
     job = set_value(_on(solved, "#ffffff"), "recipe.shadow", {"cast": cast})

@@ -3,6 +3,7 @@
 import threading
 from collections.abc import Callable, Hashable
 from dataclasses import dataclass
+from functools import partial
 from typing import Any, Final, Protocol
 from weakref import WeakKeyDictionary
 
@@ -14,11 +15,11 @@ from peel.job.job import Job
 from peel.job.rect import Rect
 from peel.job.settings import Shadow
 from peel.job.sheet import Placement, Sheet, subject_box
-from peel.job.space import level_size
+from peel.job.space import Space, level_size
 from peel.matte.arrays import FloatArray
 from peel.matte.composite.gradient import dither
 from peel.matte.composite.shadow import Cast, Ground, cast_shadow, contact_shadow, kept_shadow
-from peel.matte.composite.warping import scaled, warped
+from peel.matte.composite.warping import mapped, scaled, warped
 from peel.work.stages.cache import Cache
 from peel.work.stages.pictures import Pictures
 from peel.work.stages.pyramid import Pyramid, shrunk
@@ -28,6 +29,7 @@ __all__ = ["Layer", "Shadows", "Subjects"]
 _LONGEST: Final = 2048  # pixels of the longest side of a picture that shadows are made in
 _PREVIEWED: Final = 1024  # the same while a coarser level is looked at
 _ROOM: Final = 1.0  # of a picture's longer side, that a shadow may reach beyond it
+_ROOM_STEP: Final = 64  # pixels of the working level
 _SOME: Final = 0.02
 _HORIZON: Final = 0.05  # of the depth at a picture's middle, short of which nothing is placed
 
@@ -111,7 +113,8 @@ class Shadows:
             own = [placement for placement in casting if placement.asset is None]
             out.append(Layer(self._darkest(own, self._kept, rect, level), (0.0, 0.0, 0.0)))
         if shadow.cast.on or shadow.contact.on:
-            out.append(Layer(self._darkest(casting, self._made, rect, level), colour(shadow.colour)))
+            made = partial(self._made, sheet.space)
+            out.append(Layer(self._darkest(casting, made, rect, level), colour(shadow.colour)))
         return [Layer(_dithered(layer.opacity, rect), layer.colour) for layer in out]
 
     def _darkest(
@@ -140,7 +143,7 @@ class Shadows:
         key = ("kept shadow", own, self._subject_stamp(job, at), at)
         return _Raster(self._kept_once(key, make), 0, 0, 1 << at)
 
-    def _made(self, placement: Placement, level: int) -> _Raster | None:
+    def _made(self, space: Space, placement: Placement, level: int) -> _Raster | None:
         at = _working_level(*placement.size, level)
         shadow, job, step = placement.job.settings.recipe.shadow, placement.job, 1 << at
         source = self._subject_stamp(job, at) if placement.asset is None else placement.asset.digest
@@ -149,7 +152,7 @@ class Shadows:
         room = self._cache.get(("shadow's room", key), lambda: self._room(placement, at, scale))
         if not room.size:
             return None
-        around = ((room[0, 0], room[0, 1]), (room[1, 0], room[1, 1]))
+        around = _within(room, placement, space, at, _blur_px(shadow, scale * step))
 
         def make() -> FloatArray:
             alpha = self._shape(placement, at)
@@ -157,7 +160,7 @@ class Shadows:
             assert ground is not None
             return _make(shadow, job, placement, np.pad(alpha, around), ground, (around, scale, at))
 
-        made = self._kept_once(("made shadow", key), make)
+        made = self._kept_once(("made shadow", key, around), make)
         return _Raster(made, -around[1][0] * step, -around[0][0] * step, step)
 
     def _shape(self, placement: Placement, at: int) -> FloatArray:
@@ -259,7 +262,7 @@ def _room(alpha: FloatArray, ground: Ground, shadow: Shadow, pixel: float) -> _R
     """Return how many pixels a picture needs around it for its shadow: before and after, down and across."""
     height, width = alpha.shape
     most = round(_ROOM * max(height, width))
-    blur = 4 * (shadow.cast.soft_px if shadow.cast.on else 0) / pixel + 4 * shadow.contact.size_px / pixel + 4
+    blur = _blur_px(shadow, pixel)
     tallest = float(np.max(ground.heights(alpha.shape)))
     lean, move = _lean(shadow), shadow.cast.move
     reach = [lean[k] * tallest + move[k] / pixel for k in range(2)] if shadow.cast.on else [0.0, 0.0]
@@ -271,6 +274,25 @@ def _room(alpha: FloatArray, ground: Ground, shadow: Shadow, pixel: float) -> _R
     first_row, last_row = rows
     first_column, last_column = columns
     return (first_row, last_row), (first_column, last_column)
+
+
+def _blur_px(shadow: Shadow, pixel: float) -> float:
+    """Return how far a shadow's blurs reach."""
+    return 4 * (shadow.cast.soft_px if shadow.cast.on else 0) / pixel + 4 * shadow.contact.size_px / pixel + 4
+
+
+def _within(room: NDArray[Any], placement: Placement, space: Space, at: int, blur: float) -> _Room:
+    """Take off the room that lies beyond the sheet; in steps, so that it seldom changes while a cutout is dragged."""
+    kept = room
+    if not np.any(np.abs(placement.matrix[2, :2]) > 1e-9):  # in perspective the sheet has no such place
+        sheet = [(0, 0), (space.width, 0), (space.width, space.height), (0, space.height)]
+        seen = mapped(np.linalg.inv(placement.matrix), sheet)[:, ::-1] / (1 << at)
+        beyond = np.stack([-seen.min(axis=0), seen.max(axis=0) - level_size(*placement.size, at)], axis=1)
+        moved = max(map(abs, placement.job.settings.recipe.shadow.cast.move)) / (1 << at)
+        limit = np.ceil((np.maximum(beyond, 0) + blur + moved) / _ROOM_STEP) * _ROOM_STEP
+        kept = np.minimum(room, limit.astype(np.int64))
+    (top, bottom), (left, right) = kept.tolist()
+    return (top, bottom), (left, right)
 
 
 def _placed(raster: _Raster, placement: Placement, rect: Rect, level: int) -> FloatArray:
