@@ -4,6 +4,7 @@ import csv
 import hashlib
 import io
 import json
+import re
 import struct
 import xml.etree.ElementTree as ET
 import zipfile
@@ -586,3 +587,18 @@ def test_avif_jpeg2000_and_openexr_are_read(tmp_path: Path) -> None:
     assert decode_photo(content, "light.exr", 1.0).pixels.mean() > photo.pixels.mean()
     with pytest.raises(PhotoError, match=r"light.exr"):
         decode_photo(content[:90], "light.exr")
+
+
+def test_the_page_on_presets_says_all_that_there_is() -> None:
+    page = (Path(__file__).parents[2] / "docs" / "presets.md").read_text("utf-8")
+    example = json.loads(page.split("```json")[1].split("```")[0])
+    assert Preset.model_validate_json(json.dumps(example)) == find_preset("Shop, white")
+    rows = [row.split("|")[1:-1] for row in page.splitlines() if row.startswith("|")]
+    named = {field for row in rows for field in re.findall(r"`(\w+)`", row[0])}
+    assert named == set(Preset.model_fields)
+    held = {row[0].strip(): [part.strip() for part in row[1:]] for row in rows if len(row) == 4}
+    for able in FORMATS.values():
+        products, bits, alpha = held[able.words]
+        assert products == ", ".join(able.products)
+        assert alpha in {", ".join(able.alpha), "none" if not able.alpha else "", ""}
+        assert bits in {", ".join(map(str, able.bits)), ""}
