@@ -169,3 +169,11 @@ def test_snags_of_the_order_are_listed_with_those_of_the_matte(
     delivering.press_text(panel.presets, "Add…")
     _rest(delivering)
     assert "JPEG cannot hold a transparent cutout" in delivering.window.message.text
+
+
+def test_an_unmarked_photo_has_nothing_to_look_over(hand: Hand, disc_file: Path) -> None:
+    hand.open(disc_file)
+    hand.step("Deliver")
+    _rest(hand)
+    assert hand.panel(Step.DELIVER).snags.counts.text() == "Nothing is marked yet"
+    assert not hand.panel(Step.DELIVER).go.isEnabled()

@@ -590,7 +590,7 @@ def test_avif_jpeg2000_and_openexr_are_read(tmp_path: Path) -> None:
 
 
 def test_the_page_on_presets_says_all_that_there_is() -> None:
-    page = (Path(__file__).parents[2] / "docs" / "presets.md").read_text("utf-8")
+    page = (Path(__file__).parents[2] / "docs" / "guide" / "presets.md").read_text("utf-8")
     example = json.loads(page.split("```json")[1].split("```")[0])
     assert Preset.model_validate_json(json.dumps(example)) == find_preset("Shop, white")
     rows = [row.split("|")[1:-1] for row in page.splitlines() if row.startswith("|")]

@@ -151,7 +151,9 @@ class DeliverDesk(LaneDesk):
         self._listed = rows[:_MOST_PICTURES]
         opened = sum(not own.accepted for own, _ in rows)
         counts = f"{opened} snag{'' if opened == 1 else 's'} left · {len(rows) - opened} accepted"
-        if not self._snags.is_idle or not job.is_solved:
+        if not job.has_subject:
+            counts = "Nothing is marked yet"
+        elif not self._snags.is_idle or not job.is_solved:
             counts = f"{counts} · still looking" if rows else "Looking for snags…"
         elif not rows:
             counts = "No snags: deliver"
