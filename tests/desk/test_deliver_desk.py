@@ -152,7 +152,10 @@ def test_snags_of_the_order_are_listed_with_those_of_the_matte(
     delivering: Hand, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     panel = delivering.panel(Step.DELIVER)
+    presets = panel.presets.list
+    before = [presets.item(row).text() for row in range(presets.count())]
     _preset(delivering, "Shop, white")
+    assert [presets.item(row).text() for row in range(presets.count())] == before  # a tick moves nothing
     listed = [snag.title for snag in panel.snags.snags]
     assert "Fewer pixels than ordered" in listed
     row = listed.index("Fewer pixels than ordered")

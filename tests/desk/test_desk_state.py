@@ -274,6 +274,18 @@ def test_the_proofs_fold_away_and_come_back_at_their_width(marked: Hand) -> None
     assert all(proof.isVisible() for proof in proofs.proofs)
 
 
+def test_a_message_takes_one_line_and_is_left_behind_with_its_step(marked: Hand) -> None:
+    message = marked.window.message
+    marked.desk.say("A sentence that is short.")
+    marked.qtbot.wait(20)
+    assert message.isVisible()
+    assert message.height() < 60
+    marked.desk.say("A sentence that is long. " * 30)
+    assert message.height() > 60
+    marked.step("Deliver")
+    assert not message.isVisible()
+
+
 def test_the_settings_have_the_full_height_and_deliver_needs_no_scrolling(marked: Hand) -> None:
     marked.step("Deliver")
     marked.qtbot.wait(50)

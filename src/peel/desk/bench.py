@@ -135,7 +135,7 @@ class Bench(QWidget):
 
     def _connect(self) -> None:
         desk = self.desk
-        self.step_line.chosen.connect(desk.show_step)
+        self.step_line.chosen.connect(desk.choose_step)
         self.step_line.undo_pressed.connect(desk.undo)
         self.step_line.redo_pressed.connect(desk.redo)
         self.canvas.cursor_moved.connect(self.proofs.follow)

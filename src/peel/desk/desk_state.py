@@ -98,6 +98,8 @@ class DeskState(QObject):
         The tool in the hand works in another way now, or holds something else.
     said : (Trouble,)
         Something to be shown to the person.
+    left_behind : ()
+        The person went to another step: what was said in this one is read.
     """
 
     session_changed = Signal()
@@ -112,6 +114,7 @@ class DeskState(QObject):
     overlay_changed = Signal()
     ways_changed = Signal()
     said = Signal(object)
+    left_behind = Signal()
 
     def __init__(self, tools: Mapping[Step, Sequence[Tool]], parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -183,10 +186,15 @@ class DeskState(QObject):
         self.step_changed.emit()
         self.take_up(self._last_tool[step])
 
+    def choose_step(self, step: Step) -> None:
+        """Go to a step as the person asked."""
+        self.left_behind.emit()
+        self.show_step(step)
+
     def walk(self, by: int) -> None:
         """Go some steps on, or back."""
         steps = list(Step)
-        self.show_step(steps[min(max(steps.index(self.step) + by, 0), len(steps) - 1)])
+        self.choose_step(steps[min(max(steps.index(self.step) + by, 0), len(steps) - 1)])
 
     @property
     def last_tool(self) -> Tool | None:

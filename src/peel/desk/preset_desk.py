@@ -75,7 +75,8 @@ class PresetDesk(LaneDesk):
         job = self._desk.job
         if job is not None and self._desk.step is Step.DELIVER:
             own = job.settings.recipe.delivery
-            known = {preset.name: preset for preset in own.copies if preset.name in own.presets} | self._known
+            remembered = {copy.name: copy for copy in own.copies if copy.name not in self._known}
+            known = self._known | remembered  # in this order, so that a tick moves nothing
             missing = [name for name in own.presets if name not in known]
             self._panel.show_presets(list(known.values()), own.presets, missing)
 

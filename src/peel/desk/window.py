@@ -100,6 +100,7 @@ class Window(QMainWindow):
         bench.files.emptied.connect(self._on_emptied)
         bench.files.titled.connect(self.setWindowTitle)
         bench.desk.said.connect(self.show_trouble)
+        bench.desk.left_behind.connect(self.message.hide)
         bench.desk.ask.quit.connect(self.close)
         bench.desk.ask.full_screen.connect(self.toggle_full_screen)
         bench.desk.ask.theme.connect(self.switch_theme)

@@ -10,7 +10,7 @@ __all__ = ["MessageBar"]
 
 
 class MessageBar(QWidget):
-    """Shows what happened and what to do; stays until it is dismissed or replaced.
+    """Shows what happened and what to do; stays until it is dismissed, replaced or left behind.
 
     Parameters
     ----------
@@ -79,7 +79,7 @@ class MessageBar(QWidget):
         corner = self._under.mapTo(parent, self._under.rect().topLeft()) if self._under is not parent else None
         left, top = (corner.x(), corner.y()) if corner is not None else (0, 0)
         width = self._under.width()
-        self.setGeometry(left, top, width, max(self.heightForWidth(width), self.sizeHint().height()))
+        self.setGeometry(left, top, width, self.heightForWidth(width))
         self.raise_()
 
     def _on_copy(self) -> None:
