@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 from PIL import Image
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
-from PySide6.QtGui import QDropEvent
+from PySide6.QtGui import QColor, QDropEvent
 from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
@@ -105,6 +105,13 @@ def test_photos_are_opened_walked_carried_to_and_delivered(board: Hand, session:
     board.wait(lambda: all((session / f"puppet-{number}.peel").exists() for number in (2, 3, 4)))
     _rest(board)
     assert "moved by 12, " in page.model.note_of(page.model.entries[2])
+
+    def shows_its_backing() -> bool:
+        picture = page.model.picture(page.model.entries[2])
+        corner = picture.pixelColor(3, 3) if picture is not None else QColor()
+        return abs(corner.red() - 0xC8) < 12 and abs(corner.green() - 0x55) < 12
+
+    board.wait(shows_its_backing)
     assert "4 photos" in page.counts.text()
     (session / "puppet-4.peel").write_bytes(b"no job any more")
     page.list.clearSelection()

@@ -50,7 +50,7 @@ class BoardDesk(QObject):
     _pictured = Signal(str, object)
     _noted = Signal(str, str, object)
     _failed = Signal(object)
-    _carried = Signal()
+    _carried = Signal(object)
 
     def __init__(self, desk: DeskState, files: FileDesk, page: BoardPage) -> None:
         super().__init__(desk)
@@ -88,7 +88,7 @@ class BoardDesk(QObject):
         run.moved.connect(self._on_moved)
         run.done.connect(self._on_done)
         run.failed.connect(self._failed)
-        self._carried.connect(self.scan)
+        self._carried.connect(self._on_carried)
         self._failed.connect(lambda error: desk.say(error.message, error.hint))
 
     def begin_to_close(self) -> list[Callable[[], object]]:
@@ -310,7 +310,12 @@ class BoardDesk(QObject):
         except PeelError as error:
             says = error.message
         self._noted.emit(key, says, None)
-        self._carried.emit()
+        self._carried.emit(entry)
+
+    def _on_carried(self, entry: Entry) -> None:
+        """Show the job's own picture on a card rather than the photo, or what would have been carried."""
+        self.page.model.forget_picture(entry)
+        self.scan()
 
     # delivering
 

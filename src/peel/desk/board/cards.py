@@ -14,9 +14,9 @@ from peel.work.status import Progress
 __all__ = ["Card", "CardModel", "words_of_card"]
 
 Index = QModelIndex | QPersistentModelIndex
-_CARD: Final = QSize(196, 236)
+_CARD: Final = QSize(196, 250)
 _PICTURE: Final = 150
-_NOTE: Final = 34  # two lines
+_NOTE: Final = 48  # three lines
 _MARKS: Final = {  # a sign beside the word: no meaning by colour alone
     Progress.UNTOUCHED: "○", Progress.MARKED: "◔", Progress.SOLVED: "◑", Progress.SNAGS: "△", Progress.READY: "●",
     Progress.DELIVERED: "✓", Progress.BROKEN: "×",
@@ -119,7 +119,7 @@ class CardModel(QAbstractListModel):
     def picture(self, entry: Entry) -> QImage | None:
         """Return a card's picture, and ask for it if it is not known."""
         key = str(entry.photo)
-        if key not in self._pictures and key not in self._wanted:
+        if key not in self._wanted:
             self._wanted.add(key)
             self.picture_wanted.emit(entry)
         return self._pictures.get(key)
@@ -130,8 +130,9 @@ class CardModel(QAbstractListModel):
         self._repaint(photo)
 
     def forget_picture(self, entry: Entry) -> None:
-        """Ask for a picture again when its card is seen: the job has changed."""
+        """Ask for a picture again as soon as its card is seen, and show the old one until then: the job has changed."""
         self._wanted.discard(str(entry.photo))
+        self._repaint(str(entry.photo))
 
     def note_of(self, entry: Entry) -> str:
         """Return what is noted on a card for the moment."""
@@ -198,9 +199,11 @@ class Card(QStyledItemDelegate):
         painter.setFont(font)
         is_bad = entry.is_gone or entry.status.progress is Progress.BROKEN
         painter.setPen(theme.colour("accent" if is_bad else "muted"))
-        text = self._model.note_of(entry) or f"{_MARKS[entry.status.progress]}  {words_of_card(entry)}"
+        note, state = self._model.note_of(entry), f"{_MARKS[entry.status.progress]}  {words_of_card(entry)}"
+        is_under_way = self._model.share_of(entry) is not None
+        text = f"{state} · {note}" if note and not is_under_way else note or state
         line = QRectF(below.left(), below.bottom() + 1, below.width(), _NOTE)
-        elided = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(1.8 * line.width()))
+        elided = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(2.75 * line.width()))
         painter.drawText(line, Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap, elided)
         share = self._model.share_of(entry)
         if share is not None:
