@@ -199,10 +199,17 @@ class BoardDesk(QObject):
             self.page.show_board(board.title, entries)
 
     def _draw(self, entry: Entry) -> None:
+        """Draw a card's picture on the worker; that of a job that is open here is noted and shown by its session."""
+        key, has_one = str(entry.photo), self.page.model.has_picture(entry)
+
+        def done(image: QImage | None) -> None:
+            if image is not None:
+                self._pictured.emit(key, image)
+
         self._pictures.submit(
-            str(entry.photo),
-            lambda _ticket: _picture(entry),
-            partial(self._pictured.emit, str(entry.photo)),
+            key,
+            lambda _ticket: None if has_one and is_open_here(entry.job) else _picture(entry),
+            done,
             lambda _e: None,
         )
 

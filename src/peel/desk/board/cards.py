@@ -124,6 +124,10 @@ class CardModel(QAbstractListModel):
             self.picture_wanted.emit(entry)
         return self._pictures.get(key)
 
+    def has_picture(self, entry: Entry) -> bool:
+        """Return whether a card has a picture, however old."""
+        return str(entry.photo) in self._pictures
+
     def show_picture(self, photo: str, image: QImage) -> None:
         """Show a picture on a card."""
         self._pictures[photo] = image
