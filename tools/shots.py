@@ -243,10 +243,9 @@ def shoot_board(visit: Visit) -> None:
     board = visit.window.board
     assert board is not None
     for row, colour in ((5, "#e8c9a0"), (9, "#3f6c8f")):
-        board.open(board.page.model.entries[row])
-        visit.until(
-            lambda: visit.window.bench is not None and visit.bench.isVisible() and visit.desk.bridge is not None
-        )
+        entry = board.page.model.entries[row]
+        board.open(entry)
+        visit.until(lambda job=entry.job: _is_open(visit, job))  # type: ignore[misc]
         visit.settle()
         visit.do("Propose")
         visit.until(lambda: visit.desk.job is not None and visit.desk.job.has_subject)
