@@ -5,6 +5,7 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -245,7 +246,7 @@ def shoot_board(visit: Visit) -> None:
     for row, colour in ((5, "#e8c9a0"), (9, "#3f6c8f")):
         entry = board.page.model.entries[row]
         board.open(entry)
-        visit.until(lambda job=entry.job: _is_open(visit, job))  # type: ignore[misc]
+        visit.until(partial(_is_open, visit, entry.job))
         visit.settle()
         visit.do("Propose")
         visit.until(lambda: visit.desk.job is not None and visit.desk.job.has_subject)

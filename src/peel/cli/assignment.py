@@ -53,14 +53,15 @@ def carry(
     as_json: _Json = False,
 ) -> None:
     """Carry a job's recipe, and its marks where the framing is the same, to other photos of the session."""
-    from peel.work.batches import load_job
-    from peel.work.many import carry_row, works_in
+    from peel.work.batches import job_path_for
+    from peel.work.many import carry_row, source_job, works_in
 
     if what not in ("recipe", "marks", "both"):
         raise UsageError(f"{what} cannot be carried.", "Choose recipe, marks or both.")
-    load_job(source)  # what is wrong with it is said once, not for each photo
-    listed = [found for path in photos for found in (works_in(path, source) if path.is_dir() else [path])]
-    listed = [path for path in listed if path.resolve() != source.resolve()]
+    source_job(source)  # what is wrong with it is said once, not for each photo
+    listed = [found for path in photos for found in (works_in(path) if path.is_dir() else [path])]
+    own = source.resolve()  # nothing is carried to itself, be it given as a job or as the photo whose job it is
+    listed = [path for path in listed if own not in (path.resolve(), job_path_for(path, to).resolve())]
     carried: What = what  # type: ignore[assignment]
     _each(partial(carry_row, source, carried, resume), listed, to, workers, as_json=as_json)
 

@@ -292,11 +292,13 @@ class Bench(QWidget):
         self.files.open_path(path)
 
     def take_file(self, path: Path) -> None:
-        """Take a file that was dropped: in Backing it stands on the sheet, a preset is added, else it is opened."""
-        if self.desk.job is not None and self.desk.step is Step.BACKING:
-            self.backing_desk.take_file(path)
-        elif self.desk.job is not None and path.suffix.lower() == ".json":
+        """Take a file that was dropped: a preset is added, in Backing a file stands on the sheet, else it is opened."""
+        if self.desk.job is None:
+            self.files.open_path(path)
+        elif path.suffix.lower() == ".json":
             self.desk.show_step(Step.DELIVER)
             self.deliver_desk.presets.add(path)
+        elif self.desk.step is Step.BACKING:
+            self.backing_desk.take_file(path)
         else:
             self.files.open_path(path)

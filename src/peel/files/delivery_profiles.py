@@ -6,11 +6,13 @@ References
 """
 
 from functools import lru_cache
-from typing import Any, Final
+from typing import Any, Final, Literal
 
 import imagecodecs
 import numpy as np
 from numpy.typing import NDArray
+
+from peel.files.profiles import transformed
 
 __all__ = ["INTENTS", "converted", "out_of_gamut", "profile_named"]
 
@@ -61,17 +63,8 @@ def converted(pixels: NDArray[Any], own: bytes | None, wanted: str, intent: str)
     if wanted == "srgb" and own is None:
         return pixels
     source = own or profile_named("srgb")
-    kind = "gray" if wanted == "gray" else "rgb"
-    made = imagecodecs.cms_transform(
-        np.ascontiguousarray(pixels[..., :3]),
-        source,
-        profile_named(wanted),
-        colorspace="rgb",
-        outcolorspace=kind,
-        intent=INTENTS[intent],
-    )
-    made = np.asarray(made).reshape(pixels.shape[:2] + (() if kind == "gray" else (3,)))
-    return made if pixels.shape[2] == 3 else np.dstack([made, pixels[..., 3]])
+    kind: Literal["rgb", "gray"] = "gray" if wanted == "gray" else "rgb"
+    return transformed(pixels, source, profile_named(wanted), intent=INTENTS[intent], kind=kind)
 
 
 def out_of_gamut(pixels: NDArray[Any], own: bytes | None, wanted: str) -> NDArray[np.bool_]:
@@ -79,8 +72,7 @@ def out_of_gamut(pixels: NDArray[Any], own: bytes | None, wanted: str) -> NDArra
     if wanted in {"photo", "gray"} or (own is None and wanted == "srgb"):
         return np.zeros(pixels.shape[:2], bool)
     source, target = own or profile_named("srgb"), profile_named(wanted)
-    how: dict[str, Any] = {"colorspace": "rgb", "outcolorspace": "rgb", "intent": 1}
     deep = pixels.astype(np.uint16) * 257
-    there = imagecodecs.cms_transform(deep, source, target, **how)
-    back = imagecodecs.cms_transform(np.asarray(there), target, source, **how)
-    return np.asarray(np.abs(np.asarray(back).astype(np.int64) - deep).max(axis=2) > 1500)
+    there = transformed(deep, source, target, intent=INTENTS["relative"])
+    back = transformed(there, target, source, intent=INTENTS["relative"])
+    return np.asarray(np.abs(back.astype(np.int64) - deep).max(axis=2) > 1500)

@@ -6,7 +6,7 @@ backing colour that a person picked on the screen, are converted.
 
 import io
 from functools import lru_cache
-from typing import Any, Final
+from typing import Any, Final, Literal
 
 import imagecodecs
 import numpy as np
@@ -15,7 +15,7 @@ from PIL import Image, ImageCms
 
 from peel.matte.arrays import ByteArray
 
-__all__ = ["between_profiles", "colour_into_profile", "is_srgb", "rgb_profile_or_none", "to_screen"]
+__all__ = ["between_profiles", "colour_into_profile", "is_srgb", "rgb_profile_or_none", "to_screen", "transformed"]
 
 _SRGB: Final = ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB"))
 _INTENT: Final = ImageCms.Intent.RELATIVE_COLORIMETRIC
@@ -89,7 +89,24 @@ def between_profiles(pixels: NDArray[Any], own: bytes | None, wanted: bytes | No
     if own == wanted or (is_srgb(own) and is_srgb(wanted)):
         return pixels
     source, target = (profile if profile and _opened(profile) else _SRGB.tobytes() for profile in (own, wanted))
+    return transformed(pixels, source, target, intent=int(_INTENT))
+
+
+def transformed(
+    pixels: NDArray[Any], source: bytes, target: bytes, *, intent: int, kind: Literal["rgb", "gray"] = "rgb"
+) -> NDArray[Any]:
+    """Convert colours from one profile to another at their own depth; alpha, if there is one, stays.
+
+    Parameters
+    ----------
+    pixels : (H, W, 3) or (H, W, 4) uint8 or uint16 ndarray
+    source, target : bytes
+    intent : int
+        As LittleCMS numbers them.
+    kind : "rgb" or "gray"
+        Of the target; of gray, (H, W) or (H, W, 2) comes back.
+    """
     colours = np.ascontiguousarray(pixels[..., :3])
-    how: dict[str, Any] = {"colorspace": "rgb", "outcolorspace": "rgb", "intent": int(_INTENT)}
-    made = np.asarray(imagecodecs.cms_transform(colours, source, target, **how)).reshape(colours.shape)
+    made = imagecodecs.cms_transform(colours, source, target, colorspace="rgb", outcolorspace=kind, intent=intent)
+    made = np.asarray(made).reshape(pixels.shape[:2] + (() if kind == "gray" else (3,)))
     return made if pixels.shape[2] == 3 else np.dstack([made, pixels[..., 3]])

@@ -11,16 +11,15 @@ from peel.work.batches import carry_job, job_path_for, jobs_in, load_job, photos
 from peel.work.carrying import What
 from peel.work.workers import Row, spread
 
-__all__ = ["Work", "carry_row", "in_turn", "propose_row", "works_in"]
+__all__ = ["Work", "carry_row", "in_turn", "propose_row", "source_job", "works_in"]
 
 Work = Callable[[Path, Path], Row]
 """Does the work on a photo, or on a job, with the place of its job; says what became of it, whatever it was."""
 
 
-def works_in(folder: Path, but: Path) -> list[Path]:
-    """List what can be carried to in a folder: its jobs, but for one, and photos that have no job there."""
-    jobs = [path for path in jobs_in(folder) if path.resolve() != but.resolve()]
-    return jobs + [photo for photo in photos_in(folder) if not job_path_for(photo, folder).exists()]
+def works_in(folder: Path) -> list[Path]:
+    """List what can be carried to in a folder: its jobs, and photos that have no job there."""
+    return jobs_in(folder) + [photo for photo in photos_in(folder) if not job_path_for(photo, folder).exists()]
 
 
 def in_turn(work: Work, photos: Sequence[Path], to: Path, workers: int) -> Iterator[tuple[int, Row]]:
@@ -38,30 +37,32 @@ def in_turn(work: Work, photos: Sequence[Path], to: Path, workers: int) -> Itera
 
 def propose_row(recipe: RecipeFile | None, resumes: bool, photo: Path, path: Path) -> Row:
     """Propose the subject of a photo, in a new job; going on passes over photos that have one."""
-    is_done = path.exists if resumes else _never
-    return _row(photo, path, is_done, lambda: propose_job(photo, path, recipe))
+    return _row(photo, path, lambda: resumes and path.exists(), lambda: propose_job(photo, path, recipe))
 
 
 def carry_row(source: Path, what: What, resumes: bool, photo: Path, path: Path) -> Row:
     """Carry from a job file to a photo, or to a job on one; going on passes over those carried to before."""
     there = photo if photo.suffix.lower() == ".peel" else path
 
-    def job() -> Job:
-        return _loaded(source, source.stat().st_mtime_ns)
-
     def is_done() -> bool:
-        return resumes and there.exists() and was_carried(job(), there)
+        return resumes and there.exists() and was_carried(source_job(source), there)
 
-    return _row(photo, there, is_done, lambda: carry_job(job(), photo, path, what))
+    return _row(photo, there, is_done, lambda: carry_job(source_job(source), photo, path, what))
+
+
+def source_job(path: Path) -> Job:
+    """Return the job that is carried from, read once for as long as its file stays as it is.
+
+    Raises
+    ------
+    PhotoError, ProjectError
+    """
+    return _loaded(path, path.stat().st_mtime_ns if path.exists() else 0)
 
 
 @lru_cache(maxsize=1)
 def _loaded(path: Path, _changed_ns: int) -> Job:
     return load_job(path)
-
-
-def _never() -> bool:
-    return False
 
 
 def _row(photo: Path, path: Path, is_done: Callable[[], bool], work: Callable[[], str]) -> Row:

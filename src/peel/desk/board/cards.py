@@ -93,7 +93,6 @@ class CardModel(QAbstractListModel):
             self.entries = shown
             for row in changed:
                 self.forget_picture(shown[row])
-                self.dataChanged.emit(self.index(row), self.index(row))
             return
         self.beginResetModel()
         self.entries = shown

@@ -132,20 +132,13 @@ def _softened(values: FloatArray, share: FloatArray, most_px: float) -> FloatArr
     wanted = _SHARPEST + share * np.float32(max(most_px - _SHARPEST, 0))
     if sigmas[-1] - sigmas[0] < 1e-3:
         return wide_blur(values, float(sigmas[0]))
-    out = values
-    for first in range(0, _BLURS, _AT_ONCE):
-        blurred: dict[int, FloatArray] = {}
-        run_all([partial(_blur_into, blurred, k, values, sigmas[k]) for k in range(first, first + _AT_ONCE)])
-        for k, blur in sorted(blurred.items()):
-            if k == 0:
-                out = blur
-            else:
-                _step_towards(out, blur, wanted, sigmas[k - 1], sigmas[k])
+    out = wide_blur(values, float(sigmas[0]))
+    for first in range(1, _BLURS, _AT_ONCE):
+        part = range(first, min(first + _AT_ONCE, _BLURS))
+        blurs = run_all([partial(wide_blur, values, float(sigmas[k])) for k in part])
+        for k, blur in zip(part, blurs, strict=True):
+            _step_towards(out, blur, wanted, sigmas[k - 1], sigmas[k])
     return out
-
-
-def _blur_into(blurred: dict[int, FloatArray], k: int, values: FloatArray, sigma: float) -> None:
-    blurred[k] = wide_blur(values, float(sigma))
 
 
 @njit("void(float32[:,::1], float32[:,::1], float32[:,::1], float64, float64)", cache=True, nogil=True)

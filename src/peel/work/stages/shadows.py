@@ -152,7 +152,7 @@ class Shadows:
         room = self._cache.get(("shadow's room", key), lambda: self._room(placement, at, scale))
         if not room.size:
             return None
-        around = _within(room, placement, space, at, _blur_px(shadow, scale * step))
+        around = _within(room, placement, space, at, scale * step)
 
         def make() -> FloatArray:
             alpha = self._shape(placement, at)
@@ -281,15 +281,16 @@ def _blur_px(shadow: Shadow, pixel: float) -> float:
     return 4 * (shadow.cast.soft_px if shadow.cast.on else 0) / pixel + 4 * shadow.contact.size_px / pixel + 4
 
 
-def _within(room: NDArray[Any], placement: Placement, space: Space, at: int, blur: float) -> _Room:
+def _within(room: NDArray[Any], placement: Placement, space: Space, at: int, pixel: float) -> _Room:
     """Take off the room that lies beyond the sheet; in steps, so that it seldom changes while a cutout is dragged."""
     kept = room
     if not np.any(np.abs(placement.matrix[2, :2]) > 1e-9):  # in perspective the sheet has no such place
         sheet = [(0, 0), (space.width, 0), (space.width, space.height), (0, space.height)]
         seen = mapped(np.linalg.inv(placement.matrix), sheet)[:, ::-1] / (1 << at)
         beyond = np.stack([-seen.min(axis=0), seen.max(axis=0) - level_size(*placement.size, at)], axis=1)
-        moved = max(map(abs, placement.job.settings.recipe.shadow.cast.move)) / (1 << at)
-        limit = np.ceil((np.maximum(beyond, 0) + blur + moved) / _ROOM_STEP) * _ROOM_STEP
+        shadow = placement.job.settings.recipe.shadow
+        more = _blur_px(shadow, pixel) + max(map(abs, shadow.cast.move)) / pixel
+        limit = np.ceil((np.maximum(beyond, 0) + more) / _ROOM_STEP) * _ROOM_STEP
         kept = np.minimum(room, limit.astype(np.int64))
     (top, bottom), (left, right) = kept.tolist()
     return (top, bottom), (left, right)
