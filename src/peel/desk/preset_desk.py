@@ -13,7 +13,7 @@ from peel.desk.lane_desk import LaneDesk
 from peel.desk.panels.presets import PresetList
 from peel.desk.steps import Step
 from peel.errors import PeelError
-from peel.files.presets import import_preset, keep_preset, presets, remove_preset, write_preset
+from peel.files.presets import import_preset, keep_preset, presets, remove_preset, shipped_presets, write_preset
 from peel.job.edits import set_value
 from peel.job.job import Job
 from peel.job.preset import Preset
@@ -41,13 +41,14 @@ class PresetDesk(LaneDesk):
         super().__init__(desk, "presets")
         self._panel = panel
         self._known: dict[str, Preset] = {}
+        self._shipped: dict[str, Preset] = {}
         panel.add_asked.connect(self._on_add)
         panel.share_asked.connect(self._on_share)
         panel.drop_asked.connect(lambda name: self._submit(partial(_removed, name), self._dropped.emit))
-        panel.kept.connect(self._keep)
+        panel.kept.connect(lambda preset: self._submit(partial(keep_preset, preset), self._kept.emit))
         panel.ticked.connect(self._tick)
-        desk.step_changed.connect(self._on_step)
-        desk.session_changed.connect(self._on_step)
+        desk.step_changed.connect(self._read_anew)
+        desk.session_changed.connect(self._read_anew)
         desk.job_changed.connect(lambda _job, _before: self._show())
         self._read.connect(self._on_read)
         self._kept.connect(self._on_kept)
@@ -63,12 +64,12 @@ class PresetDesk(LaneDesk):
 
         self._lane.submit(None, lambda _ticket: work(), done, failed)
 
-    def _on_step(self) -> None:
+    def _read_anew(self) -> None:
         if self._desk.step is Step.DELIVER:
-            self._submit(presets, self._read.emit)
+            self._submit(lambda: (presets(), shipped_presets()), self._read.emit)
 
-    def _on_read(self, known: dict[str, Preset]) -> None:
-        self._known = known
+    def _on_read(self, both: tuple[dict[str, Preset], dict[str, Preset]]) -> None:
+        self._known, self._shipped = both
         self._show()
 
     def _show(self) -> None:
@@ -78,7 +79,8 @@ class PresetDesk(LaneDesk):
             remembered = {copy.name: copy for copy in own.copies if copy.name not in self._known}
             known = self._known | remembered  # in this order, so that a tick moves nothing
             missing = [name for name in own.presets if name not in known]
-            self._panel.show_presets(list(known.values()), own.presets, missing)
+            fixed = frozenset(name for name, preset in known.items() if self._shipped.get(name) == preset)
+            self._panel.show_presets(list(known.values()), own.presets, missing, fixed)
 
     def _tick(self, names: tuple[str, ...]) -> None:
         known = dict(self._known)
@@ -92,9 +94,6 @@ class PresetDesk(LaneDesk):
     def add(self, path: Path) -> None:
         """Add a preset from its file to the person's own, and tick it."""
         self._submit(partial(import_preset, path), self._kept.emit)
-
-    def _keep(self, preset: Preset) -> None:
-        self._submit(partial(keep_preset, preset), self._kept.emit)
 
     def _on_kept(self, preset: Preset) -> None:
         """Tick a preset that was kept."""
@@ -114,10 +113,9 @@ class PresetDesk(LaneDesk):
         self._show()
         self.changed.emit()
 
-    def _on_share(self, name: str) -> None:
-        chosen = ask_preset_name(self._panel.window(), name)
-        preset = self._known.get(name)
-        if chosen is not None and preset is not None:
+    def _on_share(self, preset: Preset) -> None:
+        chosen = ask_preset_name(self._panel.window(), preset.name)
+        if chosen is not None:
             self._submit(lambda: write_preset(preset, chosen), lambda _: self._shared.emit(chosen.name))
 
 

@@ -20,6 +20,7 @@ __all__ = [
     "presets",
     "read_preset",
     "remove_preset",
+    "shipped_presets",
     "write_preset",
 ]
 
@@ -66,16 +67,22 @@ def write_preset(preset: Preset, path: Path) -> None:
 
 def presets() -> dict[str, Preset]:
     """Return every preset by its name, shipped ones first; files that are none are passed over."""
+    return shipped_presets() | _presets_in(own_folder())
+
+
+def shipped_presets() -> dict[str, Preset]:
+    """Return the presets that ship with Peel, by their names."""
+    return _presets_in(SHIPPED)
+
+
+def _presets_in(folder: Path) -> dict[str, Preset]:
     found: dict[str, Preset] = {}
-    for folder in (SHIPPED, own_folder()):
-        for path in sorted(folder.glob("*.json"))[:_MOST] if folder.is_dir() else []:
-            try:
-                preset = read_preset(path)
-            except (UsageError, OSError):
-                continue
-            except Exception:  # noqa: BLE001 - one file of many that cannot be read is no reason to have none
-                continue
-            found[preset.name] = preset
+    for path in sorted(folder.glob("*.json"))[:_MOST] if folder.is_dir() else []:
+        try:
+            preset = read_preset(path)
+        except Exception:  # noqa: BLE001 - one file of many that cannot be read is no reason to have none
+            continue
+        found[preset.name] = preset
     return found
 
 

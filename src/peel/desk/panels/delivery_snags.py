@@ -5,8 +5,9 @@ from dataclasses import dataclass
 
 from PySide6.QtCore import QSignalBlocker, QSize, Qt, Signal
 from PySide6.QtGui import QIcon, QImage, QPixmap
-from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
+from peel.desk.controls.buttons import button, side_by_side
 from peel.desk.controls.labels import words
 
 __all__ = ["ListedSnag", "SnagList"]
@@ -53,11 +54,11 @@ class SnagList(QWidget):
         self.list.setSpacing(1)
         self.list.currentRowChanged.connect(self._on_row)
         self._says = words("")
-        self.mend = _button("Mend it", "delivery mend", "Mends the chosen snag; one step of undo (F2)")
-        self.mend.clicked.connect(lambda _checked=False: self.mend_asked.emit(self.list.currentRow()))
+        self.mend = button("Mend it", lambda: self.mend_asked.emit(self.list.currentRow()), role="delivery mend",
+                           tip="Mends the chosen snag; one step of undo (F2)")  # fmt: skip
         self.reason = QLineEdit()
-        self.take = _button("It is right", "delivery accept", "Accepts it for the reason beside it (F3)")
-        self.take.clicked.connect(lambda _checked=False: self.accepted.emit(self.list.currentRow(), self.reason.text()))
+        self.take = button("It is right", lambda: self.accepted.emit(self.list.currentRow(), self.reason.text()),
+                           role="delivery accept", tip="Accepts it for the reason beside it (F3)")  # fmt: skip
         self.reason.setPlaceholderText("reason, kept in the job")
         self.reason.setMaxLength(200)
         self.reason.setAccessibleName("Why it is right as it is")
@@ -66,11 +67,7 @@ class SnagList(QWidget):
         column.setSpacing(6)
         for part in (self.counts, self.list, self._says):
             column.addWidget(part)
-        line = QHBoxLayout()
-        line.setSpacing(4)
-        for answer in (self.mend, self.take, self.reason):
-            line.addWidget(answer)
-        column.addLayout(line)
+        column.addLayout(side_by_side(self.mend, self.take, self.reason, spacing=4))
         self.show_snags([], "")
 
     def show_snags(self, snags: Sequence[ListedSnag], counts: str) -> None:
@@ -125,10 +122,3 @@ class SnagList(QWidget):
             self.mend.setEnabled(snag.mend.startswith("F2") and not snag.accepted)
             self.take.setEnabled(not snag.accepted)
             self.reason.setText(snag.accepted)
-
-
-def _button(text: str, name: str, tip: str) -> QPushButton:
-    made = QPushButton(text)
-    made.setObjectName(name)
-    made.setToolTip(tip)
-    return made

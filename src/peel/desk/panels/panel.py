@@ -5,6 +5,7 @@ from contextlib import contextmanager
 
 from PySide6.QtWidgets import QButtonGroup, QCheckBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from peel.desk.controls.buttons import button, side_by_side
 from peel.desk.controls.labels import words
 from peel.desk.controls.number_field import NumberField
 from peel.desk.desk_state import DeskState
@@ -130,18 +131,10 @@ class Panel(QWidget):
 
     def row(self, *widgets: QWidget) -> QHBoxLayout:
         """Add widgets side by side."""
-        line = QHBoxLayout()
-        line.setSpacing(6)
-        for widget in widgets:
-            line.addWidget(widget)
+        line = side_by_side(*widgets)
         self.column.addLayout(line)
         return line
 
     def button(self, text: str, pressed: Callable[[], object], *, role: str = "", tip: str = "") -> QPushButton:
         """Make a button."""
-        made = QPushButton(text)
-        if role:
-            made.setObjectName(role)
-        made.setToolTip(tip)
-        made.clicked.connect(lambda _checked=False: pressed())
-        return made
+        return button(text, pressed, role=role, tip=tip)

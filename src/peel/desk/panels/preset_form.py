@@ -10,14 +10,13 @@ from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QFormLayout,
-    QHBoxLayout,
     QLineEdit,
-    QPushButton,
     QSpinBox,
     QVBoxLayout,
     QWidget,
 )
 
+from peel.desk.controls.buttons import button, side_by_side
 from peel.desk.controls.colour_field import ColourField
 from peel.desk.controls.labels import words
 from peel.files.json_settings import said_of
@@ -54,9 +53,12 @@ _ASPECT: Final[_Choice] = {
     "16 : 9": 16 / 9,
 }
 _SHEET, _PHOTO, _SUBJECT, _OWN = "sheet", "photo", "subject", "own"
-_FRAME: Final[_Choice] = {"The sheet's": _SHEET, "The photo's": _PHOTO, "Around the subject": _SUBJECT}
+_FRAME: Final[_Choice] = {"The sheet's": _SHEET, "Around the subject": _SUBJECT}
+_AS_PHOTO, _OVER_PHOTO = "The photo's", ("cutout", "matte", "outline")  # products that lie over the photo
 _BACKING: Final[_Choice] = {"As on the sheet": _SHEET, "A colour": "colour", "Nothing": "nothing"}
 _AS_IN_FILE: Final = "As in its file"
+_CHOSEN: Final = ("product", "format", "bits", "profile", "intent", "alpha", "metadata", "existing")
+_TICKED: Final = ("lossless", "continued", "clipping_path")
 
 
 class PresetForm(QWidget):
@@ -76,6 +78,7 @@ class PresetForm(QWidget):
         super().__init__()
         self._own_frame: SheetFrame | None = None
         self._own_backing: Backing | None = None
+        self._own_scale = (0, 1.0)  # as it was shown, in whole per cent, and as it is
         self._showing = False
         self._lines = QFormLayout()
         self._lines.setContentsMargins(0, 0, 0, 0)
@@ -86,19 +89,15 @@ class PresetForm(QWidget):
         self._build_where()
         self._build_how()
         self.says = words("")
-        self.keep = QPushButton("Keep it")
-        self.keep.setObjectName("preset keep")
-        self.keep.setToolTip("Keeps it among your own presets. Under another name it is a new one")
-        self.keep.clicked.connect(lambda _on=False: self._on_keep())
-        leave = QPushButton("Leave it")
-        leave.setObjectName("preset leave")
-        leave.clicked.connect(lambda _on=False: self.left.emit())
+        self.keep = button("Keep it", self._on_keep, role="preset keep",
+                           tip="Keeps it among your own presets. Under another name it is a new one")  # fmt: skip
+        leave = button("Leave it", self.left.emit, role="preset leave")
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
         column.addLayout(self._lines)
         column.addWidget(self.says)
-        column.addLayout(_side_by_side(self.keep, leave))
+        column.addLayout(side_by_side(self.keep, leave, spacing=4))
 
     # parts
 
@@ -157,7 +156,10 @@ class PresetForm(QWidget):
         for part in parts:
             if not part.accessibleName():
                 part.setAccessibleName(f"{label} of the preset")
-        self._lines.addRow(words(label), _side_by_side(*parts))
+        line = side_by_side(*parts, spacing=4)
+        for place in range(len(parts)):
+            line.setStretch(place, 1)
+        self._lines.addRow(words(label), line)
 
     def _combo(self, label: str, choices: _Choice, *, lay: bool = True) -> QComboBox:
         made = QComboBox()
@@ -199,14 +201,15 @@ class PresetForm(QWidget):
         """Show a preset to be changed."""
         self._showing = True
         self.name.setText(preset.name)
-        for field in ("product", "format", "bits", "profile", "intent", "alpha", "metadata", "existing"):
+        for field in _CHOSEN:
             _choose(getattr(self, field), getattr(preset, field))
-        for field in ("lossless", "continued", "clipping_path"):
+        for field in _TICKED:
             getattr(self, field).setChecked(getattr(preset, field))
         self.quality.setValue(preset.quality)
         _choose(self.fit, preset.size.fit)
         self.px.setValue(preset.size.px)
         self.scale.setValue(round(preset.size.scale * 100))
+        self._own_scale = (self.scale.value(), preset.size.scale)
         self.enlarges.setChecked(preset.size.enlarges)
         self.ppi.setValue(preset.ppi or 0)
         self.file_name.setText(preset.file_name)
@@ -222,7 +225,8 @@ class PresetForm(QWidget):
             _choose(self.aspect, frame.aspect)
         as_form = frame is not None and frame == self._frame_of_form()
         self._own_frame = None if as_form else frame
-        _offer(self.frame, _OWN, offered=self._own_frame is not None)
+        _offer(self.frame, _AS_IN_FILE, _OWN, offered=self._own_frame is not None)
+        _offer(self.frame, _AS_PHOTO, _PHOTO, offered=preset.product in _OVER_PHOTO)
         plain = _SHEET if preset.is_framed else _PHOTO
         _choose(self.frame, plain if frame is None else _SUBJECT if as_form else _OWN)
 
@@ -233,8 +237,12 @@ class PresetForm(QWidget):
             backing.kind in {"colour", "nothing"} and backing == Backing(kind=backing.kind, colour=backing.colour)
         )
         self._own_backing = None if as_form else backing
-        _offer(self.backing, _OWN, offered=self._own_backing is not None)
+        _offer(self.backing, _AS_IN_FILE, _OWN, offered=self._own_backing is not None)
         _choose(self.backing, _SHEET if backing is None else backing.kind if as_form else _OWN)
+
+    def _scale(self) -> float:
+        shown, own = self._own_scale
+        return own if self.scale.value() == shown else self.scale.value() / 100
 
     def _frame_of_form(self) -> SheetFrame:
         room = float(self.margin.value())
@@ -256,27 +264,24 @@ class PresetForm(QWidget):
         pydantic.ValidationError
             If it cannot be delivered so.
         """
-        simple = ("product", "format", "bits", "profile", "intent", "alpha", "metadata", "existing")
         chosen = self.frame.currentData()
         frame = {_SUBJECT: self._frame_of_form(), _OWN: self._own_frame}.get(chosen)
         product = self.product.currentData()
         return Preset(
             name=self.name.text().strip(),
-            **{field: getattr(self, field).currentData() for field in simple},
+            **{field: getattr(self, field).currentData() for field in _CHOSEN},
+            **{field: getattr(self, field).isChecked() for field in _TICKED},
             quality=self.quality.value(),
-            lossless=self.lossless.isChecked(),
             size=SizeRule(
                 fit=self.fit.currentData(),
                 px=self.px.value(),
-                scale=self.scale.value() / 100,
+                scale=self._scale(),
                 enlarges=self.enlarges.isChecked(),
             ),
             frame=frame,
             framed=chosen == _SHEET and product in {"cutout", "matte"},
             backing=self._backing_of_form(),
             ppi=self.ppi.value() or None,
-            continued=self.continued.isChecked(),
-            clipping_path=self.clipping_path.isChecked(),
             file_name=self.file_name.text().strip(),
         )
 
@@ -310,7 +315,9 @@ class PresetForm(QWidget):
         self.px.setVisible(self.fit.currentData() in {"longest", "width", "height"})
         self.scale.setVisible(self.fit.currentData() == "scale")
         self.enlarges.setEnabled(self.fit.currentData() != "as it is")
-        in_own_box = self.frame.currentData() == _SUBJECT
+        _offer(self.frame, _AS_PHOTO, _PHOTO, offered=product in _OVER_PHOTO)
+        self.frame.setEnabled(product != "outline")  # which lies over the photo
+        in_own_box = self.frame.currentData() == _SUBJECT and product != "outline"
         self.margin.setEnabled(in_own_box)
         self.aspect.setEnabled(in_own_box)
         self.backing.setEnabled(product in {"flat", "backing", "layers"})
@@ -328,24 +335,15 @@ class PresetForm(QWidget):
             self.kept.emit(self.preset())
 
 
-def _side_by_side(*parts: QWidget) -> QHBoxLayout:
-    line = QHBoxLayout()
-    line.setContentsMargins(0, 0, 0, 0)
-    line.setSpacing(4)
-    for part in parts:
-        line.addWidget(part, 1)
-    return line
-
-
 def _choose(choice: QComboBox, value: object) -> None:
     """Choose a value; one that is not offered chooses the first."""
     choice.setCurrentIndex(next((k for k in range(choice.count()) if choice.itemData(k) == value), 0))
 
 
-def _offer(choice: QComboBox, value: str, *, offered: bool) -> None:
-    """Offer to leave a part of a preset as its file has it, or do not."""
+def _offer(choice: QComboBox, text: str, value: str, *, offered: bool) -> None:
+    """Offer a choice that not every preset has, or do not."""
     at = choice.findData(value)
     if offered and at < 0:
-        choice.addItem(_AS_IN_FILE, value)
+        choice.addItem(text, value)
     elif not offered and at >= 0:
         choice.removeItem(at)

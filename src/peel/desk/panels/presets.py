@@ -1,10 +1,11 @@
 """Presets to deliver by: ticked, added from files, shared, changed on a page of their own."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 
 from PySide6.QtCore import QSignalBlocker, Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
 
+from peel.desk.controls.buttons import button, side_by_side
 from peel.desk.panels.preset_form import PresetForm
 from peel.job.preset import Preset
 
@@ -19,7 +20,8 @@ class PresetList(QWidget):
     ticked : (tuple of str,)
         Names of those that are ticked.
     add_asked : ()
-    share_asked, drop_asked : (str,)
+    share_asked : (Preset,)
+    drop_asked : (str,)
         For the preset of a name.
     kept : (Preset,)
         As it was changed.
@@ -27,14 +29,15 @@ class PresetList(QWidget):
 
     ticked = Signal(object)
     add_asked = Signal()
-    share_asked = Signal(str)
+    share_asked = Signal(object)
     drop_asked = Signal(str)
     kept = Signal(object)
 
     def __init__(self) -> None:
         super().__init__()
         self._known: dict[str, Preset] = {}
-        self._opened = ""
+        self._fixed: frozenset[str] = frozenset()
+        self._opened: Preset | None = None
         self.list = QListWidget()
         self.list.setAccessibleName("Presets to deliver by")
         self.list.setFixedHeight(132)
@@ -44,31 +47,40 @@ class PresetList(QWidget):
         self.form = PresetForm()
         self.form.kept.connect(self._on_kept)
         self.form.left.connect(self._close)
-        self._change_button = _link("Change it", self.change, "Opens the chosen one: size, colours, name, the rest")
+        self._change_button = button(
+            "Change it", self.change, role="link", tip="Opens the chosen one: size, colours, name, the rest"
+        )
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
         column.addWidget(self.list)
-        column.addLayout(
-            _line(
-                self._change_button,
-                _link("New…", self._begin, "Begins a preset of your own"),
-                _link("Add…", self.add_asked.emit, "A JSON file, as presets are shared"),
-            )
-        )
+        new = button("New…", self._begin, role="link", tip="Begins a preset of your own")
+        add = button("Add…", self.add_asked.emit, role="link", tip="A JSON file, as presets are shared")
+        column.addLayout(_from_left(self._change_button, new, add))
         column.addWidget(self.form)
-        share = _link("Share it…", self._on_share, "Writes it into a JSON file, as it was kept")
-        self._drop = _link("Remove it", self._on_drop, "Removes it, if it is your own; "
-                                                       "a shipped one that you changed is then as it was")  # fmt: skip
+        share = button("Share it…", self._on_share, role="link", tip="Writes it into a JSON file, as it was kept")
+        self._drop = button("Remove it", self._on_drop, role="link",
+                            tip="Takes it off your own; a shipped one that you changed is then as it was")  # fmt: skip
         self._of_kept = QWidget()
-        self._of_kept.setLayout(_line(share, self._drop))
+        self._of_kept.setLayout(_from_left(share, self._drop))
         column.addWidget(self._of_kept)
         self._close()
         self._show_chosen()
 
-    def show_presets(self, known: Sequence[Preset], ticked: Sequence[str], missing: Sequence[str] = ()) -> None:
-        """Show presets, those that are ticked among them, and names of ticked ones that are not here."""
-        self._known = {preset.name: preset for preset in known}
+    def show_presets(
+        self, known: Sequence[Preset], ticked: Sequence[str], missing: Sequence[str], fixed: frozenset[str]
+    ) -> None:
+        """Show presets, and names of ticked ones that are not here.
+
+        Parameters
+        ----------
+        known : sequence of Preset
+        ticked, missing : sequences of str
+            Names.
+        fixed : frozenset of str
+            Names of those that cannot be removed: they are as they were shipped.
+        """
+        self._known, self._fixed = {preset.name: preset for preset in known}, fixed
         chosen = self._chosen
         with QSignalBlocker(self.list):
             self.list.clear()
@@ -115,10 +127,11 @@ class PresetList(QWidget):
             self._open(self._known[self._chosen])
 
     def _open(self, preset: Preset) -> None:
-        self._opened = preset.name
+        self._opened = preset
         self.form.show_preset(preset)
         self.form.show()
         self._of_kept.setVisible(preset.name in self._known)
+        self._drop.setEnabled(preset.name not in self._fixed)
         self.form.name.setFocus()
 
     def _close(self) -> None:
@@ -135,22 +148,11 @@ class PresetList(QWidget):
 
     def _on_drop(self) -> None:
         self._close()
-        self.drop_asked.emit(self._opened)
+        if self._opened is not None:
+            self.drop_asked.emit(self._opened.name)
 
 
-def _line(*buttons: QPushButton) -> QHBoxLayout:
-    line = QHBoxLayout()
-    line.setSpacing(10)
-    for button in buttons:
-        line.addWidget(button)
+def _from_left(*buttons: QPushButton) -> QHBoxLayout:
+    line = side_by_side(*buttons, spacing=10)
     line.addStretch(1)
     return line
-
-
-def _link(text: str, pressed: Callable[[], object], tip: str) -> QPushButton:
-    made = QPushButton(text)
-    made.setObjectName("link")
-    made.setAccessibleName(f"{text.rstrip('…')} (preset)")
-    made.setToolTip(tip)
-    made.clicked.connect(lambda _checked=False: pressed())
-    return made
