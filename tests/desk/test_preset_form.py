@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from PIL import Image
 from pydantic import ValidationError
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QComboBox, QFileDialog
+from PySide6.QtWidgets import QComboBox, QFileDialog, QPushButton
 from pytestqt.qtbot import QtBot
 
 from desk.hand import Hand
@@ -22,7 +22,7 @@ from peel.job.settings import Backing, Delivery, SheetFrame
 
 _SIZES = st.one_of(
     st.builds(SizeRule, fit=st.sampled_from(["longest", "width", "height"]), px=st.integers(1, 30_000)),
-    st.builds(SizeRule, fit=st.just("scale"), scale=st.integers(1, 800).map(lambda per: per / 100)),
+    st.builds(SizeRule, fit=st.just("scale"), scale=st.floats(0.001, 8)),
 )
 _FRAMES = st.one_of(
     st.none(),
@@ -91,6 +91,44 @@ def test_what_a_format_cannot_hold_is_said_with_what_can(form: PresetForm) -> No
     assert not form.keep.isEnabled()
 
 
+def test_only_frames_that_count_are_offered(form: PresetForm) -> None:
+    form.show_preset(Preset(name="One", product="cutout"))
+    assert form.frame.currentData() == "photo"
+    _choose(form.product, "flat")
+    assert form.frame.findData("photo") < 0  # a flat picture has the sheet's frame, or one of its own
+    assert form.frame.currentData() == "sheet"
+    _choose(form.product, "outline")
+    _choose(form.format, "svg")
+    assert not form.frame.isEnabled()
+    assert not form.preset().is_framed
+
+
+def test_what_ships_stays_and_what_a_job_remembers_can_be_shared(
+    marked: Hand, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    own = Preset(name="Elsewhere", product="matte", file_name="{name}-elsewhere")
+    marked.desk.edit(
+        "Presets",
+        lambda job: set_value(job, "recipe.delivery", Delivery().with_presets(["Elsewhere"], {own.name: own})),
+    )
+    marked.step("Deliver")
+    shelf = marked.panel(Step.DELIVER).presets
+    marked.wait(lambda: shelf.list.count() > 7)
+    (remove,) = [part for part in shelf.findChildren(QPushButton) if part.text() == "Remove it"]
+    shelf.choose("Shop, white")
+    marked.press_text(shelf, "Change it")
+    assert not remove.isEnabled()
+    shelf.choose("Elsewhere")
+    marked.press_text(shelf, "Change it")
+    assert remove.isEnabled()
+    shared = tmp_path / "shared.json"
+    monkeypatch.setattr(QFileDialog, "exec", lambda _self: QFileDialog.DialogCode.Accepted)
+    monkeypatch.setattr(QFileDialog, "selectedFiles", lambda _self: [str(shared)])
+    marked.press_text(shelf, "Share it…")
+    marked.wait(shared.exists)
+    assert read_preset(shared) == own
+
+
 def test_a_preset_changed_in_the_window_is_delivered_by_and_shared(
     marked: Hand, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -142,6 +180,7 @@ def test_a_preset_changed_in_the_window_is_delivered_by_and_shared(
 def test_a_dropped_preset_is_added_and_ticked(marked: Hand, tmp_path: Path) -> None:
     dropped = tmp_path / "order.json"
     dropped.write_text(json.dumps({"name": "Dropped", "product": "matte"}))
+    marked.step("Backing")  # where pictures that are dropped stand on the sheet
     marked.bench.take_file(dropped)
     marked.wait(lambda: marked.job.settings.recipe.delivery.presets == ("Dropped",))
     assert marked.desk.step is Step.DELIVER

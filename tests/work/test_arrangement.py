@@ -303,6 +303,16 @@ def test_a_shadow_is_the_same_whatever_room_there_is_to_see_it_in(solved: Job, m
     assert np.abs(narrow.astype(int) - roomy[:300, :420]).max() <= 1
 
 
+def test_a_small_pictures_shadow_is_the_same_when_it_is_moved_far(solved: Job) -> None:
+    job = add_cutout(_on(solved, "#ffffff"), _kite())
+    job = map_cutouts(drop_cutouts(job, [0]), [0], turning((210, 150), 0, 0.5, 0.5))
+    cast = {"on": True, "towards_deg": 0, "light_deg": 50, "soft_px": 4, "move": (-190, 0)}
+    job = set_value(job, "recipe.shadow", {"cast": cast})
+    narrow, roomy = _flat(job), _flat(set_value(job, "recipe.frame", SheetFrame(right=900)))
+    assert (narrow < 250).any(axis=2)[:, :60].any()  # it lies far to the left of what casts it
+    assert np.abs(narrow.astype(int) - roomy[:, :420]).max() <= 1
+
+
 def test_a_faint_wide_shadow_has_no_bands_in_eight_bits(solved: Job) -> None:
     cast = {"on": True, "towards_deg": 20, "light_deg": 45, "soft_px": 120, "strength": 0.06, "fade": 0.8}
     job = set_value(_on(solved, "#ffffff"), "recipe.shadow", {"cast": cast})

@@ -150,9 +150,14 @@ def test_twelve_photos_by_command_line_one_of_them_broken(
     said = capsys.readouterr().out
     assert "Carried recipe" in said
     steps = {path: _steps_of(Path(path)) for path in others}
+    own = _steps_of(first)
     assert main(["carry", str(first), str(jobs), "--to", str(jobs), "--resume"]) == 0  # the drummers are left
     assert capsys.readouterr().out.count("done before") == len(others)
     assert steps == {path: _steps_of(Path(path)) for path in others}
+    lamps = [str(path) for path in photos_in(session_of_twelve) if path.name.startswith("lamplighter-01")]
+    assert main(["carry", str(first), *lamps, "--to", str(jobs)]) == 2  # nothing is left to carry to: it is its own
+    assert _steps_of(first) == own
+    capsys.readouterr()
     for path in others:
         assert load_job(Path(path)).settings.recipe.backing.colour == "#aa2211"
 

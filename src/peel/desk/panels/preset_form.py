@@ -346,4 +346,6 @@ def _offer(choice: QComboBox, text: str, value: str, *, offered: bool) -> None:
     if offered and at < 0:
         choice.addItem(text, value)
     elif not offered and at >= 0:
+        if choice.currentIndex() == at:
+            choice.setCurrentIndex(0)  # rather than the one beside it
         choice.removeItem(at)

@@ -29,6 +29,7 @@ __all__ = ["Layer", "Shadows", "Subjects"]
 _LONGEST: Final = 2048  # pixels of the longest side of a picture that shadows are made in
 _PREVIEWED: Final = 1024  # the same while a coarser level is looked at
 _ROOM: Final = 1.0  # of a picture's longer side, that a shadow may reach beyond it
+_MOST_MOVED: Final = 1024  # pixels of a picture, by which a shadow may be moved beyond that room
 _ROOM_STEP: Final = 64  # pixels of the working level
 _SOME: Final = 0.02
 _HORIZON: Final = 0.05  # of the depth at a picture's middle, short of which nothing is placed
@@ -261,7 +262,8 @@ def _ground(job: Job, placement: Placement, alpha: FloatArray, step: int) -> Gro
 def _room(alpha: FloatArray, ground: Ground, shadow: Shadow, pixel: float) -> _Room:
     """Return how many pixels a picture needs around it for its shadow: before and after, down and across."""
     height, width = alpha.shape
-    most = round(_ROOM * max(height, width))
+    moved = min(max(map(abs, shadow.cast.move)) / pixel, _MOST_MOVED)
+    most = round(_ROOM * max(height, width) + moved)
     blur = _blur_px(shadow, pixel)
     tallest = float(np.max(ground.heights(alpha.shape)))
     lean, move = _lean(shadow), shadow.cast.move
