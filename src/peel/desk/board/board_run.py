@@ -100,4 +100,5 @@ class BoardRun(QObject):
 def _words(row: dict[str, Any]) -> str:
     if row.get("error"):
         return str(row["error"])
-    return "delivered before" if row.get("skipped") else f"{len(row['files'])} files delivered"
+    count = len(row["files"])  # beside the state, which says that they are delivered
+    return f"{count} file{'' if count == 1 else 's'}" + (", as before" if row.get("skipped") else "")
