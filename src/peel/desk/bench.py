@@ -162,7 +162,8 @@ class Bench(QWidget):
     @property
     def is_drawn(self) -> bool:
         """Whether everything in sight has been drawn."""
-        return self.tiles.is_idle and self.proofs.is_idle
+        shown = self.canvas.is_fresh or not self.canvas.isVisible()
+        return shown and self.tiles.is_idle and self.proofs.is_idle
 
     def begin_to_close(self) -> list[Callable[[], object]]:
         """Take the photo off the desk; return what is still to be done, on any thread, before the process may end."""

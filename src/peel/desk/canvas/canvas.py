@@ -89,6 +89,7 @@ class Canvas(QWidget):
         desk.session_changed.connect(self._on_session)
         desk.job_changed.connect(self._on_changed)
         desk.tool_changed.connect(self._on_tool)
+        desk.view_changed.connect(self._on_changed)
         for changed in (desk.view_changed, desk.look_changed, desk.wipe_changed, desk.overlay_changed):
             changed.connect(self._on_shown)
         desk.brush_changed.connect(self.update)
@@ -139,6 +140,11 @@ class Canvas(QWidget):
         """Show an outline over the picture."""
         self._desk.show_area(area)
 
+    @property
+    def is_fresh(self) -> bool:
+        """Whether what was last painted is the job as it stands, and none of it is coarse."""
+        return not self._is_stale
+
     def announce_ways(self) -> None:
         """Announce that the tool works in another way now."""
         self._desk.ways_changed.emit()
@@ -181,7 +187,7 @@ class Canvas(QWidget):
         self._drop_unseen()
         self.update()
 
-    def _on_changed(self, _job: Job, _before: Job) -> None:
+    def _on_changed(self) -> None:
         self._is_stale = True
         self.update()
 
@@ -291,22 +297,22 @@ class Canvas(QWidget):
 
     def _drop_unseen(self) -> None:
         """Cancel the drawing of tiles that are no longer in sight."""
-        if self.job is None:
-            return
+        if self.job is not None:
+            self._tiles.drop_unwanted(self._in_sight())
+
+    def _in_sight(self) -> set[TileKey]:
         visible: set[TileKey] = set()
         for view in {self._desk.view, View.PHOTO} if self._desk.wipes else {self._desk.view}:
             frame = self.frame_of(view)
             visible.update(tiles_in_sight(view, frame, frame.level(self.devicePixelRatioF()), QRectF(self.rect())))
-        self._tiles.drop_unwanted(visible)
+        return visible
 
     def _on_tile(self, key: TileKey) -> None:
         view, level, row, column = key
         frame = self.frame_of(view)
-        if level != frame.level(self.devicePixelRatioF()):
-            return
-        if self._tiles.is_idle:
-            self.update()
-        else:
+        if all(self._tiles.is_fresh(own) for own in self._in_sight()):
+            self.update()  # the whole, which is how it is known to be fresh
+        elif level == frame.level(self.devicePixelRatioF()):
             self.update(frame.tile_target(tile_rect(frame.space, level, row, column), level))
 
     # the hand

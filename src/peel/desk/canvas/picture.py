@@ -35,12 +35,12 @@ def paint_tiles(
     for key in tiles_in_sight(view, frame, level, QRectF(dirty)):
         image = tiles.image(job, key, frame.space, look)
         target = frame.tile_target(tile_rect(frame.space, level, key[2], key[3]), level)
+        fresh = fresh and tiles.is_fresh(key)
         if image is not None:
             painter.drawImage(target, image)
         else:
-            fresh = False
             _paint_coarser(painter, tiles, key, frame, target)
-    return fresh and tiles.is_idle
+    return fresh
 
 
 def _paint_coarser(painter: QPainter, tiles: DisplayTiles, key: TileKey, frame: Frame, target: QRect) -> None:
