@@ -280,7 +280,7 @@ def test_switching_how_colours_mix_while_the_first_solve_runs_solves_it_that_way
         go_on.wait(10)
         return real(job, *given, **named)
 
-    monkeypatch.setattr("peel.work.session.solve_job", slow)
+    monkeypatch.setattr("peel.work.follower.solve_job", slow)
     _mark(session)
     assert started.wait(10)
 

@@ -121,13 +121,13 @@ def _sheet(t: Theme) -> str:
     QPushButton:pressed {{ background: {t.line}; }}
     QPushButton:focus {{ border: 1px solid {t.accent}; }}
     QPushButton:disabled {{ color: {t.muted}; background: transparent; border: 1px solid {t.line}; }}
-    QPushButton#chief {{ background: {t.accent}; color: {t.on_accent}; font-weight: 600; }}
-    QPushButton#chief:disabled {{ background: transparent; color: {t.muted}; }}
-    QPushButton#link {{ background: transparent; color: {t.accent}; padding: 3px 6px; text-align: left; }}
-    QPushButton#link:hover {{ background: {t.raised}; }}
-    QPushButton#link:disabled {{ color: {t.muted}; border-color: transparent; }}
-    QPushButton#choice, QPushButton[role="choice"] {{ padding: 6px 10px; }}
-    QPushButton#choice:checked, QPushButton[role="choice"]:checked {{ background: {t.strong}; color: {t.on_strong}; }}
+    QPushButton[role="chief"] {{ background: {t.accent}; color: {t.on_accent}; font-weight: 600; }}
+    QPushButton[role="chief"]:disabled {{ background: transparent; color: {t.muted}; }}
+    QPushButton[role="link"] {{ background: transparent; color: {t.accent}; padding: 3px 6px; text-align: left; }}
+    QPushButton[role="link"]:hover {{ background: {t.raised}; }}
+    QPushButton[role="link"]:disabled {{ color: {t.muted}; border-color: transparent; }}
+    QPushButton[role="choice"] {{ padding: 6px 10px; }}
+    QPushButton[role="choice"]:checked {{ background: {t.strong}; color: {t.on_strong}; }}
     QPushButton[role="way"] {{ padding: 2px 9px; border-radius: 4px; font-size: 12px; }}
     QPushButton[role="way"]:checked {{ background: {t.strong}; color: {t.on_strong}; }}
     QToolButton {{ background: {t.raised}; border: 1px solid transparent; border-radius: 5px; padding: 2px;

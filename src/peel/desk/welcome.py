@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from peel.demo.photos import ASSIGNMENT, NAMES, DemoPhoto, demo_photo
+from peel.desk.controls.buttons import button
 from peel.desk.controls.labels import words
 from peel.desk.theme import current
 from peel.errors import PeelError
@@ -182,14 +183,10 @@ class Welcome(QWidget):
         outer.addStretch(2)
         column.addWidget(words("Cut a subject from its backdrop", "headline"))
         row = QHBoxLayout()
-        self.open = QPushButton("Open a photo or job…")
-        self.open.setObjectName("chief")
-        self.open.clicked.connect(self.open_pressed)
+        self.open = button("Open a photo or job…", self.open_pressed.emit, role="chief")
         row.addWidget(self.open)
-        self.folder = QPushButton("Open a folder of photos…")
-        self.folder.setObjectName("open folder")
-        self.folder.setToolTip("An assignment: its photos on a board")
-        self.folder.clicked.connect(lambda _checked=False: self.folder_pressed.emit())
+        self.folder = button("Open a folder of photos…", self.folder_pressed.emit, name="open folder",
+                             tip="An assignment: its photos on a board")  # fmt: skip
         row.addWidget(self.folder)
         row.addWidget(words("or drop photos, a folder or a .peel job anywhere in this window", "muted"), 1)
         column.addLayout(row)
@@ -273,26 +270,18 @@ class Welcome(QWidget):
             self._jobs.addWidget(self._folder_button(folder))
 
     def _folder_button(self, folder: Path) -> QPushButton:
-        button = QPushButton(folder.name)
-        button.setObjectName("link")
-        button.setToolTip(html.escape(str(folder)))
-        button.clicked.connect(lambda _checked=False: self.folder_chosen.emit(folder))
-        return button
+        tip = html.escape(str(folder))
+        return button(folder.name, lambda: self.folder_chosen.emit(folder), role="link", tip=tip)
 
     def _clear_button(self, old: OldJobs) -> QPushButton:
         count, size = len(old.paths), old.size_bytes / 1e6
         what = "job" if count == 1 else f"{count} jobs"
-        button = QPushButton(f"Clear the {what} never kept and not touched for a month ({size:.0f} MB)")
-        button.setObjectName("link")
-        button.setToolTip("Deletes them for good; jobs that were kept under a name stay")
-        button.clicked.connect(lambda _checked=False: self._listing.clear_first(old))
-        button.clicked.connect(lambda _checked=False: self.refresh())
-        return button
+        made = button(f"Clear the {what} never kept and not touched for a month ({size:.0f} MB)",
+                      lambda: self._listing.clear_first(old), role="link",
+                      tip="Deletes them for good; jobs that were kept under a name stay")  # fmt: skip
+        made.clicked.connect(lambda _checked=False: self.refresh())
+        return made
 
     def _job_button(self, path: Path) -> QPushButton:
         name = path.stem.rpartition("-")[0] if job_files.is_unkept(path) else path.name
-        button = QPushButton(name)
-        button.setObjectName("link")
-        button.setToolTip(html.escape(str(path)))
-        button.clicked.connect(lambda _checked=False: self.job_chosen.emit(path))
-        return button
+        return button(name, lambda: self.job_chosen.emit(path), role="link", tip=html.escape(str(path)))

@@ -10,7 +10,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TypeVar
 
-from peel.errors import PeelError, ProjectError, SolveError
+from peel.errors import PeelError, ProjectError
 from peel.files.photo import decode_photo, read_bytes, read_opacity
 from peel.files.project import ProjectFile
 from peel.job.edits import use_zones
@@ -18,16 +18,14 @@ from peel.job.history import UNSTORED, History, State
 from peel.job.job import Job, Photo, new_job
 from peel.job.question import Question, question
 from peel.job.rect import Rect
-from peel.job.separations import with_found
 from peel.matte.edge.trimap import trimap_from_gray
-from peel.matte.parallel import cancellable
 from peel.work.finding import Finder
+from peel.work.follower import Follower, News, with_solution
 from peel.work.job_files import forget, is_unkept
 from peel.work.resources import Resources
 from peel.work.scheduler import Lane, Ticket
 from peel.work.session_events import Changed, Listener, SessionEvent, Solving, Stored, Trouble
 from peel.work.shares import matte_shares, zone_shares
-from peel.work.solving import check_solvable, solve_job
 from peel.work.stages import Stages
 
 __all__ = ["Session"]
@@ -66,9 +64,9 @@ class Session:
         self._history = history
         self._listeners: list[Listener] = []
         self._edits = Lane("edits", in_order=True)
-        self._solves = shared.solving.share()
-        self._turn = threading.RLock()
-        self._asked: Question | None = None  # by the solve that is running
+        news = News(lambda share: self._emit(Solving(share)), self._hand_in_part, self._hand_in, self._report)
+        self._follower = Follower(shared.solving.share(), news)
+        self._closing = threading.Lock()
         self._gesture: Hashable = None
         self._is_closed = False
         self._changed_last: Rect | None = None
@@ -153,7 +151,7 @@ class Session:
     @property
     def is_idle(self) -> bool:
         """Whether every edit is made and the matte has caught up."""
-        return self._edits.is_idle and self._solves.is_idle
+        return self._edits.is_idle and self._follower.is_idle
 
     def listen(self, listener: Listener) -> None:
         """Send a listener all events from now on."""
@@ -181,9 +179,7 @@ class Session:
 
     def pause_solving(self) -> None:
         """Cancel the solve under way while a gesture needs the machine; the next edit starts it again."""
-        with self._turn:
-            self._asked = None
-        self._solves.keep_only(lambda _key: False)
+        self._follower.cancel()
 
     def resume_solving(self) -> None:
         """Start again what `pause_solving` cancelled."""
@@ -281,7 +277,7 @@ class Session:
         """Wait until every edit is made and stored and the matte has caught up."""
         end = time.monotonic() + timeout
         while time.monotonic() < end:
-            if not self._edits.wait_idle(end - time.monotonic()) or not self._solves.wait_idle(end - time.monotonic()):
+            if not all(lane.wait_idle(end - time.monotonic()) for lane in (self._edits, self._follower)):
                 return False
             if self.is_idle:
                 return True
@@ -289,11 +285,11 @@ class Session:
 
     def close(self) -> None:
         """Cancel solving, write what is still to be written, close the file; waits. A second call does nothing."""
-        with self._turn:
+        with self._closing:
             if self._is_closed:
                 return
             self._is_closed = True
-        self._solves.close()
+        self._follower.close()
         self._edits.submit(None, lambda _ticket: self._store_all(), None, self._report)
         self._edits.close()
         if self._own_resources is not None:
@@ -387,73 +383,26 @@ class Session:
     # solving
 
     def _solve_if_needed(self) -> None:
-        job = self.job
-        asked = question(job)
-        with self._turn:
-            if self._asked == asked or self._is_closed:
-                return
-            self._asked = None
-        if job.is_solved or not _is_solvable(job):
-            self._solves.keep_only(lambda _key: False)
-            self._emit(Solving(None))
-            return
-        with self._turn:
-            self._asked = asked
-        self._emit(Solving(0.0))
-        self._solves.submit(
-            "solve",
-            lambda ticket: self._solve(job, asked, ticket),
-            lambda solved: self._solved(asked, solved),
-            self._solve_failed,
-        )
+        self._follower.follow(self.job, self._changed_last)
 
-    def _solve(self, job: Job, asked: Question, ticket: Ticket) -> Job:
-        def show_partial(part: Job) -> None:
-            if not ticket.is_cancelled:
-                self._edits.submit("part", lambda _ticket: self._use_solution(asked, part), None, self._report)
-
-        with cancellable(lambda: not ticket.is_cancelled):
-            return solve_job(job, lambda share: self._emit(Solving(share)), show_partial, first=self._changed_last)[0]
-
-    def _solve_failed(self, error: BaseException) -> None:
-        with self._turn:
-            self._asked = None
-        self._emit(Solving(None))
-        self._report(error)
-
-    def _solved(self, asked: Question, solved: Job) -> None:
+    def _hand_in(self, asked: Question, solved: Job) -> None:
         self._edits.submit(None, lambda _ticket: self._use_solution(asked, solved), None, self._report)
+
+    def _hand_in_part(self, asked: Question, part: Job) -> None:
+        self._edits.submit("part", lambda _ticket: self._use_solution(asked, part), None, self._report)
 
     def _use_solution(self, asked: Question, solved: Job) -> None:
         """Put a matte, whole or partial, into the state that asked for it; part of the same step of undo."""
         before = self.job
         if before.is_solved or question(before) != asked:
             return
-        after = before.with_planes(matte=solved.matte, unsolved=solved.unsolved)
-        found = solved.settings.photo
-        if before.settings.photo.mixing_found is None:
-            after = after.with_photo_settings(mixing_found=found.mixing_found)
-        if before.settings.photo.spill_found is None:
-            after = after.with_photo_settings(spill_found=found.spill_found, spill_shared=found.spill_shared)
-        if solved.is_solved:  # not before: a partial matte must not make the job ask another question
-            after = with_found(after)
+        after = with_solution(before, solved)
         self._history = self._history.amended(after)
         self._show(before)
         if solved.is_solved:
-            with self._turn:
-                self._asked = None
-            self._emit(Solving(None))
+            self._follower.answered()
             if self._gesture is None:
                 self._store_current()
-
-
-def _is_solvable(job: Job) -> bool:
-    """Return whether both sides are marked; before that nothing is wrong, the person has only begun."""
-    try:
-        check_solvable(job)
-    except SolveError:
-        return False
-    return True
 
 
 def _changed_rect(before: Job, after: Job) -> Rect | None:

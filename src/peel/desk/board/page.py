@@ -11,12 +11,12 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QListView,
     QProgressBar,
-    QPushButton,
     QVBoxLayout,
     QWidget,
 )
 
 from peel.desk.board.cards import Card, CardModel
+from peel.desk.controls.buttons import button
 from peel.desk.controls.labels import words
 from peel.work import memory
 from peel.work.board import Entry
@@ -109,12 +109,12 @@ class BoardPage(QWidget):
         self.order.addItem("By name", False)
         self.order.addItem("By progress", True)
         self.order.activated.connect(lambda _index: self.model.set_sorting(by_progress=self.order.currentData()))
-        self.back = _button("Back to the photo", "board back", "Go on with the photo that is open (Ctrl+B)")
-        self.back.clicked.connect(lambda _checked=False: self.back_asked.emit())
-        folder = _button("Open a folder…", "board folder", "Another assignment: a folder of photos")
-        folder.clicked.connect(lambda _checked=False: self.folder_asked.emit())
-        add = _button("Add photos…", "board add", "Photos from anywhere, to this board")
-        add.clicked.connect(lambda _checked=False: self.photos_asked.emit())
+        self.back = button("Back to the photo", self.back_asked.emit, name="board back",
+                           tip="Go on with the photo that is open (Ctrl+B)")  # fmt: skip
+        folder = button("Open a folder…", self.folder_asked.emit, name="board folder",
+                        tip="Another assignment: a folder of photos")  # fmt: skip
+        add = button("Add photos…", self.photos_asked.emit, name="board add",
+                     tip="Photos from anywhere, to this board")  # fmt: skip
         line.addWidget(self.title)
         line.addWidget(self.counts, 1)
         for part in (self.filter, self.order, add, folder, self.back):
@@ -129,14 +129,11 @@ class BoardPage(QWidget):
         self.what.setAccessibleName("What is carried")
         for text, what in (("Recipe and marks", "both"), ("Recipe", "recipe"), ("Marks", "marks")):
             self.what.addItem(text, what)
-        self.show_carry = _button(
-            "Show what would change", "show carry", "On each chosen card, before anything is done"
-        )
-        self.carry = _button("Carry", "carry", "To the chosen photos; one step of undo for each")
-        self.show_carry.clicked.connect(
-            lambda _checked=False: self.carry_shown.emit(self.chosen, self.what.currentData())
-        )
-        self.carry.clicked.connect(lambda _checked=False: self.carry_asked.emit(self.chosen, self.what.currentData()))
+        self.show_carry = button("Show what would change",
+                                 lambda: self.carry_shown.emit(self.chosen, self.what.currentData()),
+                                 name="show carry", tip="On each chosen card, before anything is done")  # fmt: skip
+        self.carry = button("Carry", lambda: self.carry_asked.emit(self.chosen, self.what.currentData()),
+                            name="carry", tip="To the chosen photos; one step of undo for each")  # fmt: skip
         line.addWidget(self._from, 1)
         for part in (self.what, self.show_carry, self.carry):
             line.addWidget(part)
@@ -155,13 +152,12 @@ class BoardPage(QWidget):
         self.bar.hide()
         self.left = words("", "muted")
         self.left.setWordWrap(False)
-        self.pause = _button("Pause", "pause run", "Wait after the present photo, until pressed again")
-        self.stop = _button("Stop", "stop run", "Stop after the present photo; what is done stays")
-        self.pause.clicked.connect(lambda _checked=False: self.pause_asked.emit())
-        self.stop.clicked.connect(lambda _checked=False: self.stop_asked.emit())
-        self.deliver = _button("Deliver all", "deliver run", "In the background; what was delivered before is skipped")
-        self.deliver.setProperty("role", "choice")
-        self.deliver.clicked.connect(lambda _checked=False: self._on_deliver())
+        self.pause = button("Pause", self.pause_asked.emit, name="pause run",
+                            tip="Wait after the present photo, until pressed again")  # fmt: skip
+        self.stop = button("Stop", self.stop_asked.emit, name="stop run",
+                           tip="Stop after the present photo; what is done stays")  # fmt: skip
+        self.deliver = button("Deliver all", self._on_deliver, role="choice", name="deliver run",
+                              tip="In the background; what was delivered before is skipped")  # fmt: skip
         line.addWidget(self.to, 1)
         for part in (self.left, self.bar, self.pause, self.stop, self.deliver):
             line.addWidget(part)
@@ -223,10 +219,3 @@ class BoardPage(QWidget):
         self.deliver.setEnabled(not runs)
         if share is not None:
             self.bar.setValue(round(100 * share))
-
-
-def _button(text: str, name: str, tip: str) -> QPushButton:
-    made = QPushButton(text)
-    made.setObjectName(name)
-    made.setToolTip(tip)
-    return made

@@ -1,18 +1,25 @@
 """Buttons in the roles of the theme, and widgets side by side."""
 
 from collections.abc import Callable
+from typing import Any, Literal
 
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
-__all__ = ["button", "side_by_side"]
+__all__ = ["Role", "button", "side_by_side"]
+
+Role = Literal["", "chief", "link", "choice", "way"]
+"""How a button looks: plain, the chief one of its page, as words, one of several, or a small one."""
 
 
-def button(text: str, pressed: Callable[[], object], *, role: str = "", tip: str = "") -> QPushButton:
-    """Make a button; its role in the theme is its object's name."""
+def button(
+    text: str, pressed: Callable[[], Any], *, role: Role = "", name: str = "", tip: str = "", checks: bool = False
+) -> QPushButton:
+    """Make a button; `checks` makes it one that stays down."""
     made = QPushButton(text)
-    if role:
-        made.setObjectName(role)
+    made.setProperty("role", role)
+    made.setObjectName(name)
     made.setToolTip(tip)
+    made.setCheckable(checks)
     made.clicked.connect(lambda _checked=False: pressed())
     return made
 

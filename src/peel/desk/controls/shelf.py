@@ -163,7 +163,7 @@ class Shelf(QWidget):
                 action.triggered.connect(lambda _checked=False, view=view: self._desk.show_view(view))
                 continue
             button = QPushButton(view.value)
-            button.setObjectName("choice")
+            button.setProperty("role", "choice")
             button.setProperty("view", view.value)
             button.setCheckable(True)
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
@@ -172,7 +172,7 @@ class Shelf(QWidget):
             row.addWidget(button)
             buttons[view] = button
         self._more = QPushButton("More")
-        self._more.setObjectName("choice")
+        self._more.setProperty("role", "choice")
         self._more.setCheckable(True)
         self._more.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self._more.setToolTip("Show " + "; ".join(f"{view.value}: {_MEANING[view]}" for view in _MORE))
@@ -180,7 +180,7 @@ class Shelf(QWidget):
         self._more.setMenu(menu)
         row.addWidget(self._more)
         self._wipe = QPushButton("Wipe")
-        self._wipe.setObjectName("choice")
+        self._wipe.setProperty("role", "choice")
         self._wipe.setCheckable(True)
         self._wipe.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self._wipe.setToolTip("Show the untouched photo left of a line that can be dragged (W)")
@@ -195,7 +195,7 @@ class Shelf(QWidget):
             ("100 %", "One screen pixel for a pixel of the photo (Ctrl+1)", self._desk.ask.full_size),
         ):
             button = QPushButton(text)
-            button.setObjectName("link")
+            button.setProperty("role", "link")
             button.setToolTip(tip)
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
             button.clicked.connect(news)

@@ -115,7 +115,7 @@ class StepLine(QWidget):
         line.addSpacing(8)
         line.addLayout(self._state_part())
         keys = QPushButton("?")
-        keys.setObjectName("link")
+        keys.setProperty("role", "link")
         keys.setToolTip("All keys (?)")
         keys.setAccessibleName("Show all keys")
         keys.clicked.connect(self.keys_pressed)
@@ -159,7 +159,7 @@ class StepLine(QWidget):
         row.setSpacing(2)
         self._undo, self._redo = QPushButton("Undo"), QPushButton("Redo")
         for button, news in ((self._undo, self.undo_pressed), (self._redo, self.redo_pressed)):
-            button.setObjectName("link")
+            button.setProperty("role", "link")
             button.setMinimumWidth(52)
             button.clicked.connect(news)
             row.addWidget(button)

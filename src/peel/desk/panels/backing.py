@@ -4,6 +4,7 @@ from functools import partial
 
 from PySide6.QtWidgets import QGridLayout
 
+from peel.desk.controls.buttons import button
 from peel.desk.panels.behind import BehindPage
 from peel.desk.panels.cutouts import CutoutsPage
 from peel.desk.panels.matching import MatchPage
@@ -49,10 +50,7 @@ class BackingPanel(Panel):
         grid.setSpacing(4)
         self._turns = {}
         for number, (name, tip) in enumerate(zip(self.pages, tips, strict=True)):
-            made = self.button(name, partial(self.turn_to, name), tip=tip)
-            made.setProperty("role", "choice")
-            made.setObjectName(f"page {name}")
-            made.setCheckable(True)
+            made = button(name, partial(self.turn_to, name), role="choice", name=f"page {name}", tip=tip, checks=True)
             self._turns[name] = made
             grid.addWidget(made, number // 3, number % 3)
         self.column.addLayout(grid)

@@ -10,6 +10,7 @@ from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QMenu, QPushButton
 
 from peel.demo.backings import BACKING_TITLES, backing_file
+from peel.desk.controls.buttons import button
 from peel.desk.controls.colour_field import ColourField
 from peel.desk.controls.gradient_bar import GradientBar
 from peel.desk.controls.number_field import NumberField
@@ -61,9 +62,7 @@ class BehindPage(Panel):
         )
 
     def _choice(self, text: str, kind: str) -> QPushButton:
-        button = self.button(text, lambda: self._choose(kind), role="choice")
-        button.setCheckable(True)
-        return button
+        return button(text, lambda: self._choose(kind), role="choice", checks=True)
 
     def _build_colours(self) -> None:
         self.swatches = Swatches()
@@ -83,7 +82,7 @@ class BehindPage(Panel):
         self.column.addWidget(self._parts[2])
         for part in self._parts:
             part.changed.connect(self._on_part)
-        keep = self.button("Keep it with the assignment", lambda: self.swatches.keep(self._colour), role="link",
+        keep = button("Keep it with the assignment", lambda: self.swatches.keep(self._colour), role="link",
                            tip="It stays among the swatches; the right button on a swatch takes it off")  # fmt: skip
         self.column.addWidget(keep)
 
@@ -95,7 +94,7 @@ class BehindPage(Panel):
         self.is_round = QCheckBox("In circles")
         self.is_round.setToolTip("In circles around where it begins, rather than in straight bands")
         self.is_round.clicked.connect(lambda on: self._set_gradient(shape="round" if on else "straight"))
-        turn = self.button("Turn it round", self._turn_round, tip="What it ends in is what it begins with")
+        turn = button("Turn it round", self._turn_round, tip="What it ends in is what it begins with")
         turn.setObjectName("turn gradient")
         line = QHBoxLayout()
         line.addWidget(self.is_round, 1)
@@ -136,7 +135,7 @@ class BehindPage(Panel):
         for name, title in BACKING_TITLES.items():
             if name != "star-tile":
                 menu.addAction(title, partial(self.picture_asked.emit, "photo", backing_file(name)))
-        self.which = self.button("Choose a photo", lambda: None, tip="A file of yours, or one of the demo's backings")
+        self.which = button("Choose a photo", lambda: None, tip="A file of yours, or one of the demo's backings")
         self.which.setMenu(menu)
         self.column.addWidget(self.which)
         self.fit = QComboBox()
@@ -239,8 +238,8 @@ class BehindPage(Panel):
     def show_rest(self, job: Job) -> None:
         """Show the backing."""
         backing = job.settings.recipe.backing
-        for kind, button in self.kinds.items():
-            button.setChecked(backing.kind == kind)
+        for kind, choice in self.kinds.items():
+            choice.setChecked(backing.kind == kind)
         self._gradient.setVisible(backing.kind == "gradient")
         self._pattern.setVisible(backing.kind == "pattern")
         self._photo.setVisible(backing.kind == "photo")

@@ -6,6 +6,7 @@ from typing import Final
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QButtonGroup, QComboBox, QGridLayout, QHBoxLayout, QLabel, QPushButton, QWidget
 
+from peel.desk.controls.buttons import button
 from peel.desk.controls.number_field import NumberField
 from peel.desk.panels.panel import Panel, words
 from peel.desk.panels.spec import StepSpec
@@ -77,8 +78,8 @@ class ColourPanel(Panel):
         self.target = QComboBox()
         self.target.setAccessibleName("Which edges are corrected")
         self.target.activated.connect(self.target_chosen.emit)
-        self.area = self.button("For an area…", self.area_asked.emit, tip="Draw around edges to correct by themselves")
-        self.drop_area = self.button("Drop it", self.area_dropped.emit, tip="Correct this area like the rest again")
+        self.area = button("For an area…", self.area_asked.emit, tip="Draw around edges to correct by themselves")
+        self.drop_area = button("Drop it", self.area_dropped.emit, tip="Correct this area like the rest again")
         self.row(self.target, self.area, self.drop_area)
         self.fade = NumberField("border fades over", low=0, high=400, default=24, unit="px", curve=2.0,
                                 tip="Over how many pixels of the photo the area gives way to the rest")  # fmt: skip
@@ -113,11 +114,11 @@ class ColourPanel(Panel):
         self.changed.emit(name, value / _FIELDS[name][3], dragged)
 
     def _build_compare(self) -> None:
-        hold = self.button("Hold to see without", lambda: None, tip="The photo's own colours, while held")
+        hold = button("Hold to see without", lambda: None, tip="The photo's own colours, while held")
         hold.setObjectName("compare colours")
         hold.pressed.connect(lambda: self.without_held.emit(True))
         hold.released.connect(lambda: self.without_held.emit(False))
-        show = self.button("What changed", lambda: self.view_asked.emit("Recoloured"),
+        show = button("What changed", lambda: self.view_asked.emit("Recoloured"),
                            tip="Shows what the corrections change, brightened; gray is unchanged")  # fmt: skip
         self.row(hold, show)
 
@@ -128,8 +129,8 @@ class ColourPanel(Panel):
         self.chip = QLabel()
         self.chip.setFixedSize(30, 26)
         self.chip.setAccessibleName("The hue of the spill")
-        self.pick_hue = self.button("Pick the hue", self.hue_asked.emit, tip="Press on the coloured backdrop next")
-        self.reset_hue = self.button("As found", self.hue_reset.emit, tip="Leave the hue to Peel again")
+        self.pick_hue = button("Pick the hue", self.hue_asked.emit, tip="Press on the coloured backdrop next")
+        self.reset_hue = button("As found", self.hue_reset.emit, tip="Leave the hue to Peel again")
         self.row(self.chip, self.pick_hue, self.reset_hue)
         self._amounts("spill_edge", "spill_inside")
         grid = QGridLayout()
@@ -147,18 +148,18 @@ class ColourPanel(Panel):
         self.column.addWidget(words("Rims", "strong"))
         self._rims = words("", "muted")
         self.column.addWidget(self._rims)
-        propose = self.button("Propose", self.rim_asked.emit, tip="Width and amounts that take most of the rim off")
+        propose = button("Propose", self.rim_asked.emit, tip="Width and amounts that take most of the rim off")
         propose.setObjectName("propose rims")
-        shown = self.button("Show the rims", lambda: self.view_asked.emit("Rims"),
+        shown = button("Show the rims", lambda: self.view_asked.emit("Rims"),
                             tip="By how much the edge is lighter, darker or tinted, brightened")  # fmt: skip
         self.row(propose, shown)
         self._amounts("rim_light", "rim_tint", "rim_px")
 
     def _build_tints(self) -> None:
         self.column.addWidget(words("Tints, brushed on patches", "strong"))
-        spot = self.button("From a good spot…", self.spot_asked.emit,
+        spot = button("From a good spot…", self.spot_asked.emit,
                            tip="Press where the colour is right; then brush the patch that is to get it")  # fmt: skip
-        hue = self.button("From a hue", self.hue_tint_asked.emit, tip="A tint by hue and saturation")
+        hue = button("From a hue", self.hue_tint_asked.emit, tip="A tint by hue and saturation")
         spot.setObjectName("tint from a spot")
         hue.setObjectName("tint from a hue")
         self.row(spot, hue)
@@ -179,7 +180,7 @@ class ColourPanel(Panel):
         for place, (name, field) in enumerate(self.tint_fields.items()):
             field.changed.connect(partial(self._on_tint, name))
             grid.addWidget(field, place // 2, place % 2)
-        self.drop_tint = self.button("Drop the tint", self.tint_dropped.emit, tip="Takes it away with its patch")
+        self.drop_tint = button("Drop the tint", self.tint_dropped.emit, tip="Takes it away with its patch")
         grid.addWidget(self.drop_tint, 1, 1)
         self.column.addWidget(self._tint)
 

@@ -7,6 +7,7 @@ from typing import Final
 from PySide6.QtCore import QItemSelectionModel, QSignalBlocker, Qt, Signal
 from PySide6.QtWidgets import QAbstractItemView, QCheckBox, QComboBox, QGridLayout, QListWidget, QListWidgetItem
 
+from peel.desk.controls.buttons import button
 from peel.desk.controls.number_field import NumberField
 from peel.desk.panels.panel import Panel, words
 from peel.job.job import Job
@@ -69,10 +70,10 @@ class CutoutsPage(Panel):
         self.list.itemSelectionChanged.connect(self._on_selected)
         self.list.itemChanged.connect(self._on_ticked)
         self.column.addWidget(self.list)
-        add = self.button("Add…", self.add_asked.emit, tip="Another job, or any picture with transparency")
+        add = button("Add…", self.add_asked.emit, tip="Another job, or any picture with transparency")
         self._needing = [
-            self.button("Copy", self.copy_asked.emit, tip="Place the chosen ones once more"),
-            self.button("Remove", self.drop_asked.emit, tip="Take the chosen ones off the sheet; nothing else changes"),
+            button("Copy", self.copy_asked.emit, tip="Place the chosen ones once more"),
+            button("Remove", self.drop_asked.emit, tip="Take the chosen ones off the sheet; nothing else changes"),
         ]
         self.row(add, *self._needing)
         grid = QGridLayout()
@@ -85,9 +86,7 @@ class CutoutsPage(Panel):
                 ("Hindmost", "bottom", "Behind all others"),
             )
         ):
-            made = self.button(text, partial(self.order_asked.emit, way), tip=tip)
-            made.setProperty("role", "way")
-            made.setObjectName(f"order {way}")
+            made = button(text, partial(self.order_asked.emit, way), role="way", name=f"order {way}", tip=tip)
             self._needing.append(made)
             grid.addWidget(made, place // 2, place % 2)
         self.column.addLayout(grid)
@@ -127,8 +126,8 @@ class CutoutsPage(Panel):
         self.casts.setToolTip("Kept and made shadows lie under the chosen ones, or do not")
         self.casts.clicked.connect(lambda on: self.casts_asked.emit(on))
         self.column.addWidget(self.casts)
-        home = self.button("Back to its own place", self.home_asked.emit, tip="As it was photographed")
-        mirror = self.button("Mirror", self.mirror_asked.emit, tip="Left to right")
+        home = button("Back to its own place", self.home_asked.emit, tip="As it was photographed")
+        mirror = button("Mirror", self.mirror_asked.emit, tip="Left to right")
         self._needing += [home, mirror]
         self.row(home, mirror)
         self._says = words("", "muted")

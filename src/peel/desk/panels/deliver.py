@@ -12,6 +12,7 @@ from PySide6.QtWidgets import (
     QProgressBar,
 )
 
+from peel.desk.controls.buttons import button
 from peel.desk.controls.number_field import NumberField
 from peel.desk.panels.delivery_snags import SnagList
 from peel.desk.panels.panel import Panel, words
@@ -72,27 +73,25 @@ class DeliverPanel(Panel):
         self._folder = QLineEdit(remembered if isinstance(remembered, str) and remembered else pictures)
         self._folder.setAccessibleName("Folder to deliver into")
         self._folder.textChanged.connect(lambda _text: self.show_plan())
-        self.row(self._folder, self.button("Choose…", self._on_choose, tip="Choose the folder")).setStretch(0, 1)
+        self.row(self._folder, button("Choose…", self._on_choose, tip="Choose the folder")).setStretch(0, 1)
         self._names = words("")
         self.column.addWidget(self._names)
-        self.go = self.button("Deliver", self.start, role="chief", tip="Write the ticked files (Ctrl+Return)")
+        self.go = button("Deliver", self.start, role="chief", tip="Write the ticked files (Ctrl+Return)")
         self._bar = QProgressBar()
         self._bar.setTextVisible(False)
         self._bar.setFixedHeight(6)
         self._bar.hide()
-        self._stop = self.button("Stop", self._on_stop)
+        self._stop = button("Stop", self._on_stop)
         self._stop.hide()
         self.row(self.go, self._stop)
         self.column.addWidget(self._bar)
         self._written = words("")
-        self._open = self.button("Open the folder", self._on_open, role="link")
+        self._open = button("Open the folder", self._on_open, role="link")
         self._open.hide()
         self.column.addWidget(self._written)
         self._files = QComboBox()
         self._files.setAccessibleName("File to compare with the photo")
-        self.compare = self.button(
-            "Compare", self._on_compare, tip="Reads the file back and shows it against the photo"
-        )
+        self.compare = button("Compare", self._on_compare, tip="Reads the file back and shows it against the photo")
         self.compare.setObjectName("compare delivered")
         self.row(self._files, self.compare).setStretch(0, 1)
         self._files.hide()
@@ -100,7 +99,7 @@ class DeliverPanel(Panel):
         self.column.addWidget(self._open)
         self.rule()
         self._undo = words("")
-        self._forget = self.button("Forget the steps of undo", self._on_forget, role="link",
+        self._forget = button("Forget the steps of undo", self._on_forget, role="link",
                                    tip="Makes the job's file smaller. What was done cannot be undone then")  # fmt: skip
         self.column.addWidget(self._undo)
         self.column.addWidget(self._forget)

@@ -54,11 +54,11 @@ class SnagList(QWidget):
         self.list.setSpacing(1)
         self.list.currentRowChanged.connect(self._on_row)
         self._says = words("")
-        self.mend = button("Mend it", lambda: self.mend_asked.emit(self.list.currentRow()), role="delivery mend",
+        self.mend = button("Mend it", lambda: self.mend_asked.emit(self.list.currentRow()), name="delivery mend",
                            tip="Mends the chosen snag; one step of undo (F2)")  # fmt: skip
         self.reason = QLineEdit()
         self.take = button("It is right", lambda: self.accepted.emit(self.list.currentRow(), self.reason.text()),
-                           role="delivery accept", tip="Accepts it for the reason beside it (F3)")  # fmt: skip
+                           name="delivery accept", tip="Accepts it for the reason beside it (F3)")  # fmt: skip
         self.reason.setPlaceholderText("reason, kept in the job")
         self.reason.setMaxLength(200)
         self.reason.setAccessibleName("Why it is right as it is")

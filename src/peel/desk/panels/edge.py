@@ -5,6 +5,7 @@ from PySide6.QtCore import QSize, Signal
 from PySide6.QtGui import QImage, QPainter, QPaintEvent
 from PySide6.QtWidgets import QButtonGroup, QCheckBox, QGridLayout, QLabel, QWidget
 
+from peel.desk.controls.buttons import button
 from peel.desk.controls.number_field import NumberField
 from peel.desk.panels.panel import Panel, words
 from peel.desk.panels.separation import SeparationPage
@@ -96,23 +97,23 @@ class EdgePanel(Panel):
         self.rule()
         self._places = words("", "muted")
         self.column.addWidget(self._places)
-        self.next = self.button(
+        self.next = button(
             "Next place in doubt", lambda: self.desk.ask.walk.emit(1), tip="Walk to where the band is likely wrong (N)"
         )
         self.column.addWidget(self.next)
 
     def _build_lay(self) -> None:
         self._ways = QButtonGroup(self)
-        self.laid = self.button(
+        self.laid = button(
             "Lay it by the photo", lambda: self._lay("laid"), role="choice",
-            tip="Over strands and gaps, as wide as the blur, narrow along clean steps; live as you mark",
+            tip="Over strands and gaps, as wide as the blur, narrow along clean steps; live as you mark", checks=True,
         )  # fmt: skip
-        self.plain = self.button(
-            "Plain widths", lambda: self._lay("plain"), role="choice", tip="As far from the mark as the widths say"
-        )
-        for button in (self.laid, self.plain):
-            button.setCheckable(True)
-            self._ways.addButton(button)
+        self.plain = button(
+            "Plain widths", lambda: self._lay("plain"), role="choice",
+            tip="As far from the mark as the widths say", checks=True,
+        )  # fmt: skip
+        for way in (self.laid, self.plain):
+            self._ways.addButton(way)
         self.row(self.laid, self.plain)
 
     def _lay(self, lay: str) -> None:

@@ -1,10 +1,12 @@
 """Mark: the subject, roughly."""
 
 from collections.abc import Callable
+from functools import partial
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QButtonGroup, QGridLayout, QPushButton
+from PySide6.QtWidgets import QButtonGroup, QGridLayout
 
+from peel.desk.controls.buttons import button
 from peel.desk.controls.number_field import NumberField
 from peel.desk.panels.panel import Panel, words
 from peel.desk.panels.spec import Command, StepSpec
@@ -62,9 +64,8 @@ class MarkPanel(Panel):
         own = self.desk.tools[Step.MARK]
         self._contour_tool = next((tool for tool in own if isinstance(tool, ContourTool)), None)
         self._advice = words("Mark roughly, and stop short of where hair turns see-through.", "muted")
-        self.propose = self.button("Propose a subject", self.desk.ask.propose.emit, role="chief",
+        self.propose = button("Propose a subject", self.desk.ask.propose.emit, role="chief",
                                    tip="Mark what differs from the picture's border, to start from (P)")  # fmt: skip
-        self.propose.setObjectName("chief")
         self._shares = words("")
         self._warning = words("", "warning")
         self.exposure = NumberField("developed", low=-2, high=3, default=0, unit="stops", step=0.1,
@@ -82,17 +83,15 @@ class MarkPanel(Panel):
     def _build_contours(self) -> None:
         self._contours = words("", "muted")
         self.column.addWidget(self._contours)
-        self._close = self.button("Close it", self._on_close, tip="Close the contour (Enter)")
-        self._back = self.button("Take back", self._on_back, tip="Take back the last point (Backspace)")
-        self._turn = self.button(
+        self._close = button("Close it", self._on_close, tip="Close the contour (Enter)")
+        self._back = button("Take back", self._on_back, tip="Take back the last point (Backspace)")
+        self._turn = button(
             "Smooth", lambda: self._ask(ContourTool.turn_selected), tip="Make the point smooth or sharp (Q)"
         )
-        self._stretch = self.button("Exact", lambda: self._ask(ContourTool.turn_stretch),
+        self._stretch = button("Exact", lambda: self._ask(ContourTool.turn_stretch),
                                     tip="Make the stretch that leads to the point exact or loose")  # fmt: skip
-        self._remove = self.button(
-            "Remove", lambda: self._ask(ContourTool.remove_selected), tip="Remove the point (Delete)"
-        )
-        self._whole = self.button("Remove the contour", lambda: self._ask(ContourTool.remove_contour),
+        self._remove = button("Remove", lambda: self._ask(ContourTool.remove_selected), tip="Remove the point (Delete)")
+        self._whole = button("Remove the contour", lambda: self._ask(ContourTool.remove_contour),
                                   tip="Remove the contour with the point (Shift+Delete)")  # fmt: skip
         self.row(self._close, self._back)
         self.row(self._turn, self._stretch, self._remove)
@@ -105,28 +104,27 @@ class MarkPanel(Panel):
         self._changes = QButtonGroup(self)
         self._changes.setExclusive(False)
         for number, change in enumerate(Change):
-            button = QPushButton(change.value)
-            button.setObjectName(f"change {change.name}")
-            button.setProperty("role", "choice")
-            button.setCheckable(True)
-            button.setToolTip(_TIPS[change])
-            button.clicked.connect(lambda on, change=change: self._try(change if on else None))
-            self._changes.addButton(button, number)
-            grid.addWidget(button, *divmod(number, 3))
+            made = button(change.value, partial(self._on_change, change), role="choice", name=f"change {change.name}",
+                          tip=_TIPS[change], checks=True)  # fmt: skip
+            self._changes.addButton(made, number)
+            grid.addWidget(made, *divmod(number, 3))
         self.column.addLayout(grid)
         self.amount = NumberField("amount", low=1, high=400, default=8, unit="px", curve=2.2,
                                   tip="How far, or how large, in pixels of the photo")  # fmt: skip
         self.amount.changed.connect(lambda _value, _dragged: self._try(self.chosen))
-        self.do_it = self.button("Do it", self._do, tip="Make the change that is shown (Enter)")
+        self.do_it = button("Do it", self._do, tip="Make the change that is shown (Enter)")
         self.row(self.amount, self.do_it)
-        self.area = self.button(
-            "Only in an area", self._on_area, role="choice", tip="Draw around the part these changes are kept to"
+        self.area = button(
+            "Only in an area",
+            self._on_area,
+            role="choice",
+            tip="Draw around the part these changes are kept to",
+            checks=True,
         )
-        self.area.setCheckable(True)
-        self._swap = self.button(
+        self._swap = button(
             "Swap sides", self.swap_asked.emit, tip="Make subject what is backdrop, and the other way round"
         )
-        self._clear = self.button("Clear", self.clear_asked.emit, tip="Take all marks away")
+        self._clear = button("Clear", self.clear_asked.emit, tip="Take all marks away")
         self.column.addWidget(self.area)
         self.row(self._swap, self._clear)
 
@@ -135,7 +133,7 @@ class MarkPanel(Panel):
                                     tip="How strongly backdrop and band cover the photo in Zones")  # fmt: skip
         self.strength.changed.connect(lambda value, _dragged: self.tell_look())
         self._hue = ""
-        self.hue = self.button("Other hue", self._on_hue, tip="Show the unsure band in another hue")
+        self.hue = button("Other hue", self._on_hue, tip="Show the unsure band in another hue")
         self.row(self.strength, self.hue)
 
     @property
@@ -147,6 +145,9 @@ class MarkPanel(Panel):
     def _ask(self, what: Callable[[ContourTool], object]) -> None:
         if self._contour_tool is not None:
             what(self._contour_tool)
+
+    def _on_change(self, change: Change) -> None:
+        self._try(change if self._changes.button(list(Change).index(change)).isChecked() else None)
 
     def _try(self, change: Change | None) -> None:
         for number, other in enumerate(Change):
@@ -219,10 +220,10 @@ class MarkPanel(Panel):
             text += ". Press a point to change it."
         self._contours.setText(text)
         self._close.setEnabled(drawing is not None and len(drawing.nodes) > 2)
-        for button in (self._close, self._back):
-            button.setVisible(drawing is not None)
-        for button in (self._turn, self._stretch, self._remove, self._whole):
-            button.setVisible(drawing is None and point is not None)
+        for shown in (self._close, self._back):
+            shown.setVisible(drawing is not None)
+        for shown in (self._turn, self._stretch, self._remove, self._whole):
+            shown.setVisible(drawing is None and point is not None)
 
     def _on_close(self) -> None:
         self._ask(ContourTool.close_line)

@@ -6,6 +6,7 @@ from typing import Any, Final
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QGridLayout
 
+from peel.desk.controls.buttons import button
 from peel.desk.controls.number_field import NumberField
 from peel.desk.panels.cutouts import cutout_name
 from peel.desk.panels.panel import Panel, words
@@ -73,7 +74,7 @@ class MatchPage(Panel):
         self.target = "backing"
         self.column.addWidget(words("Match by one press", "strong"))
         for match in MATCHES:
-            made = self.button(match.capitalize(), partial(self.match_asked.emit, match),
+            made = button(match.capitalize(), partial(self.match_asked.emit, match),
                                tip="Lightness and colours: their mean, and how far they spread")  # fmt: skip
             made.setObjectName(f"match {match}")
             self.column.addWidget(made)
@@ -97,7 +98,7 @@ class MatchPage(Panel):
             self.parts[key] = field
             grid.addWidget(field, place // 2, place % 2)
         self.column.addLayout(grid)
-        self.reset = self.button("", self._reset, role="link", tip="Neither matched nor graded by hand")
+        self.reset = button("", self._reset, role="link", tip="Neither matched nor graded by hand")
         self.reset.setObjectName("reset grade")
         self.column.addWidget(self.reset)
         self.rule()

@@ -7,6 +7,7 @@ from PySide6.QtCore import QRectF, QSize, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QWidget
 
+from peel.desk.controls.buttons import button
 from peel.desk.controls.number_field import NumberField
 from peel.desk.panels.panel import Panel, words
 from peel.desk.panels.profile import ProfilePage
@@ -161,7 +162,7 @@ class MattePanel(Panel):
         )  # fmt: skip
         self._pick_tool = PickTool("Press on the sheer material, where only backdrop shows through")
         self._pick_tool.picked.connect(self._on_picked)
-        self.pick = self.button(
+        self.pick = button(
             "Pick a spot", lambda: self.desk.borrow(self._pick_tool), tip="Press on the cloth in the picture next"
         )
         self.row(self.covers, self.pick)
@@ -194,7 +195,7 @@ class MattePanel(Panel):
                 old.hide()
                 old.deleteLater()
         for colour in colours:
-            chip = self.button("", partial(self._drop_colour, colour), tip=f"{colour}: press to drop it")
+            chip = button("", partial(self._drop_colour, colour), tip=f"{colour}: press to drop it")
             chip.setObjectName(f"sheer {colour}")
             chip.setAccessibleName(f"Sheer colour {colour}, press to drop it")
             chip.setFixedSize(30, 26)

@@ -3,7 +3,7 @@
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 
-from PySide6.QtWidgets import QButtonGroup, QCheckBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QButtonGroup, QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from peel.desk.controls.buttons import button, side_by_side
 from peel.desk.controls.labels import words
@@ -116,9 +116,7 @@ class Panel(QWidget):
         """Put buttons side by side, each with its tip and what it does: one is chosen at a time, the first at first."""
         group = QButtonGroup(self)
         for text, tip, pressed in choices:
-            made = self.button(text, pressed, role="choice", tip=tip)
-            made.setCheckable(True)
-            group.addButton(made)
+            group.addButton(button(text, pressed, role="choice", tip=tip, checks=True))
         self.row(*group.buttons())
         group.buttons()[0].setChecked(True)
         return group
@@ -134,7 +132,3 @@ class Panel(QWidget):
         line = side_by_side(*widgets)
         self.column.addLayout(line)
         return line
-
-    def button(self, text: str, pressed: Callable[[], object], *, role: str = "", tip: str = "") -> QPushButton:
-        """Make a button."""
-        return button(text, pressed, role=role, tip=tip)

@@ -89,9 +89,9 @@ class PresetForm(QWidget):
         self._build_where()
         self._build_how()
         self.says = words("")
-        self.keep = button("Keep it", self._on_keep, role="preset keep",
+        self.keep = button("Keep it", self._on_keep, name="preset keep",
                            tip="Keeps it among your own presets. Under another name it is a new one")  # fmt: skip
-        leave = button("Leave it", self.left.emit, role="preset leave")
+        leave = button("Leave it", self.left.emit, name="preset leave")
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)

@@ -1,12 +1,13 @@
 """The page of the edge profile in the Matte panel: for everywhere, a kind of edge, or a drawn area."""
 
 from functools import partial
-from typing import Any, Final
+from typing import Final
 
 import numpy as np
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
+from peel.desk.controls.buttons import button
 from peel.desk.controls.labels import words
 from peel.desk.controls.number_field import NumberField
 from peel.desk.controls.profile_drawing import ProfileDrawing
@@ -77,7 +78,7 @@ class ProfilePage(QWidget):
             field.changed.connect(partial(self._on_number, name))
             self.fields[name] = field
             grid.addWidget(field, place // 2, place % 2)
-        self.as_solved = self._button("As solved", self.reset.emit, "Leave these edges exactly as they were solved")
+        self.as_solved = button("As solved", self.reset.emit, tip="Leave these edges exactly as they were solved")
         grid.addWidget(self.as_solved, 3, 1)
         column.addLayout(grid)
         self.fade = NumberField("border fades over", low=0, high=400, default=24, unit="px", curve=2.0,
@@ -85,17 +86,11 @@ class ProfilePage(QWidget):
         self.fade.changed.connect(self.faded.emit)
         column.addWidget(self.fade)
         line = QHBoxLayout()
-        self.area = self._button("For an area…", self.area_asked.emit, "Draw around edges to shape them by themselves")
-        self.drop = self._button("Drop the area", self.dropped.emit, "Shape these edges like the rest again")
-        for button in (self.area, self.drop):
-            line.addWidget(button)
+        self.area = button("For an area…", self.area_asked.emit, tip="Draw around edges to shape them by themselves")
+        self.drop = button("Drop the area", self.dropped.emit, tip="Shape these edges like the rest again")
+        for made in (self.area, self.drop):
+            line.addWidget(made)
         column.addLayout(line)
-
-    def _button(self, text: str, pressed: Any, tip: str) -> QPushButton:
-        button = QPushButton(text)
-        button.setToolTip(tip)
-        button.clicked.connect(lambda _checked=False: pressed())
-        return button
 
     def _on_value(self, line: str, value: float, dragged: bool) -> None:
         name, low, high = {

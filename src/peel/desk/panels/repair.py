@@ -1,10 +1,12 @@
 """Repairs in the Matte panel: by one press, and what was touched up by hand."""
 
 from functools import partial
+from typing import Final
 
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QButtonGroup, QCheckBox, QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from peel.desk.controls.buttons import button
 from peel.desk.controls.labels import words
 from peel.desk.controls.number_field import NumberField
 from peel.desk.desk_state import DeskState
@@ -23,6 +25,8 @@ _TIPS = {
     Repair.OUTSIDE: "What lies farther outside than this from anything solid is cleared",
     Repair.HAZE: "Low values without the structure of strands are cleared",
 }
+
+_BUTTON_PX: Final = 28
 
 
 class RepairPage(QWidget):
@@ -68,23 +72,20 @@ class RepairPage(QWidget):
         self._sorts = QButtonGroup(self)
         self._sorts.setExclusive(False)
         for number, sort in enumerate(Repair):
-            button = self._button(sort.value, partial(self._on_sort, sort), _TIPS[sort])
-            button.setObjectName(f"repair {sort.name}")
-            button.setProperty("role", "way")
-            button.setMinimumHeight(28)
-            button.setCheckable(True)
-            self._sorts.addButton(button, number)
-            grid.addWidget(button, number // 2, number % 2)
-        self.area = self._button("Only in an area", self._on_area, "Draw around the part that repairs are kept to")
-        self.area.setProperty("role", "way")
-        self.area.setMinimumHeight(28)
-        self.area.setCheckable(True)
+            made = button(sort.value, partial(self._on_sort, sort), role="way", name=f"repair {sort.name}",
+                          tip=_TIPS[sort], checks=True)  # fmt: skip
+            made.setMinimumHeight(_BUTTON_PX)
+            self._sorts.addButton(made, number)
+            grid.addWidget(made, number // 2, number % 2)
+        self.area = button("Only in an area", self._on_area, role="way",
+                           tip="Draw around the part that repairs are kept to", checks=True)  # fmt: skip
+        self.area.setMinimumHeight(_BUTTON_PX)
         grid.addWidget(self.area, 2, 1)
         self.column.addLayout(grid)
         self.amount = NumberField("size or distance", low=1, high=200, default=6, unit="px", curve=2.0,
                                   tip="Largest size, or distance from the edge, in pixels of the photo")  # fmt: skip
         self.amount.changed.connect(lambda _value, _dragged: self.try_sort(self.chosen))
-        self.do_it = self._button("Do it", self._do, "Make the repair that is shown")
+        self.do_it = button("Do it", self._do, tip="Make the repair that is shown")
         self.do_it.setEnabled(False)
         line = QHBoxLayout()
         line.addWidget(self.amount)
@@ -106,17 +107,15 @@ class RepairPage(QWidget):
         for place, sort in enumerate((*Touch, None)):
             name = "Release" if sort is None else sort.name.capitalize()
             tip = "Take touch-ups back in the drawn area" if sort is None else f"{name} all of the drawn area"
-            button = self._button(name, partial(self.fill_asked.emit, sort), tip)
-            button.setObjectName(f"fill {name}")
-            button.setProperty("role", "way")
-            button.setMinimumHeight(28)
-            grid.addWidget(button, 1 + place // 3, place % 3)
-        again = self._button(
+            made = button(name, partial(self.fill_asked.emit, sort), role="way", name=f"fill {name}", tip=tip)
+            made.setMinimumHeight(_BUTTON_PX)
+            grid.addWidget(made, 1 + place // 3, place % 3)
+        again = button(
             "Solve it again in other ways",
             lambda: self.again_asked.emit(self._area),
-            "Shows up to four other answers for the drawn area side by side; press one to take it",
+            name="again",
+            tip="Shows up to four other answers for the drawn area side by side; press one to take it",
         )
-        again.setObjectName("again")
         grid.addWidget(again, 3, 0, 1, 3)
         self._fills.hide()
         self.column.addWidget(self._fills)
@@ -136,18 +135,12 @@ class RepairPage(QWidget):
         grid.setSpacing(4)
         self.clear: dict[str, QPushButton] = {}
         for place, sort in enumerate(TOUCH_PLANES):
-            button = self._button(f"Clear {sort}", partial(self._on_clear, sort), f"Take back every touch-up: {sort}")
-            button.setProperty("role", "way")
-            button.setMinimumHeight(28)
-            self.clear[sort] = button
-            grid.addWidget(button, place // 2, place % 2)
+            made = button(f"Clear {sort}", partial(self._on_clear, sort), role="way",
+                          tip=f"Take back every touch-up: {sort}")  # fmt: skip
+            made.setMinimumHeight(_BUTTON_PX)
+            self.clear[sort] = made
+            grid.addWidget(made, place // 2, place % 2)
         self.column.addLayout(grid)
-
-    def _button(self, text: str, pressed: object, tip: str) -> QPushButton:
-        button = QPushButton(text)
-        button.setToolTip(tip)
-        button.clicked.connect(lambda _checked=False: pressed())  # type: ignore[operator]
-        return button
 
     @property
     def chosen(self) -> Repair | None:
@@ -196,8 +189,8 @@ class RepairPage(QWidget):
 
     def show_job(self, job: Job) -> None:
         """Show which touch-ups there are."""
-        for sort, button in self.clear.items():
-            button.setEnabled(has_touches(job, sort=sort))
+        for sort, clear in self.clear.items():
+            clear.setEnabled(has_touches(job, sort=sort))
         any_touches = has_touches(job)
         self.show_touched.setEnabled(any_touches)
         self.hide_touches.setEnabled(any_touches)

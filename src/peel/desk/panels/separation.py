@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from peel.desk.controls.buttons import button
 from peel.desk.controls.labels import words
 from peel.desk.controls.number_field import NumberField
 from peel.desk.controls.tone_axis import ToneAxis
@@ -113,8 +114,8 @@ class SeparationPage(QWidget):
         self.show_lost.setToolTip("Mark in Tone the strands that the ends clip away")
         self.column.addWidget(self.detail)
         self.column.addWidget(self.show_lost)
-        self.turn = self._button("Turn over", self.turned.emit, "Exchange what is solid and what is clear")
-        self.propose = self._button("Propose ends", self.proposed.emit, "Set ends and middle from the samples again")
+        self.turn = button("Turn over", self.turned.emit, tip="Exchange what is solid and what is clear")
+        self.propose = button("Propose ends", self.proposed.emit, tip="Set ends and middle from the samples again")
         line = QHBoxLayout()
         for widget in (self.turn, self.propose):
             line.addWidget(widget)
@@ -152,7 +153,7 @@ class SeparationPage(QWidget):
         for place, field in enumerate(self.weights, len(self.fields)):
             field.changed.connect(self._on_weight)
             grid.addWidget(field, place // 2, place % 2)
-        self.drop = self._button("Use none here", self.dropped.emit, "Take this separation away; its stretch as well")
+        self.drop = button("Use none here", self.dropped.emit, tip="Take this separation away; its stretch as well")
         self.column.addWidget(self.drop)
 
     def _build_use(self) -> None:
@@ -161,13 +162,12 @@ class SeparationPage(QWidget):
         line.setSpacing(4)
         self.use_buttons: dict[str, QPushButton] = {}
         for use, (label, tip) in _USES.items():
-            button = self._button(label, partial(self.changed.emit, {"use": use, "strength": None}, False), tip)
-            button.setProperty("role", "way")
-            button.setMinimumHeight(26)
-            button.setCheckable(True)
-            self.uses.addButton(button)
-            self.use_buttons[use] = button
-            line.addWidget(button)
+            made = button(label, partial(self.changed.emit, {"use": use, "strength": None}, False), role="way", tip=tip,
+                          checks=True)  # fmt: skip
+            made.setMinimumHeight(26)
+            self.uses.addButton(made)
+            self.use_buttons[use] = made
+            line.addWidget(made)
         self.column.addLayout(line)
         self.strength = NumberField(
             "strength", low=0, high=300, default=100, unit="%", curve=1.6,
@@ -175,12 +175,6 @@ class SeparationPage(QWidget):
         )  # fmt: skip
         self.strength.changed.connect(lambda value, dragged: self.changed.emit({"strength": value / 100}, dragged))
         self.column.addWidget(self.strength)
-
-    def _button(self, text: str, pressed: Any, tip: str) -> QPushButton:
-        button = QPushButton(text)
-        button.setToolTip(tip)
-        button.clicked.connect(lambda _checked=False: pressed())
-        return button
 
     def _on_number(self, name: str, value: float, dragged: bool) -> None:
         self.changed.emit({name: value / 100}, dragged)
@@ -207,9 +201,9 @@ class SeparationPage(QWidget):
             field.show_value(100 * weight)
             field.setVisible(separation.rendering == "mix")
         self.fields["gain"].setEnabled(separation.rendering == "key")
-        for use, button in self.use_buttons.items():
-            button.setChecked(use == separation.use)
-            button.setEnabled(stored)
+        for use, way in self.use_buttons.items():
+            way.setChecked(use == separation.use)
+            way.setEnabled(stored)
         self.strength.setVisible(separation.use in ("guide", "pull"))
         self.strength.show_value(100 * (separation.strength or 0.0))
         self.drop.setEnabled(stored)
@@ -228,27 +222,27 @@ class SeparationPage(QWidget):
                 old.deleteLater()
         self.rows = {}
         for place, row in enumerate(sheet.rows):
-            button = self._thumb(row)
-            self._grid.addWidget(button, place // _COLUMNS, place % _COLUMNS)
-            self.rows[row.separation.rendering] = button
+            thumb = self._thumb(row)
+            self._grid.addWidget(thumb, place // _COLUMNS, place % _COLUMNS)
+            self.rows[row.separation.rendering] = thumb
         self.advice.setText(_advice(sheet))
 
     def _thumb(self, row: Row) -> QToolButton:
-        button = QToolButton()
+        thumb = QToolButton()
         name = NAMES[row.separation.rendering]
-        button.setObjectName(f"rendering {row.separation.rendering}")
-        button.setText(name)
-        button.setIcon(QIcon(_picture(row)))
-        button.setIconSize(_THUMB)
-        button.setFixedSize(_SIDE)
-        button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
-        button.setCheckable(True)
-        button.setChecked(row.separation.rendering == self._separation.rendering)
-        button.setToolTip(f"{name}: tells {row.separability * 100:.1f} % of pairs of samples at the edge apart")
-        button.setAccessibleName(f"{name}, separates {row.separability * 100:.1f} %")
-        button.clicked.connect(partial(self._on_thumb, row))
-        return button
+        thumb.setObjectName(f"rendering {row.separation.rendering}")
+        thumb.setText(name)
+        thumb.setIcon(QIcon(_picture(row)))
+        thumb.setIconSize(_THUMB)
+        thumb.setFixedSize(_SIDE)
+        thumb.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        thumb.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
+        thumb.setCheckable(True)
+        thumb.setChecked(row.separation.rendering == self._separation.rendering)
+        thumb.setToolTip(f"{name}: tells {row.separability * 100:.1f} % of pairs of samples at the edge apart")
+        thumb.setAccessibleName(f"{name}, separates {row.separability * 100:.1f} %")
+        thumb.clicked.connect(partial(self._on_thumb, row))
+        return thumb
 
     def _on_thumb(self, row: Row) -> None:
         self.row_chosen.emit(row)

@@ -5,6 +5,7 @@ from functools import partial
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QCheckBox, QComboBox
 
+from peel.desk.controls.buttons import button
 from peel.desk.controls.colour_field import ColourField
 from peel.desk.controls.number_field import NumberField
 from peel.desk.panels.panel import Panel, words
@@ -39,7 +40,7 @@ class ShadowPage(Panel):
         self.within.addItem("All of it", "everywhere")
         self.within.addItem("Where brushed", "brushed")
         self.within.activated.connect(partial(self._on_within))
-        area = self.button("Draw where", self.area_asked.emit, tip="Draw around the shadow that is to be kept")
+        area = button("Draw where", self.area_asked.emit, tip="Draw around the shadow that is to be kept")
         area.setObjectName("draw kept shadow")
         self.row(self.within, area)
         self._numbers(
@@ -48,7 +49,7 @@ class ShadowPage(Panel):
         )
         self.rule()
         self.cast = self._tick("Cast one", "cast", "Thrown by the subject, away from the light")
-        light = self.button("Propose the light", self.light_asked.emit, tip="By the subject's own shading")
+        light = button("Propose the light", self.light_asked.emit, tip="By the subject's own shading")
         light.setObjectName("propose light")
         self.row(self.cast, light)
         self._numbers(
@@ -86,7 +87,7 @@ class ShadowPage(Panel):
         self.colour.changed.connect(self._set_colour)
         self.colour.pick_asked.connect(lambda: self.pick_asked.emit(self._set_colour))
         self.column.addWidget(self.colour)
-        release = self.button("Take back all that was brushed", self._release, role="link",
+        release = button("Take back all that was brushed", self._release, role="link",
                               tip="What Shade and Keep brushed")  # fmt: skip
         self.column.addWidget(release)
         self.column.addWidget(

@@ -11,11 +11,11 @@ from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QLineEdit,
-    QPushButton,
     QVBoxLayout,
     QWidget,
 )
 
+from peel.desk.controls.buttons import button
 from peel.desk.controls.labels import words
 from peel.desk.controls.number_field import NumberField
 from peel.desk.controls.outline_map import OutlineMap
@@ -81,16 +81,9 @@ class SnagPage(QWidget):
         self._build_limits()
         self.column.addStretch(1)
 
-    def _button(self, text: str, pressed: object, tip: str, name: str) -> QPushButton:
-        button = QPushButton(text)
-        button.setToolTip(tip)
-        button.setObjectName(name)
-        button.clicked.connect(lambda _checked=False: pressed())  # type: ignore[operator]
-        return button
-
     def _build_walk(self) -> None:
-        self.back = self._button("Back", lambda: self.walked.emit(-1), "The snag before (Shift+N)", "snag back")
-        self.next = self._button("Next", lambda: self.walked.emit(1), "The next snag (N)", "snag next")
+        self.back = button("Back", lambda: self.walked.emit(-1), name="snag back", tip="The snag before (Shift+N)")
+        self.next = button("Next", lambda: self.walked.emit(1), name="snag next", tip="The next snag (N)")
         self.order = QComboBox()
         self.order.setAccessibleName("Order of the walk")
         self.order.addItems(["Gravest first", "Along the edge"])
@@ -101,8 +94,8 @@ class SnagPage(QWidget):
             line.addWidget(part)
         line.addWidget(self.order, 1)
         self.column.addLayout(line)
-        strip = self._button("Round the edge", self.strip_asked.emit,
-                             "The whole edge as one straight strip, with its snags (F4)", "round the edge")  # fmt: skip
+        strip = button("Round the edge", self.strip_asked.emit, name="round the edge",
+                       tip="The whole edge as one straight strip, with its snags (F4)")  # fmt: skip
         self.column.addWidget(strip)
 
     def _build_snag(self) -> None:
@@ -114,8 +107,10 @@ class SnagPage(QWidget):
         self._says, self._tool = words(""), words("", "muted")
         for label in (self._place, self._title, self._says, self._tool):
             box.addWidget(label)
-        self.mend = self._button("Mend it", self.mend_asked.emit, "Mends this snag; one step of undo (F2)", "snag mend")
-        self.show_mended = self._button("Hold to see it so", lambda: None, "Shows it mended while held", "snag show")
+        self.mend = button(
+            "Mend it", self.mend_asked.emit, name="snag mend", tip="Mends this snag; one step of undo (F2)"
+        )
+        self.show_mended = button("Hold to see it so", lambda: None, name="snag show", tip="Shows it mended while held")
         self.show_mended.pressed.connect(lambda: self.mended_shown.emit(True))
         self.show_mended.released.connect(lambda: self.mended_shown.emit(False))
         line = QHBoxLayout()
@@ -127,9 +122,11 @@ class SnagPage(QWidget):
         self.reason.setPlaceholderText("reason, kept in the job")
         self.reason.setMaxLength(200)
         self.reason.setAccessibleName("Why it is right as it is")
-        self.take = self._button("It is right", lambda: self.accepted.emit(self.reason.text()),
-                                 "Accepts it as it is, for the reason beside it (F3)", "snag accept")  # fmt: skip
-        self.reopen = self._button("Open it again", self.reopen_asked.emit, "Counts it as a snag again", "snag reopen")
+        self.take = button("It is right", lambda: self.accepted.emit(self.reason.text()),
+                           name="snag accept", tip="Accepts it as it is, for the reason beside it (F3)")  # fmt: skip
+        self.reopen = button(
+            "Open it again", self.reopen_asked.emit, name="snag reopen", tip="Counts it as a snag again"
+        )
         answer = QHBoxLayout()
         answer.setSpacing(4)
         answer.addWidget(self.take)
