@@ -9,8 +9,8 @@ from peel.matte.marking.strokes import simplify_run, stroke_bounds, stroke_mask
 def test_a_dab_is_a_disc_of_its_radius(radius: float) -> None:
     mask = stroke_mask([(60, 60)], radius, (0, 0, 120, 120))
 
-    # within half a pixel of the circle
-    assert np.pi * (radius - 0.7) ** 2 < mask.sum() < np.pi * (radius + 0.7) ** 2
+    # every pixel that the circle touches is filled, and radii are rounded to a sixteenth
+    assert radius < np.sqrt(mask.sum() / np.pi) < radius + 0.71
     assert mask[60, 60]
 
 
