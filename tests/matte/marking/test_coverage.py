@@ -70,3 +70,14 @@ def test_a_figure_of_eight_is_inside_in_both_loops() -> None:
     assert covered[15, 9] == 255
     assert covered[15, 31] == 255
     assert covered[8, 20] == 0
+
+
+def test_edges_that_hardly_rise_and_outlines_on_the_border_stay_within_the_window() -> None:
+    flat = np.array([(-20.0, 0.0), (100.0, 5e-324), (100.0, 40.0), (80.0, 2.2e-311), (-20.0, 40.0)])
+    border = np.array([(80.0, 0.0), (80.0, 60.0), (0.0, 60.0), (0.0, 0.0)])
+
+    for outline in (flat, flat[::-1], flat[:, ::-1]):
+        assert coverage([outline], WINDOW).shape == (60, 80)
+    assert (coverage([border], WINDOW) == 255).all()
+    assert (coverage([border + np.array((80.0, 0.0))], WINDOW) == 0).all()
+    assert (coverage([border - np.array((80.0, 0.0))], WINDOW) == 0).all()

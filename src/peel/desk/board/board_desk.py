@@ -1,7 +1,7 @@
 """The board's work: watching its folder, its pictures, opening from it, carrying, and runs in the background."""
 
 import base64
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 from typing import Any, Final
@@ -9,6 +9,7 @@ from typing import Any, Final
 from PySide6.QtCore import QObject, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QImage, QImageReader
 
+from peel.desk.board.board_carry import BoardCarry
 from peel.desk.board.board_run import BoardRun
 from peel.desk.board.page import BoardPage
 from peel.desk.desk_state import DeskState
@@ -18,16 +19,15 @@ from peel.desk.file_dialogs import ask_folder, ask_photos
 from peel.errors import Cancelled, PeelError
 from peel.files.connection import is_open_here
 from peel.files.upload import is_address
-from peel.job.job import Job, new_job
-from peel.work.batches import carry_job, load_job
+from peel.job.job import Job
 from peel.work.board import Board, Entry, note_board
-from peel.work.carrying import What, carried, preview
+from peel.work.carrying import What
 from peel.work.runs import RunOrder
 from peel.work.scheduler import Lane, Ticket
 from peel.work.session import Session
 from peel.work.stages import Stages
 from peel.work.status import Progress, status_of
-from peel.work.thumbs import job_thumb
+from peel.work.thumbs import job_thumb, noted_thumb, photo_thumb
 
 __all__ = ["BoardDesk"]
 
@@ -48,9 +48,7 @@ class BoardDesk(QObject):
     left = Signal()
     _scanned = Signal(object, object)
     _pictured = Signal(str, object)
-    _noted = Signal(str, str, object)
     _failed = Signal(object)
-    _carried = Signal(object)
 
     def __init__(self, desk: DeskState, files: FileDesk, page: BoardPage) -> None:
         super().__init__(desk)
@@ -59,6 +57,7 @@ class BoardDesk(QObject):
         self.entries: list[Entry] = []
         self._scans, self._pictures, self._work = Lane("board"), Lane("cards", threads=2), Lane("run", in_order=True)
         self._run = BoardRun(self._work, files.let_go, self)
+        self._carrying = BoardCarry(self._work, files.let_go, self)
         self._suspended: Path | None = None  # the job that was on the desk, while its file is worked on here
         self._from: Job | None = None  # what is carried from
         self._timer = QTimer(self)
@@ -82,13 +81,15 @@ class BoardDesk(QObject):
         desk.ask.photo.connect(self.walk)
         self._scanned.connect(self._on_scanned)
         self._pictured.connect(page.model.show_picture)
-        self._noted.connect(page.model.show_note)
         run = self._run
         run.noted.connect(page.model.show_note)
         run.moved.connect(self._on_moved)
         run.done.connect(self._on_done)
         run.failed.connect(self._failed)
-        self._carried.connect(self._on_carried)
+        carrying = self._carrying
+        carrying.noted.connect(page.model.show_note)
+        carrying.pictured.connect(page.model.show_picture)
+        carrying.done.connect(self._on_carried)
         self._failed.connect(lambda error: desk.say(error.message, error.hint))
 
     def begin_to_close(self) -> list[Callable[[], object]]:
@@ -275,49 +276,21 @@ class BoardDesk(QObject):
     # carrying
 
     def _show_carry(self, entries: list[Entry], what: What) -> None:
-        """Show on each card what would change; nothing is done."""
-        for source, entry in self._targets(entries):
-            self.page.model.show_note(str(entry.photo), "looking…")
-            self._work.submit(None, partial(self._look, source, entry, what))
-
-    def _targets(self, entries: list[Entry]) -> Iterator[tuple[Job, Entry]]:
-        """Give what is carried from and each photo it is carried to; none where no photo was open."""
-        bridge = self._desk.bridge
-        own = bridge.session.project.path if bridge is not None else self._suspended
-        for entry in entries if self._from is not None else []:
-            if entry.job == own:
-                self.page.model.show_note(str(entry.photo), "carried from")
-            elif self._from is not None:
-                yield self._from, entry
-
-    def _look(self, source: Job, entry: Entry, what: What, _ticket: Ticket) -> None:
-        key = str(entry.photo)
-        try:
-            self._files.let_go(entry.job)
-            target = load_job(entry.job) if entry.job.exists() else new_job(_photo_of(entry))
-            done = carried(source, target, what)
-            self._pictured.emit(key, image_from_rgb(preview(done.job)))
-            self._noted.emit(key, f"would carry{done.says.removeprefix('Carried').rstrip('.')}", None)
-        except PeelError as error:
-            self._noted.emit(key, error.message, None)
+        if self._from is not None:
+            self._carrying.look(self._from, self._targets(entries), what)
 
     def _carry(self, entries: list[Entry], what: What) -> None:
-        """Carry to each photo, in the background; one that fails stops no other."""
-        for source, entry in self._targets(entries):
-            self.page.model.show_note(str(entry.photo), "waiting…", 0.0)
-            self._work.submit(None, partial(self._carry_to, source, entry, what))
+        if self._from is not None:
+            self._carrying.carry(self._from, self._targets(entries), what)
 
-    def _carry_to(self, source: Job, entry: Entry, what: What, _ticket: Ticket) -> None:
-        key = str(entry.photo)
-        self._noted.emit(key, "carrying…", 0.3)
-        try:
-            self._files.let_go(entry.job)
-            photo = entry.job if entry.job.exists() else entry.photo
-            says = carry_job(source, photo, entry.job, what)
-        except PeelError as error:
-            says = error.message
-        self._noted.emit(key, says, None)
-        self._carried.emit(entry)
+    def _targets(self, entries: list[Entry]) -> list[Entry]:
+        """Return the photos that are carried to: all but the one that is carried from."""
+        bridge = self._desk.bridge
+        own = bridge.session.project.path if bridge is not None else self._suspended
+        for entry in entries:
+            if entry.job == own:
+                self.page.model.show_note(str(entry.photo), "carried from")
+        return [entry for entry in entries if entry.job != own]
 
     def _on_carried(self, entry: Entry) -> None:
         """Show the job's own picture on a card rather than the photo, or what would have been carried."""
@@ -364,16 +337,8 @@ def _own_thumb(stages: Stages, job: Job, _ticket: Ticket) -> str:
     return job_thumb(stages, job)
 
 
-def _photo_of(entry: Entry) -> Any:
-    from peel.files.photo import read_photo
-
-    return read_photo(entry.photo)
-
-
 def _picture(entry: Entry) -> QImage:
     """Return a card's picture: the job's own if it noted one, else the photo, small."""
-    from peel.work.thumbs import noted_thumb
-
     content = noted_thumb(entry.job) if entry.job.exists() and not is_open_here(entry.job) else None
     if content:
         image = QImage.fromData(base64.b64decode(content))
@@ -386,8 +351,6 @@ def _picture(entry: Entry) -> QImage:
         reader.setScaledSize(size.scaled(_THUMB, Qt.AspectRatioMode.KeepAspectRatio))
         return reader.read()
     try:
-        from peel.work.thumbs import photo_thumb
-
         return image_from_rgb(photo_thumb(entry.photo))
     except PeelError:
         return QImage()

@@ -1,7 +1,7 @@
 """How much of each pixel an outline covers, exactly."""
 
 from collections.abc import Sequence
-from typing import Any
+from typing import Any, Final
 
 import numpy as np
 from numba import njit
@@ -11,16 +11,19 @@ from peel.matte.arrays import ByteArray
 
 __all__ = ["coverage"]
 
+_LEVEL: Final = 1e-9  # pixels by which an edge must rise to count; the slope of a flatter one may be infinite
+
 
 @njit("void(float32[:,::1], float64, float64, float64, float64)", cache=True, nogil=True)
 def _add_edge(out: Any, x0: float, y0: float, x1: float, y1: float) -> None:
-    """Add what lies to the right of one edge, as differences along each row; x must lie in [0, columns - 1]."""
-    if y0 == y1:
+    """Add what lies to the right of one edge, as differences along each row; x must lie in [0, columns - 2]."""
+    if abs(y1 - y0) < _LEVEL:
         return
     sign = 1.0
     if y0 > y1:
         x0, y0, x1, y1, sign = x1, y1, x0, y0, -1.0
     slope = (x1 - x0) / (y1 - y0)
+    least, most = min(x0, x1), max(x0, x1)
     height = out.shape[0]
     if y0 < 0:
         x0, y0 = x0 - y0 * slope, 0.0
@@ -29,7 +32,7 @@ def _add_edge(out: Any, x0: float, y0: float, x1: float, y1: float) -> None:
         tall = min(row + 1.0, y1) - max(float(row), y0)
         if tall <= 0:
             continue
-        then = x + slope * tall
+        then = min(max(x + slope * tall, least), most)  # rounding must not carry it out of the window
         low, high = min(x, then), max(x, then)
         share = sign * tall
         first = int(low)
@@ -54,7 +57,7 @@ def _add_edge(out: Any, x0: float, y0: float, x1: float, y1: float) -> None:
 @njit("void(float32[:,::1], float64[:,::1])", cache=True, nogil=True)
 def _add_outline(out: Any, points: Any) -> None:
     """Add a closed outline; what lies left or right of the window is moved onto its border, which changes nothing."""
-    count, wide = points.shape[0], out.shape[1] - 1.0
+    count, wide = points.shape[0], out.shape[1] - 2.0
     for number in range(count):
         following = (number + 1) % count
         x0, y0, x1, y1 = points[number, 0], points[number, 1], points[following, 0], points[following, 1]
