@@ -17,6 +17,8 @@ def main(arguments: list[str] | None = None) -> int:
     """
     given = sys.argv[1:] if arguments is None else arguments
     if any(argument.startswith("-") for argument in given) or (given and given[0] in _WITHOUT_A_WINDOW):
+        if given[0] in _WITHOUT_A_WINDOW and not {"-h", "--help"} & set(given):
+            _get_ready()
         from peel.cli import main as run_command
 
         return run_command(given)
@@ -26,6 +28,16 @@ def main(arguments: list[str] | None = None) -> int:
         return run([], demo=True)
     files = given[1:] if given and given[0] == "window" else given
     return run([Path(name) for name in files], demo=False)
+
+
+def _get_ready() -> None:
+    """Have the numeric code compiled the first time a command needs it; the window does that for itself."""
+    from peel.matte.warm import is_warm, warm_apart
+
+    if not is_warm():
+        sys.stderr.write("Peel is getting ready for the first time, which takes a minute or two.\n")
+        sys.stderr.flush()
+        warm_apart()
 
 
 if __name__ == "__main__":

@@ -3,18 +3,27 @@
 import importlib
 from collections.abc import Callable, Sequence
 
-from PySide6.QtCore import QObject, QThread
+from PySide6.QtCore import QObject, QThread, Signal
+
+from peel.matte.warm import is_warm, warm_apart
 
 __all__ = ["Closing", "Loader"]
 
 
 class Loader(QThread):
-    """Imports modules on a thread of its own; `finished` is emitted when that is done.
+    """Imports modules on a thread of its own, once the kernels have been compiled; `finished` says that it is done.
 
     Parameters
     ----------
     modules : str
+
+    Signals
+    -------
+    first_time : ()
+        The kernels are being compiled, which takes minutes.
     """
+
+    first_time = Signal()
 
     def __init__(self, *modules: str, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -24,6 +33,9 @@ class Loader(QThread):
     def run(self) -> None:
         """Import the modules; called by Qt on the new thread."""
         try:
+            if not is_warm():
+                self.first_time.emit()
+                warm_apart()
             for module in self._modules:
                 importlib.import_module(module)
         except BaseException as error:  # noqa: BLE001 - raised again by check, where it is waited for

@@ -231,6 +231,11 @@ class Welcome(QWidget):
         """Say that what was asked for is done as soon as the tools have been loaded."""
         self._wait.show()
 
+    def show_first_time(self) -> None:
+        """Say why the tools take so long, this once."""
+        self._wait.setText("Peel is getting ready for the first time, which takes a minute or two…")
+        self._wait.show()
+
     def refresh(self) -> None:
         """Look again at which jobs there are; the disk is looked at on a thread."""
         self._wait.hide()

@@ -63,6 +63,7 @@ class Window(QMainWindow):
         self.welcome.demo_chosen.connect(self._on_demo_chosen)
         self._loader = Loader("peel.desk.bench", "peel.desk.board.board_desk", parent=self)
         self._loader.finished.connect(self._on_loaded)
+        self._loader.first_time.connect(self.welcome.show_first_time)
         self._loads = False
         self._closing: Closing | None = None
 

@@ -122,11 +122,12 @@ def fill_in(  # noqa: C901 - one pass over the pixels
 def _at(picture: Any, y: float, x: float) -> float:
     """Sample a (H, W) picture between four pixels."""
     height, width = picture.shape
-    y, x = min(max(y, 0.0), height - 1.001), min(max(x, 0.0), width - 1.001)
+    y, x = max(min(y, height - 1.001), 0.0), max(min(x, width - 1.001), 0.0)
     v, u = int(y), int(x)
+    down, right = min(v + 1, height - 1), min(u + 1, width - 1)  # the same pixel where there is but one
     b, a = y - v, x - u
-    top = (1 - a) * picture[v, u] + a * picture[v, u + 1]
-    return (1 - b) * top + b * ((1 - a) * picture[v + 1, u] + a * picture[v + 1, u + 1])
+    top = (1 - a) * picture[v, u] + a * picture[v, right]
+    return (1 - b) * top + b * ((1 - a) * picture[down, u] + a * picture[down, right])
 
 
 @njit(**_FAST)

@@ -1,0 +1,72 @@
+"""Compiling the kernels once, in a process that computes nothing."""
+
+import os
+import subprocess
+import threading
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from peel.matte import warm
+
+
+@pytest.fixture
+def sources(tmp_path: Path) -> Path:
+    folder = tmp_path / "matte"
+    folder.mkdir()
+    (folder / "kernels.py").write_text("one")
+    return folder
+
+
+@pytest.fixture
+def begun(sources: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> list[list[str]]:
+    """A machine on which nothing has been compiled, and the processes begun there."""
+    monkeypatch.setenv("NUMBA_CACHE_DIR", str(tmp_path / "cache"))
+    monkeypatch.setattr(warm, "_FOLDER", sources)
+    monkeypatch.setattr(warm.importlib, "import_module", lambda _name: None)
+    commands: list[list[str]] = []
+
+    def run(command: list[str], **_named: Any) -> None:
+        commands.append(command)
+        warm.warm()
+
+    monkeypatch.setattr(subprocess, "run", run)
+    return commands
+
+
+def test_kernels_are_compiled_once_in_another_process(begun: list[list[str]]) -> None:
+    assert not warm.is_warm()
+
+    threads = [threading.Thread(target=warm.warm_apart) for _ in range(4)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+
+    assert [command[1:] for command in begun] == [["-m", "peel.matte.warm"]]
+    assert warm.is_warm()
+
+
+def test_they_are_compiled_again_when_a_source_has_changed(
+    begun: list[list[str]], sources: Path, tmp_path: Path
+) -> None:
+    warm.warm_apart()
+    was = (sources / "kernels.py").stat()
+    os.utime(sources / "kernels.py", ns=(was.st_atime_ns, was.st_mtime_ns + 1_000_000))
+    assert not warm.is_warm()
+
+    warm.warm_apart()
+
+    assert warm.is_warm()
+    assert len(begun) == 2
+    assert len(list((tmp_path / "cache").glob("*.warm"))) == 1
+
+
+def test_a_process_that_fails_stops_nobody(begun: list[list[str]], monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(subprocess, "run", lambda command, **_named: begun.append(command))
+
+    warm.warm_apart()
+
+    assert len(begun) == 1
+    assert not warm.is_warm()
