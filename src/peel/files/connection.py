@@ -12,7 +12,7 @@ from peel.errors import ProjectError
 from peel.files.migrations import schema_of
 from peel.files.project_checks import check_header, explain
 
-__all__ = ["check_schema", "connect", "deadline", "hold", "is_open_here", "open_checked", "release"]
+__all__ = ["check_schema", "connect", "deadline", "hold", "is_open_here", "looking_into", "open_checked", "release"]
 
 _MAX_VALUE_BYTES: Final = 2**31 - 1  # of a value: the photo's file is one
 _CHECK_S: Final = 5.0  # for checking a whole file; each tile is checked again when it is read
@@ -60,12 +60,10 @@ def open_checked(path: Path) -> sqlite3.Connection:
     ProjectError
         If it is not a job file, is damaged, newer than this Peel, in use, or cannot be read.
     """
-    if is_open_here(path):
-        message = f"{path} is already open in another Peel window."
-        raise ProjectError(message, "Use that window, or close it first.")
+    _check_free(path)
     check_header(path)
     with explain(path):
-        if not path.with_name(path.name + "-journal").exists():  # else only a writing connection can read it
+        if not _has_journal(path):
             with contextlib.closing(connect(path, read_only=True)) as reader:
                 _check(reader, path)
         sql = connect(path)
@@ -77,6 +75,37 @@ def open_checked(path: Path) -> sqlite3.Connection:
             sql.close()
             raise
     return sql
+
+
+def _check_free(path: Path) -> None:
+    """Raise if this process has a job file open: reading its header would drop the locks on it."""
+    if is_open_here(path):
+        message = f"{path} is already open in another Peel window."
+        raise ProjectError(message, "Use that window, or close it first.")
+
+
+def _has_journal(path: Path) -> bool:
+    """Return whether a change to a job file is under way or was interrupted: only a writing connection can read it."""
+    return path.with_name(path.name + "-journal").exists()
+
+
+@contextlib.contextmanager
+def looking_into(path: Path) -> Iterator[sqlite3.Connection]:
+    """Connect to a job file to read a little of it, without opening it for work.
+
+    A change that was interrupted by a crash is taken back first.
+
+    Raises
+    ------
+    ProjectError
+        If it is not a job file, is damaged, newer than this Peel, in use, or cannot be read.
+    """
+    _check_free(path)
+    check_header(path)
+    if _has_journal(path):
+        open_checked(path).close()
+    with explain(path), contextlib.closing(connect(path, read_only=True)) as sql:
+        yield sql
 
 
 def connect(path: Path, *, read_only: bool = False, immutable: bool = False) -> sqlite3.Connection:

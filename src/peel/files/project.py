@@ -18,11 +18,11 @@ from typing import Final, TypeVar
 from peel.errors import ProjectError
 from peel.files.asset_store import AssetStore
 from peel.files.atomic import current_umask
-from peel.files.connection import connect, hold, is_open_here, open_checked, release
+from peel.files.connection import connect, hold, is_open_here, looking_into, open_checked, release
 from peel.files.migrations import APPLICATION_ID, SCHEMA, VERSION, migrate
 from peel.files.names import clean_name
 from peel.files.photo import decode_photo
-from peel.files.project_checks import check_header, explain, photo_digest
+from peel.files.project_checks import explain, photo_digest
 from peel.files.tile_store import TileStore
 from peel.job.history import History, State
 from peel.job.job import Job, Photo
@@ -157,8 +157,7 @@ class ProjectFile:
         ------
         ProjectError
         """
-        check_header(path)
-        with explain(path), contextlib.closing(connect(path, read_only=True)) as sql:
+        with looking_into(path) as sql:
             query = (
                 "SELECT settings, planes FROM state WHERE number = coalesce((SELECT CAST(value AS INTEGER) FROM note "
                 "WHERE key = 'cursor'), (SELECT max(number) FROM state))"

@@ -12,6 +12,7 @@ from typing import Final
 from PIL import Image
 
 from peel.errors import ProjectError
+from peel.files.connection import is_open_here
 from peel.files.developing import is_developed_name
 from peel.files.photo import SUFFIXES
 from peel.work import memory
@@ -72,6 +73,7 @@ class Board:
         self._seen: dict[Path, _Seen] = {}
         self._whole: set[Path] = set()
         self._status: dict[Path, tuple[_Seen, Status]] = {}
+        self._told: dict[Path, Status] = {}
         self._listed: dict[Path, None] = {}
 
     @property
@@ -84,6 +86,10 @@ class Board:
         for path in photos:
             found = photos_in(path) if path.is_dir() else [path]
             self._chosen += [own.absolute() for own in found if own.suffix.lower() in SUFFIXES]
+
+    def tell(self, job: Path, status: Status) -> None:
+        """Tell how far a job has come that is open in this process, and is not read meanwhile."""
+        self._told[job] = status
 
     def scan(self) -> list[Entry]:
         """Look at what is there now; a folder that vanished leaves what was known of it, as gone.
@@ -123,7 +129,9 @@ class Board:
         return Entry(photo, job, self._status_of(job))
 
     def _status_of(self, job: Path) -> Status:
-        """Read a job's status, once for as long as its file does not change."""
+        """Return a job's status: read once while its file does not change, or as it was told if it is open here."""
+        if is_open_here(job):
+            return self._told.get(job, Status(Progress.SOLVED))
         seen = _stamp(job)
         if seen is None:
             return Status()
@@ -143,6 +151,8 @@ def _stamp(path: Path) -> _Seen | None:
 
 def _is_whole(photo: Path) -> bool:
     """Return whether a photo can be read to its end; JPEG and PNG by their last bytes, others by their header."""
+    if is_open_here(photo):
+        return True
     try:
         with photo.open("rb") as file:
             head = file.read(12)

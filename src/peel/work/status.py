@@ -2,15 +2,13 @@
 
 import json
 import sqlite3
-from contextlib import closing
 from dataclasses import asdict, dataclass
 from enum import Enum
 from pathlib import Path
 from typing import Any
 
 from peel.errors import PeelError
-from peel.files.connection import connect
-from peel.files.project_checks import check_header, explain
+from peel.files.connection import looking_into
 from peel.job.job import Job
 from peel.work.inspecting import remembered
 
@@ -88,8 +86,7 @@ def status_of(job: Job, *, was_delivered: bool = False) -> Status:
 def read_status(path: Path) -> Status:
     """Read the status noted in a job file, without opening it for work."""
     try:
-        check_header(path)
-        with explain(path), closing(connect(path, read_only=True)) as sql:
+        with looking_into(path) as sql:
             query = "SELECT value FROM note WHERE key = ? AND length(value) < ?"
             row = sql.execute(query, (_NOTE, _MOST_BYTES)).fetchone()
         return Status.from_note(str(row[0]) if row else None)

@@ -4,7 +4,6 @@ import base64
 import contextlib
 import io
 import sqlite3
-from contextlib import closing
 from pathlib import Path
 from typing import Final
 
@@ -13,9 +12,8 @@ import numpy as np
 from PIL import Image
 
 from peel.errors import PeelError
-from peel.files.connection import connect
+from peel.files.connection import looking_into
 from peel.files.photo import read_photo
-from peel.files.project_checks import check_header, explain
 from peel.job.job import Job
 from peel.job.sheet import sheet_of
 from peel.matte.arrays import ByteArray
@@ -60,10 +58,8 @@ def job_thumb(stages: Stages, job: Job) -> str:
 
 def noted_thumb(path: Path) -> str | None:
     """Return the picture noted in a job file, as a JPEG in base64, without opening the job; None if there is none."""
-    with contextlib.suppress(PeelError, sqlite3.Error):
-        check_header(path)
-        with explain(path), closing(connect(path, read_only=True)) as sql:
-            query = "SELECT value FROM note WHERE key = 'thumb' AND length(value) < ?"
-            row = sql.execute(query, (_MOST,)).fetchone()
-            return str(row[0]) if row else None
+    with contextlib.suppress(PeelError, sqlite3.Error), looking_into(path) as sql:
+        query = "SELECT value FROM note WHERE key = 'thumb' AND length(value) < ?"
+        row = sql.execute(query, (_MOST,)).fetchone()
+        return str(row[0]) if row else None
     return None

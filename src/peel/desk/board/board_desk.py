@@ -258,7 +258,9 @@ class BoardDesk(QObject):
             session, job = bridge.session, bridge.job
             was = next((own.status.progress for own in self.entries if own.job == session.project.path), None)
             delivered = was is Progress.DELIVERED and not session.history.redo_label and not session.history.undo_label
-            session.note("status", status_of(job, was_delivered=delivered).as_note())
+            status = status_of(job, was_delivered=delivered)
+            session.note("status", status.as_note())
+            self.board.tell(session.project.path, status)
             entry = next((own for own in self.entries if own.job == session.project.path), None)
             self._pictures.submit(
                 "thumb",
