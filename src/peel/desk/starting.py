@@ -5,8 +5,6 @@ from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import QObject, QThread, Signal
 
-from peel.matte.warm import is_warm, warm_apart
-
 __all__ = ["Closing", "Loader"]
 
 
@@ -33,6 +31,8 @@ class Loader(QThread):
     def run(self) -> None:
         """Import the modules; called by Qt on the new thread."""
         try:
+            from peel.matte.warm import is_warm, warm_apart
+
             if not is_warm():
                 self.first_time.emit()
                 warm_apart()
