@@ -430,3 +430,20 @@ def test_every_command_without_a_window_is_run_as_one(monkeypatch: pytest.Monkey
         assert start.main([name, "something"]) == 0
 
     assert sorted(given[0] for given in ran) == sorted(names - {"window", "demo"})
+
+
+def test_the_first_command_that_computes_says_that_it_takes_longer(
+    monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str], tmp_path: Path
+) -> None:
+    apart: list[bool] = []
+    monkeypatch.setattr("peel.matte.warm.is_warm", lambda: bool(apart))
+    monkeypatch.setattr("peel.matte.warm.warm_apart", lambda: apart.append(True))
+
+    assert start.main(["cut", "--help"]) == 0
+    assert start.main(["presets"]) == 0
+    assert not apart
+    for _ in range(2):
+        start.main(["check", str(tmp_path / "none.peel")])
+
+    assert len(apart) == 1
+    assert capsys.readouterr().err.count("ready for the first time") == 1

@@ -7,6 +7,7 @@ from typing import Final
 __all__ = ["main"]
 
 _WITHOUT_A_WINDOW: Final = ("carry", "check", "compact", "cut", "deliver", "presets", "propose", "separations")
+_COMPUTE_NOTHING: Final = ("compact", "presets")
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -17,7 +18,7 @@ def main(arguments: list[str] | None = None) -> int:
     """
     given = sys.argv[1:] if arguments is None else arguments
     if any(argument.startswith("-") for argument in given) or (given and given[0] in _WITHOUT_A_WINDOW):
-        if given[0] in _WITHOUT_A_WINDOW and not {"-h", "--help"} & set(given):
+        if given[0] in _WITHOUT_A_WINDOW and not {"--help", *_COMPUTE_NOTHING} & set(given):
             _get_ready()
         from peel.cli import main as run_command
 

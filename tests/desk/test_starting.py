@@ -5,9 +5,11 @@ import subprocess
 import sys
 
 import pytest
+from PySide6.QtWidgets import QLabel
 from pytestqt.qtbot import QtBot
 
 from peel.desk.starting import Loader
+from peel.desk.welcome import Welcome
 
 _WATCHED_START = """
 import json, sys, threading
@@ -75,3 +77,18 @@ def test_what_goes_wrong_while_loading_is_raised(qtbot: QtBot) -> None:
 
     with pytest.raises(ModuleNotFoundError):
         loader.check()
+
+
+def test_the_first_start_says_why_it_takes_long(qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("peel.matte.warm.is_warm", lambda: False)
+    monkeypatch.setattr("peel.matte.warm.warm_apart", lambda: None)
+    welcome = Welcome()
+    qtbot.addWidget(welcome)
+    loader = Loader("json")
+    loader.first_time.connect(welcome.show_first_time)
+
+    with qtbot.waitSignal(loader.finished, timeout=10_000):
+        loader.start()
+
+    assert [own.text() for own in welcome.findChildren(QLabel) if "first time" in own.text() and not own.isHidden()]
+    welcome.close_threads()
