@@ -54,13 +54,21 @@ class _Watch:
             self.longest = max(self.longest, (time.perf_counter() - since, what))
 
 
+def _answer_no_dialog() -> None:
+    """Let every dialog and menu be left at once: a random hand would not get out of one."""
+    QFileDialog.getExistingDirectory = lambda *_: ""  # type: ignore[method-assign]
+    QFileDialog.getOpenFileName = lambda *_: ("", "")  # type: ignore[method-assign]
+    QFileDialog.getOpenFileNames = lambda *_: ([], "")  # type: ignore[method-assign]
+    QFileDialog.exec = lambda *_: 0  # type: ignore[method-assign]
+    QMenu.exec = lambda *_: None  # type: ignore[method-assign]
+
+
 def run(seed: int) -> list[str]:
     """Work the window; give the figures."""
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         os.environ["XDG_STATE_HOME"] = str(folder / "state")
-        QFileDialog.getExistingDirectory = lambda *_: ""  # type: ignore[method-assign]
-        QMenu.exec = lambda *_: None  # type: ignore[method-assign]
+        _answer_no_dialog()
         for number in range(3):
             Image.fromarray(picture(600 + 150 * number, 900)).save(folder / f"photo-{number}.jpg", quality=90)
         watch, window = _Watch(), None
