@@ -6,8 +6,8 @@ from typing import Final
 
 __all__ = ["main"]
 
-_WITHOUT_A_WINDOW: Final = ("carry", "check", "compact", "cut", "deliver", "presets", "propose", "separations")
-_COMPUTE_NOTHING: Final = ("compact", "presets")
+_COMPUTING: Final = ("carry", "check", "cut", "deliver", "propose", "separations")
+_WITHOUT_A_WINDOW: Final = (*_COMPUTING, "compact", "presets")
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -18,7 +18,7 @@ def main(arguments: list[str] | None = None) -> int:
     """
     given = sys.argv[1:] if arguments is None else arguments
     if any(argument.startswith("-") for argument in given) or (given and given[0] in _WITHOUT_A_WINDOW):
-        if given[0] in _WITHOUT_A_WINDOW and not {"--help", *_COMPUTE_NOTHING} & set(given):
+        if given[0] in _COMPUTING and "--help" not in given:
             _get_ready()
         from peel.cli import main as run_command
 

@@ -91,4 +91,6 @@ def test_the_first_start_says_why_it_takes_long(qtbot: QtBot, monkeypatch: pytes
         loader.start()
 
     assert [own.text() for own in welcome.findChildren(QLabel) if "first time" in own.text() and not own.isHidden()]
+    welcome.show_loaded()
+    assert not [own for own in welcome.findChildren(QLabel) if "first time" in own.text() and not own.isHidden()]
     welcome.close_threads()

@@ -63,6 +63,14 @@ def test_they_are_compiled_again_when_a_source_has_changed(
     assert len(list((tmp_path / "cache").glob("*.warm"))) == 1
 
 
+def test_a_cache_that_cannot_be_written_stops_nobody(begun: list[list[str]], tmp_path: Path) -> None:
+    (tmp_path / "cache").write_text("a file, where a folder should be")
+
+    warm.warm_apart()
+
+    assert not begun
+
+
 def test_a_process_that_fails_stops_nobody(begun: list[list[str]], monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(subprocess, "run", lambda command, **_named: begun.append(command))
 

@@ -236,6 +236,10 @@ class Welcome(QWidget):
         self._wait.setText("Peel is getting ready for the first time, which takes a minute or two…")
         self._wait.show()
 
+    def show_loaded(self) -> None:
+        """Say nothing more of the tools: they are there."""
+        self._wait.hide()
+
     def refresh(self) -> None:
         """Look again at which jobs there are; the disk is looked at on a thread."""
         self._wait.hide()

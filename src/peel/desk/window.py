@@ -84,6 +84,7 @@ class Window(QMainWindow):
 
     def _on_loaded(self) -> None:
         self._loader.check()
+        self.welcome.show_loaded()
         from peel.desk.bench import Bench
         from peel.desk.board.board_desk import BoardDesk
         from peel.desk.board.page import BoardPage

@@ -5,6 +5,7 @@ same kernel read back from the cache. So kernels are compiled in a process that 
 that does compute reads them: only so does the first photo come out as it would the second time.
 """
 
+import contextlib
 import fcntl
 import hashlib
 import importlib
@@ -43,15 +44,17 @@ def warm() -> None:
 def warm_apart() -> None:
     """Have another process compile the kernels, unless that has been done; waits, up to minutes.
 
-    Several that ask at once wait for one. Should the other process fail, this one compiles for itself as it goes on.
+    Several that ask at once wait for one. Should the other process fail, or nothing can be written to the cache, this
+    one compiles for itself as it goes on.
     """
     if is_warm():
         return
-    _cache().mkdir(parents=True, exist_ok=True)
-    with (_cache() / "peel.lock").open("w") as lock:
-        fcntl.flock(lock, fcntl.LOCK_EX)
-        if not is_warm():
-            subprocess.run([sys.executable, "-m", "peel.matte.warm"], check=False, stdin=subprocess.DEVNULL)
+    with contextlib.suppress(OSError):
+        _cache().mkdir(parents=True, exist_ok=True)
+        with (_cache() / "peel.lock").open("w") as lock:
+            fcntl.flock(lock, fcntl.LOCK_EX)
+            if not is_warm():
+                subprocess.run([sys.executable, "-m", "peel.matte.warm"], check=False, stdin=subprocess.DEVNULL)
 
 
 def _cache() -> Path:

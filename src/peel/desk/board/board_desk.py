@@ -341,7 +341,7 @@ def _own_thumb(stages: Stages, job: Job, _ticket: Ticket) -> str:
 
 def _picture(entry: Entry) -> QImage:
     """Return a card's picture: the job's own if it noted one, else the photo, small."""
-    content = noted_thumb(entry.job) if entry.job.exists() and not is_open_here(entry.job) else None
+    content = noted_thumb(entry.job) if entry.job.exists() else None
     if content:
         image = QImage.fromData(base64.b64decode(content))
         if not image.isNull():

@@ -140,11 +140,6 @@ class Canvas(QWidget):
         """Show an outline over the picture."""
         self._desk.show_area(area)
 
-    @property
-    def is_fresh(self) -> bool:
-        """Whether what was last painted is the job as it stands, and none of it is coarse."""
-        return not self._is_stale
-
     def announce_ways(self) -> None:
         """Announce that the tool works in another way now."""
         self._desk.ways_changed.emit()
@@ -249,6 +244,11 @@ class Canvas(QWidget):
         self.update()
 
     # painting
+
+    @property
+    def is_fresh(self) -> bool:
+        """Whether what was last painted is the job as it stands, and none of it is coarse."""
+        return not self._is_stale
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Paint mat, tiles, wipe line and tool."""
