@@ -56,7 +56,8 @@ class Hand:
         """Wait until all is solved, stored and drawn."""
         self.session.wait_idle(180)
         self.qtbot.wait(30)  # news of it comes in, and the canvas requests what it needs
-        self.wait(lambda: self.bench.is_drawn)
+        # An edit may still have been on its way when the session was first idle, and its news when the window was.
+        self.wait(lambda: self.session.is_idle and self.desk.solving is None and self.bench.is_drawn)
 
     def at(self, x: float, y: float) -> QPoint:
         return self.bench.canvas.frame.to_widget(QPointF(x, y)).toPoint()

@@ -4,6 +4,7 @@ import hashlib
 import json
 import os
 import re
+import shutil
 import signal
 import subprocess
 import sys
@@ -311,7 +312,6 @@ def test_photos_arrive_half_written_at_first(tmp_path: Path) -> None:
     assert 0.5 < np.abs(one.astype(int) - other).mean() < 60
 
 
-@pytest.mark.skipif(not Path("/usr/bin/parallel").exists(), reason="GNU parallel is not installed")
 def test_two_workers_propose_and_carry_as_one_does(session_of_twelve: Path, tmp_path: Path) -> None:
     photos = [path for path in photos_in(session_of_twelve) if path.name.startswith("lamp")][:4]
     one, two = tmp_path / "one", tmp_path / "two"
@@ -328,6 +328,7 @@ def test_two_workers_propose_and_carry_as_one_does(session_of_twelve: Path, tmp_
         assert np.abs(mattes[0] - mattes[1]).max() == 0, path.name
 
 
+@pytest.mark.skipif(shutil.which("parallel") is None, reason="GNU parallel is not installed")
 def test_gnu_parallel_spreads_a_session_over_processes(session_of_twelve: Path, tmp_path: Path) -> None:
     photos = [str(path) for path in photos_in(session_of_twelve)[:3]]
     command = ["parallel", "-j2", f"{sys.executable} -m peel.cli propose {{}} --to {tmp_path} --resume", ":::", *photos]
