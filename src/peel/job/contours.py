@@ -15,6 +15,7 @@ from peel.errors import MarkError
 from peel.job.job import Job
 from peel.job.kinds import RELEASED
 from peel.job.lay_band import lay_zones
+from peel.job.marked import trust_code
 from peel.job.rect import Rect
 from peel.job.settings import MOST_CONTOURS, Contour, Node, Point
 from peel.matte.marking.coverage import coverage
@@ -36,11 +37,11 @@ __all__ = [
     "take_back_node",
     "with_bend",
     "with_curve",
-    "with_exact",
     "with_handle",
     "with_moved",
     "with_point",
     "with_smooth",
+    "with_trust",
     "without_point",
 ]
 
@@ -223,9 +224,11 @@ def with_smooth(contour: Contour, node: int, smooth: bool) -> Contour:
     )
 
 
-def with_exact(contour: Contour, node: int, exact: bool) -> Contour:
-    """Make the stretch that leads to a point exact or loose."""
-    return _with_node(contour, node, exact=exact)
+def with_trust(contour: Contour, node: int | None, trust: float | None) -> Contour:
+    """Set the trust in the stretch that leads to a point, or in the whole contour; None leaves it to the recipe."""
+    if node is not None:
+        return _with_node(contour, node, trust=trust)
+    return contour.model_copy(update={"nodes": tuple(_changed(own, trust=trust) for own in contour.nodes)})
 
 
 def with_bend(contour: Contour, node: int, t: float, to: Point) -> Contour:
@@ -239,7 +242,7 @@ def with_point(contour: Contour, node: int, t: float) -> Contour:
     """Insert a point at t of the stretch that leads to a point, without changing its course."""
     first, second = split(piece_of(contour, node), t)
     back, out = _point(first[2] - first[3]), _point(second[1] - second[0])
-    new = Node(at=_point(first[3]), back=back, out=out, smooth=back != (0.0, 0.0), exact=contour.nodes[node].exact)
+    new = Node(at=_point(first[3]), back=back, out=out, smooth=back != (0.0, 0.0), trust=contour.nodes[node].trust)
     changed = _with_node(contour, node - 1, out=_point(first[1] - first[0]))
     nodes = list(_with_node(changed, node, back=_point(second[2] - second[3])).nodes)
     nodes.insert(node if node > 0 else len(nodes), new)
@@ -299,16 +302,29 @@ def _redrawn(job: Job, old: Contour | None, new: Contour | None) -> Job:
     touched = was != now
     marks, corrections = job.marks.read(window), job.corrections.read(window)
     marks[touched], corrections[touched] = 0, 0
-    inside, exact = _drawn(job, window)
+    inside, exact, trusted = _drawn(job, window)
     kinds = job.kinds.read(window)
     kinds[kinds < RELEASED] = exact[kinds < RELEASED]
     redrawn = job.with_planes(
         outline=job.outline.write(window, inside),
         marks=job.marks.write(window, marks),
         kinds=job.kinds.write(window, kinds),
+        trusted=job.trusted.write(window, _retrusted(job, old, new, window, trusted)),
         corrections=job.corrections.write(window, corrections),
     )
     return lay_zones(redrawn, window)
+
+
+def _retrusted(
+    job: Job, old: Contour | None, new: Contour | None, window: Rect, drawn: NDArray[np.uint8]
+) -> NDArray[np.uint8]:
+    """Return the trust in a window: as drawn beside the contour that changed, as it was elsewhere."""
+    beside = np.zeros_like(drawn)
+    for contour in (old, new):
+        if contour is not None and contour.closed:
+            for node in range(len(contour.nodes)):
+                _draw_line(beside, flatten(piece_of(contour, node)), window, 1)
+    return np.where((beside > 0) | (drawn > 0), drawn, job.trusted.read(window))
 
 
 def _rect_of(contour: Contour) -> Rect:
@@ -321,26 +337,29 @@ def _inside(contour: Contour | None, window: Rect) -> NDArray[np.bool_]:
     return coverage([outline_of(contour)], window.as_tuple) >= 128
 
 
-def _drawn(job: Job, window: Rect) -> tuple[NDArray[np.uint8], NDArray[np.uint8]]:
-    """Draw all closed contours in their order; report where their exact stretches run."""
+def _drawn(job: Job, window: Rect) -> tuple[NDArray[np.uint8], NDArray[np.uint8], NDArray[np.uint8]]:
+    """Draw all closed contours in their order, where their exact stretches run, and the trust in each stretch."""
     unmarked = 255 if job.settings.photo.unmarked == "subject" else 0
     inside = np.full((window.height, window.width), unmarked, np.uint8)
-    exact = np.zeros_like(inside)
+    exact, trusted = np.zeros_like(inside), np.zeros_like(inside)
     for contour in job.settings.photo.contours:
         if not contour.closed or _rect_of(contour).intersection(window).is_empty:
             continue
         covered = coverage([outline_of(contour)], window.as_tuple)
         inside = np.minimum(inside, 255 - covered) if contour.hole else np.maximum(inside, covered)
         for node in range(len(contour.nodes)):
+            trust = contour.nodes[node].trust
+            if trust is not None:
+                _draw_line(trusted, flatten(piece_of(contour, node)), window, trust_code(trust))
             if contour.nodes[node].exact:
-                _draw_line(exact, flatten(piece_of(contour, node)), window)
-    return inside, exact
+                _draw_line(exact, flatten(piece_of(contour, node)), window, 1)
+    return inside, exact, trusted
 
 
-def _draw_line(out: NDArray[np.uint8], line: NDArray[np.float64], window: Rect) -> None:
+def _draw_line(out: NDArray[np.uint8], line: NDArray[np.float64], window: Rect, value: int) -> None:
     points = np.clip(line - (window.left, window.top), -1e6, 1e6)
     for a, b in pairwise(np.round(points * 16).astype(np.int32)):
-        cv2.line(out, a.tolist(), b.tolist(), 1, 2 * _EXACT_REACH_PX + 1, cv2.LINE_8, 4)
+        cv2.line(out, a.tolist(), b.tolist(), value, 2 * _EXACT_REACH_PX + 1, cv2.LINE_8, 4)
 
 
 def _plus(point: Point, by: Point) -> Point:

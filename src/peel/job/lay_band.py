@@ -8,7 +8,7 @@ import numpy as np
 
 from peel.job.job import MATTE_ONE, Job
 from peel.job.kinds import HARD_CODES, unsolve_kinds
-from peel.job.marked import marked_subject
+from peel.job.marked import EXACTLY, marked_subject
 from peel.job.read_band import Laid, read_band, reading_reach
 from peel.job.rect import Rect
 from peel.job.settings import Band
@@ -29,7 +29,10 @@ def band_reach(band: Band) -> int:
 
 
 def _widths(band: Band) -> tuple[float, float]:
-    return (band.margin_px, band.margin_px) if band.lay == "laid" else (band.outward_px, band.inward_px)
+    if band.lay == "plain":
+        return band.outward_px, band.inward_px
+    least = min(band.margin_px, band.exact_px) if band.trust == 1 else band.margin_px
+    return least, least
 
 
 def lay_zones(job: Job, changed: Rect, reach: int | None = None) -> Job:
@@ -89,7 +92,7 @@ def _margins(job: Job, window: Rect) -> ByteArray:
     distance = band_reach(band)
     outward, inward = _widths(band)
     around = window.grown(distance).intersection(job.photo.bounds)
-    subject, kinds = marked_subject(job, around), job.kinds.read(around)
+    subject, kinds, trusted = marked_subject(job, around), job.kinds.read(around), job.trusted.read(around)
     zones = np.empty((window.height, window.width), np.uint8)
 
     def lay(block: Rect) -> None:
@@ -98,7 +101,8 @@ def _margins(job: Job, window: Rect) -> ByteArray:
         if inside.all() or not inside.any():
             zones[block.within(window)] = FOREGROUND if inside.any() else BACKGROUND
             return
-        exact = np.isin(kinds[reached.within(around)], HARD_CODES)
+        here = reached.within(around)
+        exact = np.isin(kinds[here], HARD_CODES) | (trusted[here] == EXACTLY)
         laid = lay_band(inside, outward, inward, exact, band.exact_px)
         zones[block.within(window)] = laid[block.within(reached)]
 

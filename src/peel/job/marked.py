@@ -1,12 +1,26 @@
 """What is marked as subject, by contours and by brushes, before any band is laid."""
 
+from typing import Final
+
 import numpy as np
 
 from peel.job.job import Job
 from peel.job.rect import Rect
 from peel.matte.arrays import BoolArray, ByteArray
 
-__all__ = ["marked_subject", "sampled_subject"]
+__all__ = ["EXACTLY", "marked_subject", "sampled_subject", "trust_code"]
+
+EXACTLY: Final = 255
+"""Code of full trust in the plane `trusted`."""
+
+
+def trust_code(trust: float | None) -> int:
+    """Return the code of a trust in [0, 1]; None leaves it to the recipe.
+
+    >>> trust_code(None), trust_code(0.0), trust_code(1.0)
+    (0, 1, 255)
+    """
+    return 0 if trust is None else 1 + round(trust * (EXACTLY - 1))
 
 
 def marked_subject(job: Job, window: Rect) -> BoolArray:

@@ -79,6 +79,8 @@ PLANES: Final[dict[str, PlaneSpec]] = {
         PlaneSpec("kinds", _BYTE, frozenset(range(8)), 0, Role.MARK),
         # Where the zone brushes overrule the laid band: 0 nowhere, 1 backdrop, 2 unsure, 3 subject.
         PlaneSpec("corrections", _BYTE, frozenset({0, 1, 2, 3}), 0, Role.MARK),
+        # How much the nearest boundary is trusted: 0 as the recipe says, else 1 (rough) to 255 (exact).
+        PlaneSpec("trusted", _BYTE, None, 0, Role.MARK),
         # On which separation's stretches a pixel lies: 0 none, else its number, counted from 1.
         PlaneSpec("separated", _BYTE, frozenset(range(MOST_SEPARATIONS + 1)), 0, Role.MARK),
         # The trimap that follows from those above and the band's widths.

@@ -8,11 +8,11 @@ import numpy as np
 
 from peel.job.job import Job
 from peel.job.kinds import HARD_CODES, said
-from peel.job.marked import marked_subject
+from peel.job.marked import EXACTLY, marked_subject
 from peel.job.rect import Rect
-from peel.matte.arrays import BoolArray, ByteArray
+from peel.matte.arrays import BoolArray, ByteArray, FloatArray
 from peel.matte.edge.kinds import Kind, suggest_kinds
-from peel.matte.edge.laying import Reading, read_edge, reduced, working_step
+from peel.matte.edge.laying import Reading, read_edge, reduced, unit_of, working_step
 from peel.matte.edge.trimap import UNKNOWN
 
 __all__ = ["Laid", "read_band", "read_window", "reading_reach"]
@@ -83,7 +83,31 @@ def read_window(job: Job, around: Rect, window: Rect) -> Reading | None:
     colours = photo.working[top : top + inside.shape[0], left : left + inside.shape[1]]
     joined = job.zones.read(around) == UNKNOWN
     joined[window.within(around)] = False
-    return read_edge(colours, inside, joined=reduced(joined.astype(np.uint8) * 255, step) >= 0.5)
+    return read_edge(
+        colours,
+        inside,
+        joined=reduced(joined.astype(np.uint8) * 255, step) >= 0.5,
+        trust=_trust(job, around, inside, step),
+        unit=unit_of(photo.height, photo.width),
+    )
+
+
+def _trust(job: Job, around: Rect, inside: BoolArray, step: int) -> FloatArray | float:
+    """Return the trust in the boundary nearest to each working pixel."""
+    general = job.settings.recipe.band.trust
+    if job.trusted.constant_in(around) == 0:
+        return general
+    # The trust beside a contour is painted a few pixels wide, which a plain reduction could miss.
+    codes = cv2.dilate(job.trusted.read(around), np.ones((step, step), np.uint8), anchor=(0, 0))[::step, ::step]
+    mark = inside.astype(np.uint8)
+    boundary = cv2.dilate(mark, np.ones((3, 3), np.uint8)) != cv2.erode(mark, np.ones((3, 3), np.uint8))
+    _, labels = cv2.distanceTransformWithLabels(
+        1 - boundary.astype(np.uint8), cv2.DIST_L2, 3, labelType=cv2.DIST_LABEL_PIXEL
+    )
+    of_label = np.zeros(int(labels.max()) + 1, np.uint8)
+    of_label[labels[boundary]] = codes[boundary]
+    nearest = of_label[labels].astype(np.float32)
+    return np.where(nearest == 0, np.float32(general), (nearest - 1) / np.float32(EXACTLY - 1))
 
 
 def _mark(job: Job, around: Rect) -> BoolArray:

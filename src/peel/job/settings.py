@@ -110,7 +110,8 @@ class Node(SettingsModel):
     at : x, y in photo pixels.
     back, out : handles of the curves that arrive and leave, measured from `at`; (0, 0) where the run is straight.
     smooth : whether the two handles are kept in one line.
-    exact : whether the stretch that leads here is a hard edge, with a band of a few pixels, rather than a loose one.
+    trust : in the stretch that leads here, as `Band.trust`, which holds where it is None. At 1 the stretch is exact: a
+        hard edge, with a band of a few pixels.
     fitted : whether it was put in between the ends of a freehand or followed run, rather than set by hand.
     """
 
@@ -118,8 +119,22 @@ class Node(SettingsModel):
     back: Point = (0.0, 0.0)
     out: Point = (0.0, 0.0)
     smooth: bool = False
-    exact: bool = False
+    trust: Annotated[float, Field(ge=0, le=1)] | None = None
     fitted: bool = False
+
+    @model_validator(mode="before")
+    @classmethod
+    def _from_exact(cls, data: Any) -> Any:
+        """Accept points of the first seven file formats, whose stretches were exact or not."""
+        if not isinstance(data, dict) or "exact" not in data:
+            return data
+        rest = {key: value for key, value in data.items() if key != "exact"}
+        return {**rest, "trust": 1.0 if data["exact"] is True else None}
+
+    @property
+    def exact(self) -> bool:
+        """Whether the stretch that leads here is exact."""
+        return self.trust == 1
 
 
 class Contour(SettingsModel):
@@ -153,6 +168,8 @@ class Band(SettingsModel):
     Attributes
     ----------
     lay : "laid" where the photo is unsure, or "plain": as far from the boundary as the widths say.
+    trust : in the mark, from 0 (rough) to 1 (exact): how deep and how far out the photo's own evidence may move a laid
+        band away from the marked boundary.
     margin_px : how far a laid band reaches at least, both ways.
     outward_px, inward_px : how far a plain band reaches into the backdrop and into the subject.
     exact_px : how far either reaches along hard edges, both ways.
@@ -160,6 +177,7 @@ class Band(SettingsModel):
     """
 
     lay: Literal["laid", "plain"] = "laid"
+    trust: Annotated[float, Field(ge=0, le=1)] = 0.5
     margin_px: Annotated[float, Field(ge=0, le=400)] = 4.0
     kinds: Literal["suggested", "none"] = "suggested"
     outward_px: Annotated[float, Field(ge=0, le=400)] = 14.0

@@ -56,17 +56,79 @@ def test_structure_that_goes_on_behind_the_subject_is_backdrop() -> None:
     assert reading.unsure[(_FROM_MIDDLE > 112) & (_FROM_MIDDLE < 180)].mean() < 0.05
 
 
-def test_it_finds_gaps_within_the_mark() -> None:
+def _pierced() -> np.ndarray:
     rng = np.random.default_rng(3)
     alpha = _disc(120)
-    for row, column in rng.uniform(130, 290, (60, 2)):
-        alpha[np.hypot(_ROWS - row, _COLUMNS - column) < 3] = 0
+    for row, column in rng.uniform(130, 290, (40, 2)):
+        alpha[np.hypot(_ROWS - row, _COLUMNS - column) < 6] = 0
+    return alpha
+
+
+def test_enclosed_gaps_stay_closed_and_are_reported() -> None:
+    alpha = _pierced()
 
     reading = read_edge(_photo(alpha), _FROM_MIDDLE < 120)
 
-    gaps = (alpha == 0) & (_FROM_MIDDLE > 50) & (_FROM_MIDDLE < 110)
+    gaps = (alpha == 0) & (_FROM_MIDDLE > 50) & (_FROM_MIDDLE < 100)
     assert gaps.any()
-    assert reading.unsure[gaps].mean() > 0.9
+    assert not reading.unsure[gaps].any()
+    assert reading.enclosed[gaps].mean() > 0.5
+    assert not reading.enclosed[(alpha > 0.9) & (_FROM_MIDDLE < 100)].any()
+
+
+def test_a_gap_is_followed_inwards_along_an_open_way() -> None:
+    alpha = _disc(120)
+    alpha[(np.abs(_ROWS - 210) < 6) & (_COLUMNS > 260)] = 0
+
+    reading = read_edge(_photo(alpha), _FROM_MIDDLE < 120)
+
+    slit = (np.abs(_ROWS - 210) < 5) & (_COLUMNS > 300) & (_FROM_MIDDLE < 118)
+    assert reading.unsure[slit].mean() > 0.9
+    assert not reading.unsure[_FROM_MIDDLE < 40].any()
+
+
+def test_a_pattern_of_the_subject_in_the_backdrops_colour_is_no_gap() -> None:
+    stripes = (_COLUMNS // 12) % 2 == 0
+    photo = _photo(_disc(120))
+    photo[(_FROM_MIDDLE < 118) & stripes] = np.float32((0.25, 0.5, 0.35))
+
+    reading = read_edge(photo, _FROM_MIDDLE < 120)
+
+    assert reading.unsure[_FROM_MIDDLE < 100].mean() < 0.03
+
+
+@pytest.mark.parametrize("trust", [0.0, 0.25, 0.5, 0.75, 1.0])
+def test_more_trust_makes_less_unsure_and_full_trust_nothing(trust: float) -> None:
+    photo = _photo(_haired())
+
+    less = read_edge(photo, _FROM_MIDDLE < 105, trust=trust).unsure
+    more = read_edge(photo, _FROM_MIDDLE < 105, trust=min(trust + 0.2, 1.0)).unsure
+
+    assert more.sum() <= less.sum()
+    assert less.any() == (trust < 1)
+
+
+def test_trust_holds_for_the_boundary_it_is_said_of() -> None:
+    trust = np.where(_COLUMNS < 210, np.float32(1), np.float32(0.5))
+
+    unsure = read_edge(_photo(_haired()), _FROM_MIDDLE < 105, trust=trust).unsure
+
+    assert not unsure[:, :205].any()
+    assert unsure[:, 215:].any()
+
+
+def test_a_contact_shadow_on_plain_ground_stays_backdrop() -> None:
+    photo = np.full((_SIDE, _SIDE, 3), 0.85, np.float32)
+    dark = np.exp(-(((_ROWS - 318) / 14) ** 2) - ((_COLUMNS - 210) / 90) ** 2)
+    photo *= (1 - 0.5 * cv2.GaussianBlur(dark, (0, 0), 5))[..., None]
+    alpha = _disc(110)[..., None]
+    photo = alpha * np.float32((0.2, 0.3, 0.6)) + (1 - alpha) * photo
+    photo += np.random.default_rng(1).normal(0, 0.003, photo.shape).astype(np.float32)
+
+    reading = read_edge(photo, _FROM_MIDDLE < 110)
+
+    beneath = (_FROM_MIDDLE > 122) & (_FROM_MIDDLE < 150) & (_ROWS > 250)
+    assert reading.unsure[beneath].mean() < 0.05
 
 
 @pytest.mark.parametrize("off_px", [-5, 0, 5])

@@ -313,7 +313,7 @@ class ContourTool(Tool):
         if spot is not None:
             exact = not self._contours()[spot[0]].nodes[spot[1]].exact
             label = "Exact stretch" if exact else "Loose stretch"
-            self._change(label, spot[0], lambda old: contours.with_exact(old, spot[1], exact))
+            self._change(label, spot[0], lambda old: contours.with_trust(old, spot[1], 1.0 if exact else None))
         return spot is not None
 
     def _spot(self) -> tuple[int, int] | None:

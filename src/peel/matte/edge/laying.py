@@ -1,9 +1,12 @@
-"""Read the edge of a marked subject: where the photo is unsure, and where the mark is simply right.
+"""Read the edge of a marked subject: how far the unsure band reaches from the marked boundary.
 
-Both sides of the boundary are described by local colour models: the mean and covariance of the plain pixels outside the
-mark, and of those inside. What the backdrop explains is backdrop; what it does not, and hangs together with the mark,
-is unsure; so is what lies within the mark and looks like the backdrop, or like a mixture of both sides. All of it is
-worked out at reduced size.
+The mark is believed, by depth. From the boundary the band grows along the cheapest ways, outwards and inwards, up to a
+budget that the trust in the mark sets. A step of a pixel costs 1 where the photo says nothing, less where it says that
+the mark is wrong there, more where it says that it is right (`evidence_maps`). So what both sides explain stays what
+it was marked as, strands are followed far, a gap is followed inwards only along a way that is open from outside, and
+the farther the less. Gaps that no such way leads to stay closed; they are reported as places in doubt.
+
+All of it is worked out at reduced size. Lengths are in pixels of a picture 1200 pixels long (``unit``).
 """
 
 from dataclasses import dataclass
@@ -11,37 +14,45 @@ from typing import Any, Final
 
 import cv2
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
-from peel.matte.arrays import BoolArray, ByteArray, FloatArray, unit_floats
+from peel.matte.arrays import BoolArray, FloatArray, unit_floats
+from peel.matte.edge.contact_shadow import contact_shadow
+from peel.matte.edge.evidence_maps import EXPLAINED, Known, disc, known_sides, openness, strangeness, wispiness
+from peel.matte.edge.geodesic import geodesic_distance
+from peel.matte.edge.sides import Distances, Sides, compare_sides
 from peel.matte.marking.regions import drop_islands
 
-__all__ = ["Reading", "read_edge", "reduced", "working_step"]
+__all__ = ["TRUST", "Reading", "budgets", "read_edge", "reduced", "unit_of", "working_step"]
+
+TRUST: Final = 0.5
+"""Trust in a mark that was drawn by hand, between 0 for a rough guess and 1 for an exact line."""
 
 _WORKING_PIXELS: Final = 1_500_000
-_REACH: Final = 90  # how far thick pieces outside the mark are followed; all lengths are in working pixels
-_DEPTH: Final = 110  # how far gaps are looked for inside the mark
-_NEARBY: Final = 48  # half the side of the windows of the colour models
-_CORE: Final = 7  # what lies this near the boundary enters neither model
-_COARSE: Final = 4  # the models are kept at a quarter of the working size
-_EXPLAINED: Final = 3.5  # standard deviations up to which a side explains a colour
-_FLOOR: Final = 0.008  # least standard deviation of a side's colours
-_THICK: Final = 9  # pieces that a square of this side fits into are no strands
-_FLAT: Final = 17  # gaps that a square of this side fits into are parts of the subject, of the backdrop's colour
-_BETTER: Final = 2.0  # by how much the backdrop has to explain a gap better, as twice the logarithm of a likelihood
-_PLAIN: Final = 2.0  # standard deviations within which a side explains a pixel well
-_ALIKE: Final = 0.02  # difference of mean colours below which both sides count as the same
-_BRIDGE: Final = 5  # gaps over which pieces of a strand hang together
-_OFF: Final = 2  # evidence this near the mark only says that the mark is a little off
-_BESIDE: Final = 8  # the same around a strand
+_LONG: Final = 1200  # pixels along the longer side at which the lengths below are meant
+_INWARD, _OUTWARD = 7.0, 26.0  # budgets at the usual trust
+_AGAINST: Final = 5.0  # cost of a step outwards onto a pixel that is surely backdrop
+_STRAND, _THICK_STRAY = 0.015, 0.06  # cost of a step outwards onto something that is surely not
+_THICK: Final = 9  # width from which that is no strand
+_QUICKLY: Final = 1.5  # evidence counts fully for strands from 1 / this on
+_BRIDGED: Final = 0.1  # cost of a step across a break in a strand
+_SHUT: Final = 2.0  # cost of a step inwards onto a pixel that is surely subject
+_OPEN: Final = 10.0  # by which a step inwards onto a pixel that is surely backdrop is cheaper
+_AMONG_GAPS, _GAPS_APART = 0.3, 4.0  # cost of a step between gaps that are at most twice so far apart
+_STRAY: Final = 0.33  # evidence from which something is stray
+_GAP: Final = 0.3  # evidence from which a pixel shows the backdrop
+_CLEAR: Final = 0.5  # and surely
+_OFF: Final = 3.0  # depth up to which this only says that the mark is a little off
+_RIM, _WISPY_RIM = 10.0, 6.0  # how far around a gap the band reaches, and farther where the edge is wispy
+_BESIDE: Final = 6.0  # how far beside a strand the faint ones are looked for
 _LOOSELY: Final = 1.3  # standard deviations that are evidence enough there
-_SLACK: Final = 2  # by which evidence is widened: the faint rims of strands
-_NEXT: Final = 18  # how far around a gap its fellows are looked for with less evidence
+_SLACK: Final = 2  # by which strands are widened: their faint rims
 _SEEN: Final = 14  # how far from the mark the boundary may be
-_WIDEST: Final = 60  # most that a blurred edge is wide
-_ISLAND: Final = 600  # pixels; smaller pieces of certainty within the band are not trusted
-_LEAST: Final = 5  # pixels; smaller pieces of evidence are noise
+_WIDEST: Final = 60  # working pixels; most that a blurred edge is searched for
+_BLURRED: Final = 40.0  # working pixels; most that a blurred edge is taken to be wide
+_ENCLOSED: Final = 60  # working pixels from which an enclosed gap is worth a question
+_PLAIN, _FLAT = 2.0, 17  # standard deviations within which, and width from which, a side explains a place well
+_ALIKE: Final = 0.02  # difference of mean colours below which both sides count as the same
 
 
 def working_step(height: int, width: int) -> int:
@@ -74,6 +85,25 @@ def reduced(picture: NDArray[Any], step: int) -> FloatArray:
     return unit_floats(small)
 
 
+def unit_of(height: int, width: int) -> float:
+    """Return how many working pixels of a photo are one pixel of a picture 1200 pixels long.
+
+    >>> unit_of(4000, 6000)
+    1.25
+    """
+    return max(height, width) / working_step(height, width) / _LONG
+
+
+def budgets(trust: float) -> tuple[float, float]:
+    """Return how far the band may reach inwards and outwards where the photo says nothing, as lengths in units.
+
+    >>> budgets(0.5), budgets(1.0)
+    ((7.0, 26.0), (0.0, 0.0))
+    """
+    share = (1 - trust) / (1 - TRUST)
+    return _INWARD * share, _OUTWARD * share
+
+
 @dataclass(frozen=True)
 class Reading:
     """What the photo says about an edge, at the working size; all (h, w).
@@ -81,7 +111,7 @@ class Reading:
     Attributes
     ----------
     unsure : bool ndarray
-        Where evidence was found that a pixel is not what it is marked as.
+        Where the band reaches.
     cover : float32 ndarray
         A first estimate of alpha from the local colour models, in [0, 1].
     distance : float32 ndarray
@@ -91,6 +121,8 @@ class Reading:
     stray, plain : bool ndarray
         Outside the mark: what the backdrop does not explain, whether or not it hangs together with the mark. Anywhere:
         what one side explains well, over more than a strand's width.
+    enclosed : bool ndarray
+        Within the mark: what looks like the backdrop but was not opened, since no open way leads there.
     alike : bool
         Whether the two sides have the same colours along most of the edge, so that colour tells nothing.
     """
@@ -101,81 +133,18 @@ class Reading:
     steepness: FloatArray
     stray: BoolArray
     plain: BoolArray
+    enclosed: BoolArray
     alike: bool
 
 
-@njit("void(float32[:,:,::1], float32[:,:,::1], float32[:,:,::1], int64, float32[:,::1])", cache=True, nogil=True)
-def _deviations(colours: Any, mean: Any, root: Any, step: int, out: Any) -> None:
-    """Return the Mahalanobis distance of each pixel from a model kept at a coarser size."""
-    for row in range(colours.shape[0]):
-        up = min(row // step, mean.shape[0] - 1)
-        for column in range(colours.shape[1]):
-            at = min(column // step, mean.shape[1] - 1)
-            x = colours[row, column, 0] - mean[up, at, 0]
-            y = colours[row, column, 1] - mean[up, at, 1]
-            z = colours[row, column, 2] - mean[up, at, 2]
-            a = root[up, at, 0] * x
-            b = root[up, at, 3] * x + root[up, at, 4] * y
-            c = root[up, at, 6] * x + root[up, at, 7] * y + root[up, at, 8] * z
-            out[row, column] = np.sqrt(a * a + b * b + c * c)
-
-
-class _Side:
-    """The local colour model of one side, at a coarse size."""
-
-    def __init__(self, colours: FloatArray, weight: FloatArray, noise: float) -> None:
-        height, width = weight.shape
-        small = (max(1, width // _COARSE), max(1, height // _COARSE))
-        pairs = [(i, j) for i in range(3) for j in range(i, 3)]
-        shares = cv2.resize(weight, small, interpolation=cv2.INTER_AREA)
-        # Sums of the fine pixels, not of their averages: a half-covered coarse pixel must not show a mixed colour.
-        sums = [cv2.resize(weight * colours[..., i], small, interpolation=cv2.INTER_AREA) for i in range(3)]
-        sums += [
-            cv2.resize(weight * colours[..., i] * colours[..., j], small, interpolation=cv2.INTER_AREA)
-            for i, j in pairs
-        ]
-        spread = [_spread(part) for part in (shares, *sums)]
-        total = np.maximum(spread[0], 1e-12)
-        mean = np.dstack(spread[1:4]) / total[..., None]
-        covariance = np.empty((*mean.shape[:2], 3, 3), np.float32)
-        for part, (i, j) in zip(spread[4:], pairs, strict=True):
-            covariance[..., i, j] = covariance[..., j, i] = part / total - mean[..., i] * mean[..., j]
-        covariance[..., range(3), range(3)] += np.float32(_FLOOR**2 + noise**2)
-        self.mean = np.ascontiguousarray(mean, np.float32)
-        root = np.linalg.inv(np.linalg.cholesky(covariance))
-        self.root = np.ascontiguousarray(root.reshape(*mean.shape[:2], 9), np.float32)
-        diagonal = root[..., range(3), range(3)]
-        self.spread = np.asarray(-2 * np.log(diagonal).sum(-1), np.float32)  # log determinant of the covariance
-
-    def deviations(self, colours: FloatArray) -> FloatArray:
-        """Return by how many standard deviations each pixel differs from the side."""
-        out = np.empty(colours.shape[:2], np.float32)
-        _deviations(np.ascontiguousarray(colours), self.mean, self.root, _COARSE, out)
-        return out
-
-    def centre(self, height: int, width: int) -> FloatArray:
-        """Return the side's mean colour at every pixel."""
-        return cv2.resize(self.mean, (width, height), interpolation=cv2.INTER_LINEAR)
-
-
-def _spread(sums: FloatArray) -> FloatArray:
-    """Sum over windows; where these are empty, over wider and wider ones."""
-    half = _NEARBY // _COARSE
-    out = np.zeros_like(sums)
-    for weight, factor in ((1.0, 1), (1e-3, 3), (1e-6, 9)):
-        side = 2 * half * factor + 1
-        out += np.float32(weight) * cv2.blur(sums, (side, side), borderType=cv2.BORDER_REFLECT)
-    return out
-
-
-def _detail(colours: FloatArray) -> FloatArray:
-    """Return how much a pixel's surroundings vary at the scale of strands."""
-    off = np.abs(colours - cv2.blur(colours, (9, 9))).max(axis=2)
-    return cv2.blur(off, (5, 5))
-
-
 def read_edge(
-    colours: FloatArray, subject: BoolArray, noise: float = 0.004, joined: BoolArray | None = None
+    colours: FloatArray,
+    subject: BoolArray,
+    noise: float = 0.004,
+    joined: BoolArray | None = None,
+    *,
+    trust: FloatArray | float = TRUST,
+    unit: float | None = None,
 ) -> Reading:
     """Read the edge of a marked subject.
 
@@ -189,103 +158,106 @@ def read_edge(
         Standard deviation of the photo's noise at that size.
     joined : (h, w) bool ndarray, optional
         What is known to hang together with the subject beyond this window.
+    trust : float, or (h, w) float32 ndarray
+        In the mark, at the boundary nearest to each pixel, in [0, 1]. At 1 nothing is unsure.
+    unit : float, optional
+        From `unit_of`, if `colours` is a window; as for a whole picture unless given.
 
     Returns
     -------
     Reading
     """
-    inside = subject.astype(np.uint8)
-    distances = _Distances(
-        cv2.distanceTransform(1 - inside, cv2.DIST_L2, 3), cv2.distanceTransform(inside, cv2.DIST_L2, 3)
-    )
-    sides = _compared(colours, subject, distances, noise)
-    stray, gap = _strays(subject, distances, sides), _gaps(subject, distances, sides)
-    roots = inside if joined is None else inside | joined.astype(np.uint8)
-    unsure = _with_fellows(_connected((stray | gap).astype(np.uint8), roots), subject, distances, sides)
-    distance = distances.to_subject + distances.to_backdrop
-    steep = _steepness(sides.cover, distance)
+    unit = unit or max(subject.shape) / _LONG
+    distances = Distances.of(subject)
+    sides = compare_sides(colours, subject, distances, noise)
+    known = known_sides(subject, distances, sides, unit)
+    # A step of the usual cost takes up more of the budget where the mark is trusted more.
+    dear = np.maximum(1 - np.asarray(trust, np.float32), 1e-4)
+    scene = _Scene(
+        subject, distances, sides, known, unit, np.broadcast_to((1 - TRUST) / dear, subject.shape),
+        np.broadcast_to(np.asarray(trust) < 1, subject.shape), contact_shadow(colours, subject, unit),
+    )  # fmt: skip
+    stray, outside, wispy = _outward(scene, joined)
+    inside, enclosed = _inward(scene, wispy)
+    unsure = outside | inside
+    steep = _steepness(sides.cover, distances.to_boundary)
     # The working size alone makes a step four pixels wide.
-    ramp = np.clip(1 / np.maximum(steep, 1e-3) - 4, 0, _WIDEST)
-    # A few pixels wrongly held within the band pull all strands around them along.
-    unsure = ~drop_islands(~unsure & ~((steep > 0) & (distance < 1.3 * ramp)), _ISLAND)
+    ramp = np.clip(1 / np.maximum(steep, 1e-3) - 4, 0, _BLURRED) / scene.dear
+    unsure |= (steep > 0) & (distances.to_boundary < 1.3 * ramp) & scene.allowed
+    return Reading(
+        unsure, sides.cover, distances.to_boundary, steep, stray, _well_explained(sides), enclosed,
+        _is_alike(distances, sides),
+    )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class _Scene:
+    """A mark and what is known around it; `dear` multiplies costs, `allowed` is where the band may reach at all."""
+
+    subject: BoolArray
+    distances: Distances
+    sides: Sides
+    known: Known
+    unit: float
+    dear: FloatArray
+    allowed: BoolArray
+    shadow: BoolArray
+
+
+def _outward(scene: _Scene, joined: BoolArray | None) -> tuple[BoolArray, BoolArray, FloatArray]:
+    """Return what is stray, how far the band reaches outwards, and how wispy the edge is."""
+    unit, outer = scene.unit, ~scene.subject
+    strange = strangeness(scene.sides, scene.known)
+    strange[scene.shadow] = -1
+    stray = (strange > _STRAY) & outer
+    codes = stray.astype(np.uint8)
+    wide = max(3, round(_THICK * unit) | 1)
+    thick = cv2.morphologyEx(codes, cv2.MORPH_OPEN, np.ones((wide, wide), np.uint8)) > 0
+    towards = np.where(thick, np.float32(_THICK_STRAY), np.float32(_STRAND)) ** np.clip(strange * _QUICKLY, 0, 1)
+    cost = np.where(strange < 0, np.float32(_AGAINST) ** -strange, towards)
+    bridged = cv2.morphologyEx((stray & ~thick).astype(np.uint8), cv2.MORPH_CLOSE, disc(2)) > 0
+    cost[bridged & ~stray] = np.minimum(cost[bridged & ~stray], _BRIDGED)
+    roots = scene.subject if joined is None else scene.subject | joined
+    away = geodesic_distance(cost * scene.dear, roots, outer & scene.allowed, _OUTWARD * unit)
+    reached = (away <= _OUTWARD * unit) & outer & scene.allowed
+    off = reached & (scene.distances.to_subject > _OFF * unit)
+    fine, wispy = wispiness(scene.subject | stray, off, scene.known, unit)
+    beside = cv2.dilate(fine.astype(np.uint8), disc(max(1, round(_BESIDE * unit)))) > 0
+    beside &= scene.sides.from_backdrop > _LOOSELY
+    beside |= cv2.dilate(fine.astype(np.uint8), disc(_SLACK)) > 0
+    return stray, reached | (beside & outer & scene.allowed & ~scene.shadow), wispy
+
+
+def _inward(scene: _Scene, wispy: FloatArray) -> tuple[BoolArray, BoolArray]:
+    """Return how far the band reaches inwards, and the gaps that it does not reach."""
+    unit, subject, sides = scene.unit, scene.subject, scene.sides
+    opened = openness(sides, scene.known, wispy)
+    opened[scene.shadow & subject] = 1
+    clear = (opened > _CLEAR) & subject & ((sides.from_backdrop < EXPLAINED) | scene.shadow)
+    cost = np.where(opened > 0, np.float32(_OPEN) ** -opened, np.float32(_SHUT) ** -opened)
+    apart = disc(max(1, round(_GAPS_APART * unit)))
+    among = (cv2.morphologyEx(clear.astype(np.uint8), cv2.MORPH_CLOSE, apart) > 0) & (opened <= _CLEAR)
+    cost[among] = np.minimum(cost[among], _AMONG_GAPS)
+    depth = geodesic_distance(cost * scene.dear, ~subject, subject & scene.allowed, _INWARD * unit)
+    reached = (depth <= _INWARD * unit) & subject & scene.allowed
+    gaps = reached & (opened > _GAP) & (scene.distances.to_backdrop > _OFF * unit)
+    if gaps.any():
+        away = cv2.distanceTransform(1 - gaps.astype(np.uint8), cv2.DIST_L2, 3)
+        likely = (sides.from_own > _LOOSELY) | (sides.cover < 0.95)
+        around = (away <= _RIM * unit) | ((away <= (_RIM + _WISPY_RIM * wispy) * unit) & likely)
+        reached = reached | (around & subject & scene.allowed)
+    shut = cv2.morphologyEx((clear & ~reached).astype(np.uint8), cv2.MORPH_OPEN, disc(1)) > 0
+    return reached, drop_islands(shut, _ENCLOSED)
+
+
+def _well_explained(sides: Sides) -> BoolArray:
     plain = ((sides.from_backdrop < _PLAIN) | (sides.from_own < _PLAIN)).astype(np.uint8)
-    plain = cv2.morphologyEx(plain, cv2.MORPH_OPEN, _disc(_FLAT // 2))
-    rim = distance < _SEEN
-    alike = bool(rim.any() and np.median(sides.apart[rim]) < _ALIKE)
-    return Reading(unsure, sides.cover, distance, steep, stray, plain > 0, alike)
+    return np.asarray(cv2.morphologyEx(plain, cv2.MORPH_OPEN, disc(_FLAT // 2)) > 0)
 
 
-@dataclass(frozen=True)
-class _Distances:
-    """Of each pixel from the subject and from the backdrop as marked, in working pixels; 0 within them."""
-
-    to_subject: FloatArray
-    to_backdrop: FloatArray
-
-
-@dataclass(frozen=True)
-class _Sides:
-    """How each pixel compares with both sides.
-
-    Attributes
-    ----------
-    from_backdrop, from_own : by how many standard deviations it differs from each.
-    gain : twice the logarithm of how much better the backdrop explains it.
-    cover : its place on the line from the backdrop's mean colour to the subject's, in [0, 1].
-    apart : the length of that line.
-    """
-
-    from_backdrop: FloatArray
-    from_own: FloatArray
-    gain: FloatArray
-    cover: FloatArray
-    apart: FloatArray
-
-
-def _compared(colours: FloatArray, subject: BoolArray, distances: _Distances, noise: float) -> _Sides:
-    height, width = subject.shape
-    detail = _detail(colours)
-    clear = ~subject & (distances.to_subject > _CORE)
-    usual = float(np.percentile(detail[clear][::7], 50)) if clear.any() else 1.0
-    plain = np.exp(-((detail / np.float32(1.6 * max(usual, noise))) ** 2))
-    backdrop = _Side(colours, clear * (plain + np.float32(1e-4)), noise)
-    from_backdrop = backdrop.deviations(colours)
-    solid = subject & (distances.to_backdrop > _CORE)
-    own = _Side(colours, solid * (np.clip(from_backdrop / (3 * _EXPLAINED), 0, 1) ** 2 + np.float32(1e-4)), noise)
-    from_own = own.deviations(colours)
-    base = backdrop.centre(height, width)
-    line = own.centre(height, width) - base
-    length = np.maximum((line**2).sum(-1), 1e-6)
-    cover = np.clip(((colours - base) * line).sum(-1) / length, 0, 1)
-    gain = cv2.resize(own.spread - backdrop.spread, (width, height)) + from_own**2 - from_backdrop**2
-    return _Sides(from_backdrop, from_own, gain, cover, np.sqrt(length))
-
-
-def _strays(subject: BoolArray, distances: _Distances, sides: _Sides) -> BoolArray:
-    """Return what the backdrop does not explain outside the mark: anything near it, strands however far away."""
-    stray = ~subject & (sides.from_backdrop > _EXPLAINED)
-    thick = cv2.morphologyEx(stray.astype(np.uint8), cv2.MORPH_OPEN, np.ones((_THICK, _THICK), np.uint8)) > 0
-    return stray & ((distances.to_subject < _REACH) | ~thick)
-
-
-def _gaps(subject: BoolArray, distances: _Distances, sides: _Sides) -> BoolArray:
-    """Return what looks like the backdrop, or like a mixture with it, within the mark."""
-    mixed = (sides.from_own > _EXPLAINED) & (sides.cover < 0.8)
-    gap = subject & (distances.to_backdrop < _DEPTH) & (sides.from_backdrop < 4 * _EXPLAINED)
-    gap &= (sides.gain > _BETTER) | mixed
-    flat = cv2.morphologyEx(gap.astype(np.uint8), cv2.MORPH_OPEN, np.ones((_FLAT, _FLAT), np.uint8))
-    return gap & ((distances.to_backdrop < _FLAT) | (cv2.dilate(flat, _disc(_FLAT // 2)) == 0))
-
-
-def _with_fellows(unsure: BoolArray, subject: BoolArray, distances: _Distances, sides: _Sides) -> BoolArray:
-    """Add what is likely the same, around evidence that a slightly wrong mark does not account for."""
-    near_gap = cv2.dilate((unsure & (distances.to_backdrop > _OFF)).astype(np.uint8), _disc(_NEXT)) > 0
-    near_stray = cv2.dilate((unsure & (distances.to_subject > _OFF)).astype(np.uint8), _disc(_BESIDE)) > 0
-    inner = subject & (distances.to_backdrop < _DEPTH)
-    unsure = unsure | (inner & near_gap & ((sides.from_own > _LOOSELY) | (sides.cover < 0.95)))
-    unsure |= ~subject & near_stray & (sides.from_backdrop > _LOOSELY)
-    loose = unsure & (near_gap | near_stray)
-    return unsure | (cv2.dilate(loose.astype(np.uint8), _disc(_SLACK)) > 0)
+def _is_alike(distances: Distances, sides: Sides) -> bool:
+    rim = distances.to_boundary < _SEEN
+    return bool(rim.any() and np.median(sides.apart[rim]) < _ALIKE)
 
 
 def _steepness(cover: FloatArray, distance: FloatArray) -> FloatArray:
@@ -299,22 +271,3 @@ def _steepness(cover: FloatArray, distance: FloatArray) -> FloatArray:
     usual = np.where(seen > 0, usual, 0).astype(np.float32)
     beyond = cv2.dilate(usual, np.ones((2 * _WIDEST + 1,) * 2, np.uint8))
     return np.asarray(np.where(seen > 0, usual, beyond), np.float32)
-
-
-def _disc(radius: int) -> ByteArray:
-    return np.asarray(cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * radius + 1,) * 2), np.uint8)
-
-
-def _connected(evidence: ByteArray, inside: ByteArray) -> BoolArray:
-    """Keep what hangs together with the mark and is larger than a speck."""
-    joined = cv2.morphologyEx(evidence | inside, cv2.MORPH_CLOSE, np.ones((_BRIDGE, _BRIDGE), np.uint8))
-    count, labels = cv2.connectedComponents(joined, connectivity=8)
-    marked = np.zeros(count, bool)
-    marked[np.unique(labels[inside == 1])] = True
-    marked[0] = False
-    kept = evidence & marked[labels].astype(np.uint8)
-    # Pixels of a strand a pixel wide often touch by their corners only, which `drop_islands` does not count.
-    _, labels, stats, _ = cv2.connectedComponentsWithStats(kept, connectivity=8)
-    large = stats[:, cv2.CC_STAT_AREA] >= _LEAST
-    large[0] = False
-    return np.asarray(large[labels], bool)

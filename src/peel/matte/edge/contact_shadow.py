@@ -1,0 +1,85 @@
+"""Tell the shadow that a subject casts on plain ground from the subject.
+
+Such a shadow is a smooth, darker copy of the backdrop, low down and reachable from outside. It is looked for only
+where the backdrop is plain enough for that to be told.
+"""
+
+from typing import Final
+
+import cv2
+import numpy as np
+
+from peel.matte.arrays import BoolArray, FloatArray
+
+__all__ = ["contact_shadow"]
+
+_SCALES: Final = (10, 25, 60)  # standard deviations of the blurs that carry the backdrop's light inwards
+_NEAR: Final = 14  # distance from the mark within which light is not taken for the backdrop's
+_DARKEST, _LIGHTEST = -1.4, -0.03  # natural logarithm of a shadow's light against the backdrop's
+_TINT: Final = 0.07  # largest difference of the channels' logarithms
+_SMOOTH: Final = 0.035  # largest local deviation of the logarithm
+_LOW: Final = 0.35  # lowest share of the subject's height beside which shadows lie
+_PLAIN: Final = 0.06  # deviation of the backdrop's logarithm from its carried light, up to which it is plain
+_REACH: Final = 160  # how far from the mark
+
+
+def contact_shadow(colours: FloatArray, subject: BoolArray, unit: float) -> BoolArray:
+    """Find the shadow beside and beneath a marked subject.
+
+    Parameters
+    ----------
+    colours : (h, w, 3) float32 ndarray
+        In [0, 1].
+    subject : (h, w) bool ndarray
+        What is marked; the shadow may be part of it.
+    unit : float
+        Pixels for each pixel of a picture 1200 pixels long; the lengths above are in those.
+
+    Returns
+    -------
+    (h, w) bool ndarray
+        Nothing where the backdrop is not plain.
+    """
+    nothing = np.zeros(subject.shape, bool)
+    rows = np.flatnonzero(subject.any(axis=1))
+    if len(rows) == 0:
+        return nothing
+    logs = np.log(np.maximum(cv2.GaussianBlur(colours, (0, 0), max(0.8, unit)), 1 / 255))
+    away = cv2.distanceTransform((~subject).astype(np.uint8), cv2.DIST_L2, 3)
+    outside = away > _NEAR * unit
+    top = rows[-1] - _LOW * (rows[-1] - rows[0] + 1)
+    low = np.arange(len(subject))[:, None] >= top
+    if not (outside & low).any():
+        return nothing
+    carried = _carried(logs, outside, unit)
+    against = logs - carried
+    tone = against.mean(axis=2)
+    spread = against.max(axis=2) - against.min(axis=2)
+    far = away > _REACH * unit / 2
+    usual = float(np.median(np.abs(tone[far & low]))) if (far & low).any() else 1.0
+    if usual > _PLAIN:
+        return nothing
+    local = np.sqrt(np.maximum(cv2.blur(tone**2, (5, 5)) - cv2.blur(tone, (5, 5)) ** 2, 0))
+    like = (tone > _DARKEST) & (tone < _LIGHTEST) & (spread < _TINT) & (local < _SMOOTH) & low
+    like &= away < _REACH * unit
+    open_ = (like | (outside & (np.abs(tone) < -_LIGHTEST))).astype(np.uint8)
+    _, labels = cv2.connectedComponents(open_, connectivity=4)
+    known = np.unique(labels[outside & (open_ > 0)])
+    return np.asarray(like & np.isin(labels, known[known > 0]))
+
+
+def _carried(logs: FloatArray, outside: BoolArray, unit: float) -> FloatArray:
+    """Carry the backdrop's light inwards: normalised blurs, the wider where the narrower have nothing to go by."""
+    weight = outside.astype(np.float32)
+    total, light = np.zeros(outside.shape, np.float32), np.zeros_like(logs)
+    trust = np.float32(1)
+    for sigma in _SCALES:
+        step = max(1, round(sigma * unit / 5))
+        size = (max(1, logs.shape[1] // step), max(1, logs.shape[0] // step))
+        small = cv2.resize(np.dstack([logs * weight[..., None], weight]), size, interpolation=cv2.INTER_AREA)
+        spread = cv2.GaussianBlur(small, (0, 0), sigma * unit / step)
+        full = cv2.resize(spread, (logs.shape[1], logs.shape[0]), interpolation=cv2.INTER_LINEAR)
+        light += trust * full[..., :3]
+        total += trust * full[..., 3]
+        trust *= np.float32(1e-3)
+    return np.asarray(light / np.maximum(total, 1e-12)[..., None], np.float32)
