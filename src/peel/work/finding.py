@@ -199,9 +199,15 @@ class Finder:
 
     # Propose
 
+    @cached_property
+    def proposals(self) -> tuple[Proposal, ...]:
+        """Guesses of the subject in the small picture, the best first."""
+        return propose(self.small, self.look)
+
     def propose(self) -> Proposal:
-        """Guess the subject; in the small picture."""
-        return propose(self.small)
+        """Return the best guess of the subject, of nothing where there is none."""
+        nothing = np.zeros(self.small.shape[:2], bool)
+        return self.proposals[0] if self.proposals else Proposal(nothing, nothing, 0.0)
 
     def mark_proposal(self, job: Job, proposal: Proposal) -> Job:
         """Start anew from a guess, with the band wider where it is unsure."""

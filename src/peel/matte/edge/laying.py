@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from peel.matte.arrays import BoolArray, FloatArray, unit_floats
-from peel.matte.edge.contact_shadow import contact_shadow
+from peel.matte.marking.contact_shadow import contact_shadow
 from peel.matte.edge.evidence_maps import EXPLAINED, Known, disc, known_sides, openness, strangeness, wispiness
 from peel.matte.edge.geodesic import geodesic_distance
 from peel.matte.edge.sides import Distances, Sides, compare_sides
@@ -208,6 +208,7 @@ def _outward(scene: _Scene, joined: BoolArray | None) -> tuple[BoolArray, BoolAr
     """Return what is stray, how far the band reaches outwards, and how wispy the edge is."""
     unit, outer = scene.unit, ~scene.subject
     strange = strangeness(scene.sides, scene.known)
+    # Within the mark a shadow is left to the mark: a pale product on paper looks like one.
     strange[scene.shadow] = -1
     stray = (strange > _STRAY) & outer
     codes = stray.astype(np.uint8)
@@ -232,8 +233,7 @@ def _inward(scene: _Scene, wispy: FloatArray) -> tuple[BoolArray, BoolArray]:
     """Return how far the band reaches inwards, and the gaps that it does not reach."""
     unit, subject, sides = scene.unit, scene.subject, scene.sides
     opened = openness(sides, scene.known, wispy)
-    opened[scene.shadow & subject] = 1
-    clear = (opened > _CLEAR) & subject & ((sides.from_backdrop < EXPLAINED) | scene.shadow)
+    clear = (opened > _CLEAR) & subject & (sides.from_backdrop < EXPLAINED)
     cost = np.where(opened > 0, np.float32(_OPEN) ** -opened, np.float32(_SHUT) ** -opened)
     apart = disc(max(1, round(_GAPS_APART * unit)))
     among = (cv2.morphologyEx(clear.astype(np.uint8), cv2.MORPH_CLOSE, apart) > 0) & (opened <= _CLEAR)

@@ -17,13 +17,13 @@ _SCALES: Final = (10, 25, 60)  # standard deviations of the blurs that carry the
 _NEAR: Final = 14  # distance from the mark within which light is not taken for the backdrop's
 _DARKEST, _LIGHTEST = -1.4, -0.03  # natural logarithm of a shadow's light against the backdrop's
 _TINT: Final = 0.07  # largest difference of the channels' logarithms
-_SMOOTH: Final = 0.035  # largest local deviation of the logarithm
+_SMOOTH: Final = 0.035  # largest local deviation of the logarithm at that size
 _LOW: Final = 0.35  # lowest share of the subject's height beside which shadows lie
 _PLAIN: Final = 0.06  # deviation of the backdrop's logarithm from its carried light, up to which it is plain
 _REACH: Final = 160  # how far from the mark
 
 
-def contact_shadow(colours: FloatArray, subject: BoolArray, unit: float) -> BoolArray:
+def contact_shadow(colours: FloatArray, subject: BoolArray, unit: float, *, inside: bool = False) -> BoolArray:
     """Find the shadow beside and beneath a marked subject.
 
     Parameters
@@ -31,9 +31,11 @@ def contact_shadow(colours: FloatArray, subject: BoolArray, unit: float) -> Bool
     colours : (h, w, 3) float32 ndarray
         In [0, 1].
     subject : (h, w) bool ndarray
-        What is marked; the shadow may be part of it.
+        What is marked.
     unit : float
         Pixels for each pixel of a picture 1200 pixels long; the lengths above are in those.
+    inside : bool
+        Whether part of what is marked may be shadow: of a guess, not of a mark by hand.
 
     Returns
     -------
@@ -60,8 +62,8 @@ def contact_shadow(colours: FloatArray, subject: BoolArray, unit: float) -> Bool
     if usual > _PLAIN:
         return nothing
     local = np.sqrt(np.maximum(cv2.blur(tone**2, (5, 5)) - cv2.blur(tone, (5, 5)) ** 2, 0))
-    like = (tone > _DARKEST) & (tone < _LIGHTEST) & (spread < _TINT) & (local < _SMOOTH) & low
-    like &= away < _REACH * unit
+    like = (tone > _DARKEST) & (tone < _LIGHTEST) & (spread < _TINT) & (local < _SMOOTH / min(1.0, np.sqrt(unit))) & low
+    like &= (away < _REACH * unit) & (inside | ~subject)
     open_ = (like | (outside & (np.abs(tone) < -_LIGHTEST))).astype(np.uint8)
     _, labels = cv2.connectedComponents(open_, connectivity=4)
     known = np.unique(labels[outside & (open_ > 0)])
