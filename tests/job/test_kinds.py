@@ -123,8 +123,8 @@ def test_a_band_that_lies_deep_over_plain_backdrop_is_a_place_in_doubt(disc_job:
 
     wide = set_value(set_value(job, "recipe.band.lay", "plain"), "recipe.band.outward_px", 60.0)
 
-    assert not any(not place.is_narrow for place in read_news(job).places)
-    assert any(not place.is_narrow for place in read_news(wide).places)
+    assert not any(place.doubt == "deep" for place in read_news(job).places)
+    assert any(place.doubt == "deep" for place in read_news(wide).places)
 
 
 def test_peel_is_sure_only_of_what_it_said_itself(disc_job: Job) -> None:

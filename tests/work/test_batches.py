@@ -27,7 +27,7 @@ from peel.files.project import ProjectFile
 from peel.files.upload import upload
 from peel.job.edits import set_value
 from peel.job.job import Job, Photo, new_job
-from peel.job.marking import Stroke, paint_mark
+from peel.job.marking import Stroke, looked_at, paint_mark
 from peel.job.settings import Backing
 from peel.matte.marking.framing import same_framing
 from peel.work.batches import carry_job, job_path_for, jobs_in, load_job, photos_in, propose_job
@@ -95,14 +95,44 @@ def test_marks_follow_the_framing_and_the_recipe_comes_along() -> None:
 def test_status_is_noted_and_read_without_the_job(tmp_path: Path, disc_file: Path) -> None:
     path = tmp_path / "disc.peel"
     assert propose_job(disc_file, path)
-    status = read_status(path)
-    assert status.progress in (Progress.SNAGS, Progress.READY)
-    assert status_of(load_job(path)).progress is Progress.SOLVED
+    assert read_status(path).progress is Progress.GUESS
+    guess = load_job(path)
+    assert status_of(guess).progress is Progress.GUESS
+    assert status_of(looked_at(guess)).progress is Progress.SOLVED
     (tmp_path / "broken.peel").write_bytes(b"nothing")
     assert read_status(tmp_path / "broken.peel").progress is Progress.BROKEN
     assert Status.from_note("{").progress is Progress.UNTOUCHED
     assert Status.from_note('{"progress": "NOPE", "snags": 3}') == Status()
     assert status_of(new_job(_shifted(0, 0))).progress is Progress.UNTOUCHED
+
+
+def test_a_guess_nobody_has_looked_at_is_left_out_until_somebody_has(
+    tmp_path: Path, disc_file: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    path, out = tmp_path / "disc.peel", tmp_path / "out"
+    propose_job(disc_file, path)
+    assert main(["deliver", str(path), "--to", str(out)]) == 1
+    assert "nobody has looked at" in capsys.readouterr().err
+    assert not list(out.glob("disc*"))
+
+    session = Session.resume(ProjectFile.open(path))
+    session.apply("Backing", lambda job: set_value(job, "recipe.backing.kind", "colour"))
+    session.wait_idle()
+    session.close()
+
+    assert load_job(path).settings.photo.guess is None
+    assert main(["deliver", str(path), "--to", str(out)]) == 0
+
+
+def test_where_peel_cannot_tell_nothing_is_marked(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    noise = np.random.default_rng(5).integers(0, 256, (120, 160, 3)).astype(np.uint8)
+    Image.fromarray(noise).save(tmp_path / "noise.png")
+
+    assert main(["propose", str(tmp_path / "noise.png"), "--to", str(tmp_path)]) == 0
+
+    assert "cannot tell" in capsys.readouterr().out
+    assert not load_job(tmp_path / "noise.peel").has_subject
+    assert main(["deliver", str(tmp_path / "noise.peel"), "--to", str(tmp_path / "out")]) == 3
 
 
 @pytest.fixture(scope="module")
@@ -171,7 +201,7 @@ def test_twelve_photos_by_command_line_one_of_them_broken(
         "--sheet",
         str(tmp_path / "sheet.html"),
     ]
-    assert main(["deliver", str(jobs), "--to", str(out), *asked, "--json"]) == 3
+    assert main(["deliver", str(jobs), "--to", str(out), "--unseen", *asked, "--json"]) == 3
     rows = _last_json(capsys.readouterr().out)
     assert len(rows) == 12
     assert sum(bool(row.get("error")) for row in rows) == 1
@@ -184,7 +214,7 @@ def test_twelve_photos_by_command_line_one_of_them_broken(
 
     times = {path.name: path.stat().st_mtime_ns for path in out.glob("*.webp")}
     (out / "lamplighter-01-web.webp").unlink()
-    main(["deliver", str(jobs), "--to", str(out), *asked[:2], "--resume", "--json"])
+    main(["deliver", str(jobs), "--to", str(out), "--unseen", *asked[:2], "--resume", "--json"])
     rows = _last_json(capsys.readouterr().out)
     assert sum(bool(row.get("skipped")) for row in rows) == 10
     again = {path.name: path.read_bytes() for path in out.glob("*.webp")}
@@ -197,7 +227,7 @@ def test_two_workers_make_what_one_makes_and_a_killed_run_goes_on(session_of_twe
     jobs, one, two = tmp_path / "jobs", tmp_path / "one", tmp_path / "two"
     for photo in photos_in(session_of_twelve)[:4]:
         propose_job(photo, job_path_for(photo, jobs))
-    main(["deliver", str(jobs), "--to", str(one), "--preset", "Matte, 16 bit"])
+    main(["deliver", str(jobs), "--to", str(one), "--unseen", "--preset", "Matte, 16 bit"])
     wanted = {path.name: path.read_bytes() for path in one.glob("*.png")}
     assert len(wanted) == 4
 
@@ -207,6 +237,7 @@ def test_two_workers_make_what_one_makes_and_a_killed_run_goes_on(session_of_twe
         "peel.cli",
         "deliver",
         str(jobs),
+        "--unseen",
         "--to",
         str(two),
         "--preset",
@@ -232,12 +263,12 @@ def test_a_run_says_what_failed_and_can_be_stopped(tmp_path: Path, disc_file: Pa
     propose_job(disc_file, path)
     Session.begin(disc_file, tmp_path / "empty.peel").close()
     jobs = [tmp_path / "gone.peel", path, tmp_path / "empty.peel"]
-    rows = [row for _, row in run(jobs, RunOrder(str(tmp_path / "out"), inspects=True))]
+    rows = [row for _, row in run(jobs, RunOrder(str(tmp_path / "out"), inspects=True, unseen=True))]
     assert [bool(row.get("error")) for row in rows] == [True, False, True]
     assert "no subject" in rows[2]["error"]
     assert rows[1]["snags_open"] is not None
     with pytest.raises(Cancelled):
-        list(run([path], RunOrder(str(tmp_path / "other")), told=lambda _number, _share: False))
+        list(run([path], RunOrder(str(tmp_path / "other"), unseen=True), told=lambda _number, _share: False))
     assert report_row(load_job(path), [])["files"] == []
 
 
@@ -293,14 +324,14 @@ def test_an_order_is_delivered_to_the_client(
 ) -> None:
     client.moody = 0.3
     propose_job(disc_file, tmp_path / "disc.peel")
-    assert main(["deliver", str(tmp_path / "disc.peel"), "--to", client.address]) == 0
+    assert main(["deliver", str(tmp_path / "disc.peel"), "--to", client.address, "--unseen"]) == 0
     assert sorted(path.name for path in client.folder.glob("disc*")) == [
         "disc-cutout.png",
         "disc-flat.jpg",
         "disc-matte.png",
     ]
     assert f"{client.address}/disc-matte.png" in capsys.readouterr().out
-    main(["deliver", str(tmp_path / "disc.peel"), "--to", client.address, "--resume"])
+    main(["deliver", str(tmp_path / "disc.peel"), "--to", client.address, "--unseen", "--resume"])
     assert "as before" in capsys.readouterr().out
 
 

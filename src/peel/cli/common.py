@@ -72,8 +72,9 @@ def complain(path: str, error: str, *, alone: bool = False) -> None:
 
 
 def code_of(rows: Sequence[dict[str, Any]]) -> int:
-    """Return the exit code of what failed first of several pieces of work."""
-    return next((int(row.get("code", 5)) for row in rows if row.get("error")), 0)
+    """Return the exit code of several pieces of work: of what failed first, before what was only left out."""
+    codes = [int(row.get("code", 5)) for row in rows if row.get("error")]
+    return next((code for code in codes if code != 1), max(codes, default=0))
 
 
 class progress:  # noqa: N801 - used like a function

@@ -88,6 +88,9 @@ def deliver(
     workers: Annotated[int, typer.Option("--jobs", min=1, max=64, help="How many jobs to work on at a time.")] = 1,
     resume: Annotated[bool, typer.Option("--resume", help="Skip what was delivered before and is there.")] = False,
     replace: Annotated[bool, typer.Option("--replace", help="Replace files where a preset says to ask.")] = False,
+    unseen: Annotated[
+        bool, typer.Option("--unseen", help="Deliver guesses of Peel's too that nobody has looked at.")
+    ] = False,
     as_json: Annotated[bool, typer.Option("--json", help="Print a line of JSON for each job.")] = False,
 ) -> None:
     """Deliver files of jobs; one that fails stops no other."""
@@ -97,7 +100,9 @@ def deliver(
     from peel.work.leftovers import tidy_up
     from peel.work.runs import RunOrder, run
 
-    order = RunOrder(to, tuple(find_preset(name) for name in preset or []), resumes=resume, replaces=replace)
+    order = RunOrder(
+        to, tuple(find_preset(name) for name in preset or []), resumes=resume, replaces=replace, unseen=unseen
+    )
     tidy_up()
     listed = _listed(jobs)
     rows: list[dict[str, Any]] = [{} for _ in listed]

@@ -22,6 +22,7 @@ from peel.desk.deliver_desk import DeliverDesk
 from peel.desk.desk_state import DeskState
 from peel.desk.display.tiles import DisplayTiles
 from peel.desk.edge_desk import EdgeDesk
+from peel.desk.far_desk import FarDesk
 from peel.desk.file_desk import FileDesk
 from peel.desk.finish_desk import FinishDesk
 from peel.desk.guide import GuideView
@@ -90,6 +91,7 @@ class Bench(QWidget):
         edge = self.panels[Step.EDGE]
         assert isinstance(edge, EdgePanel)
         self.edge_desk = EdgeDesk(desk, edge)
+        self.far_desk = FarDesk(desk)
         self.separation_desk = SeparationDesk(desk, edge)
         matte = self.panels[Step.MATTE]
         assert isinstance(matte, MattePanel)
@@ -177,6 +179,7 @@ class Bench(QWidget):
             *workers,
             self.marking_desk.close,
             self.edge_desk.close,
+            self.far_desk.close,
             self.separation_desk.close,
             self.repair_desk.close,
             self.finish_desk.close,

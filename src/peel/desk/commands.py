@@ -31,6 +31,12 @@ COMMANDS: Final = (
     Command("Board", ("Ctrl+B",), lambda desk: desk.ask.board.emit(), meaning="the assignment's board"),
     Command("Next photo", ("Ctrl+PgDown",), lambda desk: desk.ask.photo.emit(1), meaning="next photo of the board"),
     Command("Photo before", ("Ctrl+PgUp",), lambda desk: desk.ask.photo.emit(-1), meaning="the photo before"),
+    Command(
+        "Keep only what is near",
+        ("Ctrl+Backspace",),
+        lambda desk: desk.ask.keep_near.emit(),
+        meaning="take back what a stroke changed far from it",
+    ),
     Command("Undo", ("Ctrl+Z",), DeskState.undo, repeats=True),
     Command("Redo", ("Ctrl+Shift+Z", "Ctrl+Y"), DeskState.redo, repeats=True),
     Command("Open", ("Ctrl+O",), lambda desk: desk.ask.open_file.emit()),

@@ -69,6 +69,8 @@ class Asks(QObject):
     fold_proofs = Signal()
     walk = Signal(int)
     mend = Signal()
+    mend_all = Signal()
+    keep_near = Signal()
     accept = Signal()
     strip = Signal()
     look_at = Signal(object, float)
@@ -96,6 +98,8 @@ class DeskState(QObject):
     step_changed, tool_changed, view_changed, look_changed, brush_changed, wipe_changed, overlay_changed : ()
     ways_changed : ()
         The tool in the hand works in another way now, or holds something else.
+    stroke_made : (tuple of points, float)
+        A stroke is about to be applied, and may change the photo's zones within so many pixels of its points.
     said : (Trouble,)
         Something to be shown to the person.
     left_behind : ()
@@ -113,6 +117,7 @@ class DeskState(QObject):
     wipe_changed = Signal()
     overlay_changed = Signal()
     ways_changed = Signal()
+    stroke_made = Signal(object, float)
     said = Signal(object)
     left_behind = Signal()
 

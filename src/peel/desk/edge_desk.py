@@ -7,10 +7,15 @@ from peel.desk.lane_desk import LaneDesk
 from peel.desk.panels.edge import EdgePanel
 from peel.desk.steps import Step
 from peel.job.job import Job
-from peel.work.edge_places import EdgeNews, read_news
+from peel.work.edge_places import Doubt, EdgeNews, open_gaps, read_news
 
 __all__ = ["EdgeDesk"]
 
+_WORDS: dict[Doubt, tuple[str, str]] = {
+    "narrow": ("something goes on beyond the band here", "brush Band over it if it belongs to the subject"),
+    "deep": ("the band lies over something plain here", "brush Certain over it if it is not half-clear"),
+    "gap": ("a gap? It looks like the backdrop", "F2 opens it, Shift+F2 opens all gaps; left alone it stays solid"),
+}
 _LEAST_PX = 220.0  # shown around a place, so that it is seen in its surroundings
 
 
@@ -32,6 +37,8 @@ class EdgeDesk(LaneDesk):
         desk.job_changed.connect(lambda _job, _before: self._look())
         panel.page_turned.connect(self._look)
         desk.ask.walk.connect(self._on_walk)
+        desk.ask.mend.connect(lambda: self._open(everything=False))
+        desk.ask.mend_all.connect(lambda: self._open(everything=True))
         self._read.connect(self._on_read)
 
     def _look(self) -> None:
@@ -68,6 +75,21 @@ class EdgeDesk(LaneDesk):
             self._panel.show_news(self._news)
             self._desk.show_places(() if self._panel.shows_separation else self._news.places)
 
+    def _open(self, *, everything: bool) -> None:
+        """Open the gap that the walk stands at, or the first one; or all of them."""
+        if self._desk.step is not Step.EDGE:
+            return
+        gaps, found = self._news.gaps, [place for place in self._news.places if place.doubt == "gap"]
+        if gaps is None or not found:
+            self._desk.say("There is no enclosed gap in doubt.")
+            return
+        if everything:
+            self._desk.edit("Open all gaps", lambda job: open_gaps(job, gaps))
+            return
+        here = self._news.places[self._at] if 0 <= self._at < len(self._news.places) else found[0]
+        at = (here if here.doubt == "gap" else found[0]).at
+        self._desk.edit("Open a gap", lambda job: open_gaps(job, gaps, at))
+
     def _on_walk(self, by: int) -> None:
         if self._desk.step is Step.EDGE:
             self.walk(by)
@@ -90,9 +112,5 @@ class EdgeDesk(LaneDesk):
         self._at = (self._at + by) % len(places) if self._at >= 0 or by > 0 else len(places) - 1
         place = places[self._at]
         self._desk.ask.look_at.emit(QPointF(*place.at), max(_LEAST_PX, place.reach_px))
-        what, do = (
-            ("something goes on beyond the band here", "brush Band over it if it belongs to the subject")
-            if place.is_narrow
-            else ("the band lies over something plain here", "brush Certain over it if it is not half-clear")
-        )
+        what, do = _WORDS[place.doubt]
         self._desk.say(f"Place {self._at + 1} of {len(places)}: {what}.", f"{do[0].upper()}{do[1:]}.")

@@ -14,7 +14,7 @@ from peel.desk.tools.area import AreaTool
 from peel.job.marking import Change, clear_marks, reshape, swap_sides
 from peel.job.settings import Point
 from peel.matte.marking.proposal import Proposal
-from peel.work.finding import proposal_words
+from peel.work.finding import NOTHING_FOUND, proposal_words
 from peel.work.views import View, zone_hues
 
 __all__ = ["MarkingDesk"]
@@ -34,6 +34,7 @@ class MarkingDesk(LaneDesk):
         self._area_tool = AreaTool()
         self._found = ("", "")
         self._asked: object = None
+        self._guess = 0
         panel.swap_asked.connect(lambda: desk.edit("Swap sides", lambda job: swap_sides(job, self._area)))
         panel.clear_asked.connect(lambda: desk.edit("Clear", lambda job: clear_marks(job, self._area)))
         panel.area_asked.connect(lambda: desk.borrow(self._area_tool))
@@ -80,15 +81,31 @@ class MarkingDesk(LaneDesk):
         finder = bridge.session.finder
         self._panel.propose.setText("Looking for a subject")
         self._panel.propose.setEnabled(False)
-        self._lane.submit("propose", lambda _ticket: finder.propose(), lambda found: self._proposed.emit(bridge, found))
+        self._lane.submit("propose", lambda _ticket: finder.proposals, lambda found: self._proposed.emit(bridge, found))
 
-    def _on_proposed(self, bridge: object, proposal: Proposal) -> None:
+    def _next_of(self, guesses: tuple[Proposal, ...]) -> tuple[Proposal, str]:
+        """Return the guess to be marked: the best, or the next one where the last edit was a guess; and its words."""
+        assert self._desk.bridge is not None
+        again = self._desk.bridge.session.history.current.label == "Propose"
+        self._guess = (self._guess + 1) % len(guesses) if again else 0
+        if len(guesses) == 1:
+            return guesses[0], " Peel sees no other subject." if again else ""
+        return guesses[self._guess], f" Guess {self._guess + 1} of {len(guesses)}: P shows the next one."
+
+    def _on_proposed(self, bridge: object, guesses: tuple[Proposal, ...]) -> None:
         self._panel.propose.setText("Propose a subject")
         self._panel.propose.setEnabled(True)
         if self._desk.bridge is None or bridge is not self._desk.bridge:
             return
+        if not guesses:
+            self._desk.say(NOTHING_FOUND)
+            return
+        proposal, more = self._next_of(guesses)
         said, is_worth_it = proposal_words(proposal)
+        if self._guess > 0:  # asked for on top of the best guess
+            said, is_worth_it = f"Another guess ({proposal.region.mean() * 100:.0f} % of the photo).", True
         if is_worth_it:
+            said += more
             finder = self._desk.bridge.session.finder
             self._desk.edit("Propose", lambda job: finder.mark_proposal(job, proposal))
             if self._desk.view is View.PHOTO:

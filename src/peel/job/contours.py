@@ -16,6 +16,7 @@ from peel.job.job import Job
 from peel.job.kinds import RELEASED
 from peel.job.lay_band import lay_zones
 from peel.job.marked import trust_code
+from peel.job.plane import Plane
 from peel.job.rect import Rect
 from peel.job.settings import MOST_CONTOURS, Contour, Node, Point
 from peel.matte.marking.coverage import coverage
@@ -87,7 +88,14 @@ def nodes_along(run: Sequence[Point], tolerance_px: float, *, exact: bool = Fals
         smooth = bool(back.any() and out.any() and _turn(-back, out) < 12)
         fitted = following is not None
         nodes.append(
-            Node(at=_point(piece[3]), back=_point(back), out=_point(out), smooth=smooth, exact=exact, fitted=fitted)
+            Node(
+                at=_point(piece[3]),
+                back=_point(back),
+                out=_point(out),
+                smooth=smooth,
+                trust=1.0 if exact else None,
+                fitted=fitted,
+            )
         )
     return (_point(pieces[0][1] - pieces[0][0]) if pieces else (0.0, 0.0)), tuple(nodes)
 
@@ -166,6 +174,11 @@ def close_contour(job: Job, nodes: Sequence[Node] = (), *, out: Point = (0.0, 0.
         first = _changed(first, back=nodes[-1].back)
         drawn = (*drawn[:-1], _changed(drawn[-1], out=out), *nodes[:-1])
     closed = current.model_copy(update={"nodes": (first, *drawn[1:]), "closed": True})
+    if closed.hole and not rest and not job.has_subject:
+        # A hole drawn first is a hole in a subject that is all of the photo.
+        filled = Plane.filled(job.photo.height, job.photo.width, 255)
+        whole = job.with_photo_settings(unmarked="subject", contours=(closed,)).with_planes(outline=filled)
+        return lay_zones(_redrawn(whole, None, closed), job.photo.bounds)
     return _redrawn(job.with_photo_settings(contours=(*rest, closed)), None, closed)
 
 

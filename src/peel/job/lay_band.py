@@ -16,11 +16,13 @@ from peel.matte.arrays import ByteArray
 from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN, lay_band
 from peel.matte.parallel import run_all
 
-__all__ = ["band_reach", "lay_zones"]
+__all__ = ["TRIMAP_OF", "band_reach", "lay_zones", "with_zones"]
 
 _LARGE: Final = 0.25  # share of the photo's side above which a change is no stroke
 _BLOCK: Final = 768
-_TRIMAP_OF: Final = np.array([0, BACKGROUND, UNKNOWN, FOREGROUND], np.uint8)
+
+TRIMAP_OF: Final = np.array([0, BACKGROUND, UNKNOWN, FOREGROUND], np.uint8)
+"""The zone that each code of the plane `corrections` stands for; 0 for none."""
 
 
 def band_reach(band: Band) -> int:
@@ -66,8 +68,8 @@ def lay_zones(job: Job, changed: Rect, reach: int | None = None) -> Job:
         zones[laid.unsure] = UNKNOWN
     corrections = job.corrections.read(window)
     if corrections.any():
-        zones = np.where(corrections == 0, zones, _TRIMAP_OF[corrections])
-    derived = _with_zones(job, window, zones)
+        zones = np.where(corrections == 0, zones, TRIMAP_OF[corrections])
+    derived = with_zones(job, window, zones)
     return _with_kinds(derived, window, zones, laid) if is_read else derived
 
 
@@ -120,7 +122,8 @@ def _each(work: Callable[[Rect], None], blocks: list[Rect]) -> None:
         work(block)
 
 
-def _with_zones(job: Job, window: Rect, zones: ByteArray) -> Job:
+def with_zones(job: Job, window: Rect, zones: ByteArray) -> Job:
+    """Write the zones of a window; the matte is fixed where they are certain, and unsolved where they changed."""
     differs = zones != job.zones.read(window)
     if not differs.any():
         return job

@@ -10,16 +10,18 @@ from enum import Enum
 import numpy as np
 
 from peel.errors import MarkError
+from peel.job.contours import outline_of
 from peel.job.job import Job
 from peel.job.kinds import RELEASED, said, unsolve_kinds
-from peel.job.lay_band import lay_zones
-from peel.job.marked import marked_subject
+from peel.job.lay_band import TRIMAP_OF, lay_zones, with_zones
+from peel.job.marked import marked_subject, trust_code
 from peel.job.plane import Plane
 from peel.job.planes import PLANES, Role
 from peel.job.rect import Rect
 from peel.job.settings import Point
-from peel.matte.arrays import BoolArray, FloatArray
+from peel.matte.arrays import BoolArray, ByteArray, FloatArray
 from peel.matte.edge.kinds import Kind
+from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
 from peel.matte.marking.coverage import coverage
 from peel.matte.marking.regions import drop_islands, fill_holes, grown, region_at, smoothed
 from peel.matte.marking.strokes import stroke_bounds, stroke_mask
@@ -36,18 +38,27 @@ __all__ = [
     "covered_by",
     "fill_area",
     "kind_area",
+    "kind_everywhere",
+    "kind_of_contour",
+    "kind_of_piece",
+    "looked_at",
     "mark_region",
+    "narrow_band",
     "paint_kind",
     "paint_mark",
+    "paint_trust",
     "paint_zone",
     "release_zone",
     "reshape",
+    "restore_zones",
     "swap_sides",
+    "with_trust",
     "without_marks",
 ]
 
 
 _HALF = 0.5
+_BESIDE_PX = 60.0  # photo pixels beside a boundary that belong to its edge
 
 
 class Zone(Enum):
@@ -67,16 +78,27 @@ class Stroke:
 
 
 def paint_mark(job: Job, stroke: Stroke, *, subject: bool) -> Job:
-    """Brush over the subject (or the backdrop); the band is laid around the new boundary."""
+    """Brush over the subject (or the backdrop); the band is laid around the new boundary.
+
+    On a photo on which nothing is marked, brushing the backdrop takes all the rest for subject.
+    """
     window = _window(job, stroke)
     if window.is_empty:
         return job
+    if not subject and not job.has_subject and not job.settings.photo.contours:
+        marked = _marked_by(all_subject(job), stroke, window, subject=False)
+        return lay_zones(marked, job.photo.bounds)
+    return lay_zones(_marked_by(job, stroke, window, subject=subject), window)
+
+
+def _marked_by(job: Job, stroke: Stroke, window: Rect, *, subject: bool) -> Job:
+    """Mark what a stroke touches; the zones are not laid yet."""
     touched = stroke_mask(stroke.points, stroke.radius_px, window.as_tuple)
-    marked = job.with_planes(
+    return job.with_planes(
         marks=_painted(job.marks, touched, window, 2 if subject else 1),
         corrections=_painted(job.corrections, touched, window, 0),
+        trusted=_painted(job.trusted, touched, window, 0),
     )
-    return lay_zones(marked, window)
 
 
 def paint_zone(job: Job, stroke: Stroke, zone: Zone) -> Job:
@@ -89,12 +111,48 @@ def release_zone(job: Job, stroke: Stroke) -> Job:
     return _correct(job, stroke, 0)
 
 
+def narrow_band(job: Job, stroke: Stroke) -> Job:
+    """Brush the band away: what was brushed wider is given back, and what was laid becomes what it is marked as."""
+    window = _window(job, stroke)
+    if window.is_empty:
+        return job
+    touched = stroke_mask(stroke.points, stroke.radius_px, window.as_tuple)
+    corrections, zones = job.corrections.read(window), job.zones.read(window)
+    widened = touched & (corrections == Zone.UNSURE.value)
+    laid = touched & ~widened & (zones == UNKNOWN)
+    certain = np.where(marked_subject(job, window), Zone.SUBJECT.value, Zone.BACKDROP.value)
+    corrections[laid] = certain[laid]
+    corrections[widened] = 0
+    return _corrected(job, window, widened | laid, corrections)
+
+
 def _correct(job: Job, stroke: Stroke, value: int) -> Job:
     window = _window(job, stroke)
     if window.is_empty:
         return job
     touched = stroke_mask(stroke.points, stroke.radius_px, window.as_tuple)
-    return lay_zones(job.with_planes(corrections=_painted(job.corrections, touched, window, value)), window, reach=0)
+    corrections = job.corrections.read(window)
+    corrections[touched] = value
+    return _corrected(job, window, touched, corrections)
+
+
+def _corrected(job: Job, window: Rect, touched: BoolArray, corrections: ByteArray) -> Job:
+    """Write corrections, and derive the zones of the pixels they touch; no other pixel changes."""
+    corrected = job.with_planes(corrections=job.corrections.write(window, corrections))
+    zones = job.zones.read(window)
+    if (corrections[touched] == 0).any():
+        zones[touched] = lay_zones(corrected, window, reach=0).zones.read(window)[touched]
+    brushed = touched & (corrections > 0)
+    zones[brushed] = TRIMAP_OF[corrections[brushed]]
+    return unsolve_kinds(job, with_zones(corrected, window, zones), window)
+
+
+def restore_zones(job: Job, before: Job, where: BoolArray, window: Rect) -> Job:
+    """Take back what became of the zones in a part of a window, by corrections."""
+    codes = np.full(256, Zone.UNSURE.value, np.uint8)
+    codes[BACKGROUND], codes[FOREGROUND] = Zone.BACKDROP.value, Zone.SUBJECT.value
+    corrections = np.where(where, codes[before.zones.read(window)], job.corrections.read(window))
+    return _corrected(job, window, where, corrections)
 
 
 def paint_kind(job: Job, stroke: Stroke, kind: Kind | None) -> Job:
@@ -103,6 +161,47 @@ def paint_kind(job: Job, stroke: Stroke, kind: Kind | None) -> Job:
     if window.is_empty:
         return job
     return _with_kind(job, stroke_mask(stroke.points, stroke.radius_px, window.as_tuple), window, kind)
+
+
+def kind_everywhere(job: Job, kind: Kind, within: BoolArray | None = None) -> Job:
+    """Say of what kind the whole edge is, or the part of it in a region of the photo's size."""
+    whole = job.photo.bounds
+    near = np.ones((whole.height, whole.width), bool) if within is None else within
+    return _with_kind(job, near, whole, kind)
+
+
+def kind_of_piece(job: Job, kind: Kind, spot: Point) -> Job:
+    """Say of what kind the edge of the piece of subject at a spot is, that of its holes included.
+
+    Raises
+    ------
+    MarkError
+        If the spot lies on no subject.
+    """
+    column, row = int(np.floor(spot[0])), int(np.floor(spot[1]))
+    whole = job.photo.bounds
+    subject = marked_subject(job, whole)
+    if not (0 <= row < whole.height and 0 <= column < whole.width) or not subject[row, column]:
+        raise MarkError("There is no subject at that spot.", "Rest the cursor on the piece first.")
+    piece = region_at(subject.astype(np.uint8), row, column)
+    return kind_everywhere(job, kind, grown(piece, _BESIDE_PX))
+
+
+def kind_of_contour(job: Job, kind: Kind, spot: Point) -> Job:
+    """Say of what kind the edge along the contour nearest to a spot is.
+
+    Raises
+    ------
+    MarkError
+        If no contour is drawn.
+    """
+    drawn = [contour for contour in job.settings.photo.contours if contour.closed]
+    if not drawn:
+        raise MarkError("No contour is drawn on this photo.", "Give the kind to the whole edge or to a piece.")
+    outlines = [outline_of(contour) for contour in drawn]
+    nearest = min(outlines, key=lambda outline: float(np.hypot(*(outline - spot).T).min()))
+    line = tuple((float(x), float(y)) for x, y in np.concatenate([nearest, nearest[:1]]))
+    return paint_kind(job, Stroke(line, _BESIDE_PX), kind)
 
 
 def kind_area(job: Job, area: Sequence[Point], kind: Kind) -> Job:
@@ -263,8 +362,27 @@ def clear_marks(job: Job, area: Sequence[Point] = ()) -> Job:
 def without_marks(job: Job) -> Job:
     """Return the job as it was before anything was marked, with its other settings."""
     return job.without(Role.MARK, Role.BAND, Role.SOLUTION, Role.TOUCH, Role.COLOUR).with_photo_settings(
-        contours=(), unmarked="backdrop"
+        contours=(), unmarked="backdrop", guess=None
     )
+
+
+def with_trust(job: Job, region: BoolArray, window: Rect, trust: float) -> Job:
+    """Trust the mark less, or more, in a region of a window; the zones are laid by whoever marks it."""
+    return job.with_planes(trusted=_painted(job.trusted, region, window, trust_code(trust)))
+
+
+def paint_trust(job: Job, stroke: Stroke, trust: float | None) -> Job:
+    """Brush over the boundary to say how much it is trusted; None leaves it to the recipe. The band follows."""
+    window = _window(job, stroke)
+    if window.is_empty:
+        return job
+    touched = stroke_mask(stroke.points, stroke.radius_px, window.as_tuple)
+    return lay_zones(job.with_planes(trusted=_painted(job.trusted, touched, window, trust_code(trust))), window)
+
+
+def looked_at(job: Job) -> Job:
+    """Take note that somebody has looked at a guess."""
+    return job if job.settings.photo.guess is None else job.with_photo_settings(guess=None)
 
 
 def covered_by(job: Job, area: Sequence[Point]) -> tuple[Rect, FloatArray]:

@@ -1,6 +1,6 @@
 """Read a job's edge at reduced size, and bring what was found back to the photo's."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Final
 
 import cv2
@@ -19,6 +19,7 @@ __all__ = ["Laid", "read_band", "read_window", "reading_reach"]
 
 _REACH: Final = 110  # working pixels around a change in which the band is read again
 _CONTEXT: Final = 70  # working pixels around those that are looked at
+_UNSURE: Final = 2  # code of the plane `corrections`
 _WIDER: Final = 3  # working pixels by which the evidence is widened where a loose kind was brushed
 
 
@@ -52,7 +53,7 @@ def read_band(job: Job, window: Rect) -> Laid | None:
     if reading is None:
         return None
     unsure = _with_said(job, around, step, reading)
-    suggestion = suggest_kinds(reading)
+    suggestion = suggest_kinds(_with_given(job, around, step, reading))
     height, width = unsure.shape
     full = cv2.resize(unsure.astype(np.uint8) * 255, (width * step, height * step), interpolation=cv2.INTER_LINEAR)
     part = window.within(around)
@@ -112,12 +113,25 @@ def _trust(job: Job, around: Rect, inside: BoolArray, step: int) -> FloatArray |
 
 def _mark(job: Job, around: Rect) -> BoolArray:
     """Return the mark; where zones were given in place of one, the line half-way through their band."""
-    corrections = job.corrections.read(around)
-    if not corrections.all() or job.marks.constant_in(around) != 0 or job.outline.constant_in(around) != 0:
+    if not _are_given(job, around):
         return marked_subject(job, around)
+    corrections = job.corrections.read(around)
     subject, backdrop = (corrections != code for code in (3, 1))
     distances = (cv2.distanceTransform(side.astype(np.uint8), cv2.DIST_L2, 3) for side in (subject, backdrop))
     return np.asarray(next(distances) < next(distances), bool)
+
+
+def _with_given(job: Job, around: Rect, step: int, reading: Reading) -> Reading:
+    """Describe kinds by the band that was given, where zones were given in place of a mark."""
+    if not _are_given(job, around):
+        return reading
+    given = job.corrections.read(around)[::step, ::step] == _UNSURE
+    return replace(reading, unsure=reading.unsure | given)
+
+
+def _are_given(job: Job, around: Rect) -> bool:
+    is_all = bool(job.corrections.read(around).all())
+    return is_all and job.marks.constant_in(around) == 0 and job.outline.constant_in(around) == 0
 
 
 def _aligned(rect: Rect, step: int) -> Rect:

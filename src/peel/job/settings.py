@@ -298,6 +298,7 @@ class PhotoSettings(SettingsModel):
     Attributes
     ----------
     unmarked : what the photo is taken for where nothing was marked.
+    guess : how sure Peel was of a guess that nobody has looked at yet, in [0, 1]; None for everything else.
     contours : the drawn outlines, in the order in which they were begun.
     sheer_colours : colours that sheer material has of its own, in the photo's profile, where nothing solid shows them.
     mixing : how the person says that subject and backdrop mix, in linear light or by encoded value; None leaves it to
@@ -314,6 +315,7 @@ class PhotoSettings(SettingsModel):
     """
 
     unmarked: Literal["backdrop", "subject"] = "backdrop"
+    guess: Annotated[float, Field(ge=0, le=1)] | None = None
     contours: Annotated[tuple[Contour, ...], Field(max_length=MOST_CONTOURS)] = ()
     sheer_colours: Annotated[tuple[HexColour, ...], Field(max_length=MOST_SHEER_COLOURS)] = ()
     mixing: Mixing | None = None

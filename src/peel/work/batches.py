@@ -62,6 +62,8 @@ def jobs_in(folder: Path) -> list[Path]:
 def propose_job(photo: Path, path: Path, recipe: RecipeFile | None = None) -> str:
     """Begin a job on a photo with Peel's own guess of the subject, solved and inspected; say what was found.
 
+    Where Peel cannot tell a subject, nothing is marked.
+
     Raises
     ------
     PhotoError, SolveError
@@ -72,16 +74,16 @@ def propose_job(photo: Path, path: Path, recipe: RecipeFile | None = None) -> st
     def work(session: Session) -> str:
         finder = session.finder
         proposal = finder.propose()
-        said, _ = proposal_words(proposal)
+        said, is_worth_it = proposal_words(proposal)
 
         def edit(job: Job) -> Job:
             if recipe is not None:
                 for asset in recipe.assets:
                     job = job.with_asset(asset)
                 job = use_settings(job, job.settings.model_copy(update={"recipe": recipe.recipe}))
-            return finder.mark_proposal(job, proposal)
+            return finder.mark_proposal(job, proposal, unseen=True) if is_worth_it else job
 
-        session.apply("Propose", edit)
+        session.apply("Propose", edit, by_hand=False)
         return said
 
     return _begun(photo, path, work)
@@ -105,7 +107,7 @@ def carry_job(source: Job, photo: Path, path: Path, what: What) -> str:
 
     def work(session: Session) -> str:
         after = edit(session.job)  # here, so that what cannot be carried is said to whoever asked
-        session.apply(_carry_label(source), lambda _job: after)
+        session.apply(_carry_label(source), lambda _job: after, by_hand=False)
         return said[0]
 
     there = photo if photo.suffix.lower() == ".peel" else path

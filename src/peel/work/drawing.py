@@ -7,9 +7,10 @@ import numpy as np
 from peel.job import contours
 from peel.job.job import Job
 from peel.job.settings import Point
+from peel.work.finding import Finder
 from peel.work.tracing import Tracer
 
-__all__ = ["close_along", "freehand", "set_point"]
+__all__ = ["close_along", "found_within_outline", "freehand", "set_point"]
 
 _TRACED_PX: Final = 1.25  # how far fitted curves may stray from a line along an edge
 
@@ -19,8 +20,9 @@ def freehand(job: Job, run: list[Point], tolerance: float, exact: bool, hole: bo
     drawing = contours.open_contour(job)
     start = drawing.nodes[-1].at if drawing is not None else run[0]
     near = np.hypot(start[0] - run[0][0], start[1] - run[0][1]) < 4 * tolerance
-    out, nodes = contours.nodes_along(run if near else [start, *run], tolerance, exact=exact)
-    if drawing is None:
+    out, nodes = contours.nodes_along(run, tolerance, exact=exact)
+    if drawing is None or not near:
+        # A run that begins away from the last point is joined to it by a straight stretch, without a bend.
         return contours.add_nodes(job, [contours.make_node(run[0], out=out, exact=exact), *nodes], hole=hole)
     return contours.add_nodes(job, nodes, out=out)
 
@@ -37,6 +39,19 @@ def set_point(job: Job, to: Point, reach: float, exact: bool, hole: bool, tracer
     line = tracer.path(drawing.nodes[-1].at, to)
     out, nodes = contours.nodes_along([(float(x), float(y)) for x, y in line], _TRACED_PX, exact=exact)
     return contours.add_nodes(job, nodes, out=out) if nodes else job
+
+
+def found_within_outline(job: Job, finder: Finder) -> Job:
+    """Take the open contour for a limit: find the subject within it, and drop the contour.
+
+    Raises
+    ------
+    MarkError
+        If nothing within differs from what lies around it.
+    """
+    drawing = contours.open_contour(job)
+    left = contours.leave_contour(job)
+    return left if drawing is None or len(drawing.nodes) < 3 else finder.mark_within(left, contours.outline_of(drawing))
 
 
 def close_along(job: Job, exact: bool, tracer: Tracer | None) -> Job:

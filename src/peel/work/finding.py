@@ -9,27 +9,41 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from peel.errors import MarkError
 from peel.files.profiles import to_screen
 from peel.job.job import Job, Photo
 from peel.job.marked import sampled_subject
-from peel.job.marking import Change, Zone, all_subject, changed_region, mark_region, without_marks
+from peel.job.marking import Change, Zone, all_subject, changed_region, mark_region, with_trust, without_marks
 from peel.job.rect import Rect
 from peel.job.settings import Point
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray
 from peel.matte.marking.alike import colour_distance, distance_in_lab, lab_of, within
 from peel.matte.marking.boundary import traced
 from peel.matte.marking.coverage import coverage
-from peel.matte.marking.proposal import Proposal, propose
+from peel.matte.marking.proposal import CANNOT_TELL, Proposal, propose
+from peel.matte.marking.regions import drop_islands, fill_holes
 from peel.matte.marking.strokes import stroke_mask
-from peel.matte.marking.sweep import sweep
+from peel.matte.marking.sweep import found_within, sweep
 from peel.work.stages import Pyramid
 from peel.work.tracing import eight_bit
 
-__all__ = ["AlikePick", "Finder", "proposal_words"]
+__all__ = ["GUESS_TRUST", "NOTHING_FOUND", "SWEPT_TRUST", "AlikePick", "Finder", "proposal_words"]
 
 _LOOK_PX: Final = 1_600_000  # pixels of the picture in which regions are shown while the hand moves
 _SMALL_PX: Final = 60_000  # pixels of the picture in which a graph is cut while the hand moves
 _SAMPLE_PX: Final = 2
+_HALF: Final = 128  # of the coverage of a pixel
+_SPECK: Final = 0.004  # share of a limit's area below which pieces and holes within it are noise
+_GOOD: Final = 0.8  # confidence from which a guess is called good
+
+GUESS_TRUST: Final = 0.35
+"""Trust in a guess of Peel's."""
+
+NOTHING_FOUND: Final = "Peel cannot tell a subject from the backdrop here: mark it with Sweep or Contour."
+"""What is said of a photo without a guess."""
+
+SWEPT_TRUST: Final = 0.4
+"""Trust in a boundary that was found from a stroke."""
 
 
 @dataclass(frozen=True)
@@ -146,7 +160,7 @@ class Finder:
     # Sweep
 
     def _swept(
-        self, job: Job, points: tuple[Point, ...], radius_px: float, subject: bool
+        self, job: Job, points: tuple[Point, ...], radius_px: float, subject: bool, reach_px: float | None
     ) -> tuple[BoolArray, BoolArray]:
         """Return the side that grows, before and after, in the small picture."""
         height, width = self.small.shape[:2]
@@ -157,25 +171,82 @@ class Finder:
         if not subject and not side.any():
             side[:] = True
         present = side if subject else ~side
-        return present, sweep(self.small, stroke, present & ~stroke, marks == (1 if subject else 2))
+        reach = None if reach_px is None else reach_px * scale
+        return present, sweep(self.small, stroke, present & ~stroke, marks == (1 if subject else 2), reach)
 
-    def swept_shown(self, job: Job, points: tuple[Point, ...], radius_px: float, *, subject: bool) -> BoolArray:
-        """Return what a stroke adds to its side, in the picture that is shown."""
-        present, grown = self._swept(job, points, radius_px, subject)
+    def swept_shown(
+        self,
+        job: Job,
+        points: tuple[Point, ...],
+        radius_px: float,
+        *,
+        subject: bool,
+        reach_px: float | None = None,
+    ) -> BoolArray:
+        """Return what a stroke adds to its side, in the picture that is shown; see `mark_swept`."""
+        present, grown = self._swept(job, points, radius_px, subject, reach_px)
         height, width = self.look.shape[:2]
         shown = traced([(1, self.look)], grown, (0, 0, height, width))
         return np.asarray(shown & _enlarged(_around(grown & ~present), (height, width)))
 
-    def mark_swept(self, job: Job, points: tuple[Point, ...], radius_px: float, *, subject: bool) -> Job:
-        """Mark what a stroke grows to, its boundary found again in the photo itself."""
-        present, grown = self._swept(job, points, radius_px, subject)
+    def mark_swept(
+        self,
+        job: Job,
+        points: tuple[Point, ...],
+        radius_px: float,
+        *,
+        subject: bool,
+        reach_px: float | None = None,
+    ) -> Job:
+        """Mark what a stroke grows to, its boundary found again in the photo itself.
+
+        Parameters
+        ----------
+        job : Job
+        points : tuple of x, y
+        radius_px : float
+        subject : bool
+            Whether the subject grows, or the backdrop.
+        reach_px : float, optional
+            How far from the stroke it may grow; without a limit unless given.
+        """
+        present, grown = self._swept(job, points, radius_px, subject, reach_px)
         changed = _around(grown & ~present)
         if not changed.any():
             return job
         start = all_subject(job) if not subject and not job.has_subject else job
         window = self._photo_window(changed)
         region = self._exactly(grown, window) & self._enlarged_to(changed, window)
+        if reach_px is not None:
+            region &= stroke_mask(points, radius_px + reach_px, window.as_tuple)
+        start = with_trust(start, _around(region), window, SWEPT_TRUST)
         return mark_region(start, region, Zone.SUBJECT if subject else Zone.BACKDROP, window, zones_from=job)
+
+    def mark_within(self, job: Job, outline: NDArray[np.float64]) -> Job:
+        """Mark the subject that is found within an outline, which is only a limit: all outside it is backdrop.
+
+        Raises
+        ------
+        MarkError
+            If nothing within differs from what lies around it.
+        """
+        height, width = self.small.shape[:2]
+        scale = width / self._photo.width
+        inside = coverage([outline * scale], (0, 0, height, width)) >= _HALF
+        region = fill_holes(found_within(self.small, inside), _SPECK * inside.sum())
+        region = drop_islands(region, _SPECK * inside.sum())
+        if not region.any():
+            raise MarkError(
+                "Nothing within that outline differs from what lies around it.",
+                "Draw it closer to the subject, or Sweep across the subject within it.",
+            )
+        whole = job.photo.bounds
+        limit = coverage([outline], whole.as_tuple) >= _HALF
+        found = self._exactly(region, whole) & limit
+        start = with_trust(job, limit, whole, SWEPT_TRUST)
+        outside = mark_region(start, ~limit, Zone.BACKDROP, zones_from=job)
+        cleared = mark_region(outside, limit & ~found, Zone.BACKDROP, zones_from=outside)
+        return mark_region(cleared, found, Zone.SUBJECT, zones_from=job)
 
     def _photo_window(self, cells: BoolArray) -> Rect:
         rows, columns = np.flatnonzero(cells.any(axis=1)), np.flatnonzero(cells.any(axis=0))
@@ -209,10 +280,22 @@ class Finder:
         nothing = np.zeros(self.small.shape[:2], bool)
         return self.proposals[0] if self.proposals else Proposal(nothing, nothing, 0.0)
 
-    def mark_proposal(self, job: Job, proposal: Proposal) -> Job:
-        """Start anew from a guess, with the band wider where it is unsure."""
+    def mark_proposal(self, job: Job, proposal: Proposal, *, unseen: bool = False) -> Job:
+        """Start anew from a guess, trusted less than a mark by hand.
+
+        Parameters
+        ----------
+        job : Job
+        proposal : Proposal
+        unseen : bool
+            Whether nobody is looking, so that the job is called a guess until somebody has.
+        """
         whole = job.photo.bounds
-        marked = mark_region(without_marks(job), self._exactly(proposal.region, whole), Zone.SUBJECT)
+        everywhere = np.ones((whole.height, whole.width), bool)
+        start = with_trust(without_marks(job), everywhere, whole, GUESS_TRUST)
+        if unseen:
+            start = start.with_photo_settings(guess=proposal.confidence)
+        marked = mark_region(start, self._exactly(proposal.region, whole), Zone.SUBJECT, zones_from=without_marks(job))
         if job.settings.recipe.band.lay == "laid":
             return marked
         soft = cv2.GaussianBlur(proposal.unsure.astype(np.float32), (0, 0), 1.0)
@@ -248,8 +331,9 @@ def _enlarged(cells: BoolArray, shape: tuple[int, int]) -> BoolArray:
 def proposal_words(proposal: Proposal) -> tuple[str, bool]:
     """Say how sure a guess is, and whether it is worth marking at all."""
     share = f"{proposal.region.mean() * 100:.0f} % of the photo"
-    if proposal.confidence < 0.65 or not proposal.region.any():
-        return "Peel cannot tell a subject from the backdrop here: mark it with Sweep or Contour.", False
-    if proposal.confidence < 0.9:
-        return f"A guess, and not a sure one ({share}): check it all round, then correct it with Sweep.", True
-    return f"A first guess ({share}): the sides are well told apart by colour. Look it over all the same.", True
+    if proposal.confidence < CANNOT_TELL or not proposal.region.any():
+        return NOTHING_FOUND, False
+    sure = f"{share}; {proposal.confidence * 100:.0f} % sure"
+    if proposal.confidence < _GOOD:
+        return f"A guess, and not a sure one ({sure}): check it all round, then correct it with Sweep.", True
+    return f"A first guess ({sure}). Look it over all the same.", True

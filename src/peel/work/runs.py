@@ -51,6 +51,7 @@ class RunOrder:
     presets : in place of what each job asks for, if there are any.
     resumes : whether what was delivered before, and is still there, is skipped.
     replaces : whether files are replaced where a preset says to ask.
+    unseen : whether guesses of Peel's that nobody has looked at are delivered too.
     inspects : whether each job is inspected first, for the report.
     date : for file names; today's unless given.
     """
@@ -59,6 +60,7 @@ class RunOrder:
     presets: tuple[Preset, ...] = ()
     resumes: bool = False
     replaces: bool = False
+    unseen: bool = False
     inspects: bool = False
     date: str = field(default_factory=lambda: time.strftime("%Y-%m-%d"))
 
@@ -95,6 +97,11 @@ def _failed(path: Path, error: str) -> dict[str, Any]:
             "error": error}  # fmt: skip
 
 
+def _left_out(path: Path) -> dict[str, Any]:
+    sentence = f"{path} was left out: it is a guess of Peel's that nobody has looked at."
+    return {**_failed(path, sentence), "code": 1, "unseen": True}
+
+
 def run_one(
     path: Path, order: RunOrder, *, number: int = 1, told: Callable[[float], bool] | None = None
 ) -> dict[str, Any]:
@@ -123,6 +130,8 @@ def _delivered(path: Path, order: RunOrder, number: int, told: Callable[[float],
             return {**known, "skipped": True}
     session = Session.resume(ProjectFile.open(path))
     try:
+        if session.job.settings.photo.guess is not None and not order.unseen:
+            return _left_out(path)
         job = _solved(session, path)
         if order.inspects:
             remember(job, Inspector(session.stages).inspect(job))

@@ -16,6 +16,7 @@ from peel.files.project import ProjectFile
 from peel.job.edits import use_zones
 from peel.job.history import UNSTORED, History, State
 from peel.job.job import Job, Photo, new_job
+from peel.job.marking import looked_at
 from peel.job.question import Question, question
 from peel.job.rect import Rect
 from peel.matte.edge.trimap import trimap_from_gray
@@ -161,7 +162,15 @@ class Session:
         """Send a listener no more events."""
         self._listeners.remove(listener)
 
-    def apply(self, label: str, edit: Callable[[Job], Job], *, gesture: Hashable = None, ends: bool = True) -> None:
+    def apply(
+        self,
+        label: str,
+        edit: Callable[[Job], Job],
+        *,
+        gesture: Hashable = None,
+        ends: bool = True,
+        by_hand: bool = True,
+    ) -> None:
         """Make an edit, one step of undo.
 
         Parameters
@@ -174,8 +183,11 @@ class Session:
             Edits of one gesture, such as dragging a value, are one step of undo.
         ends : bool
             Whether the gesture ends with this edit: only then is the step written to disk.
+        by_hand : bool
+            Whether a person makes it, who has then looked at the job: it is no unseen guess any more.
         """
-        self._edits.submit(None, lambda _ticket: self._apply(label, edit, gesture, ends), None, self._report)
+        seen = (lambda job: _seen(edit, job)) if by_hand else edit
+        self._edits.submit(None, lambda _ticket: self._apply(label, seen, gesture, ends), None, self._report)
 
     def pause_solving(self) -> None:
         """Cancel the solve under way while a gesture needs the machine; the next edit starts it again."""
@@ -403,6 +415,11 @@ class Session:
             self._follower.answered()
             if self._gesture is None:
                 self._store_current()
+
+
+def _seen(edit: Callable[[Job], Job], job: Job) -> Job:
+    after = edit(job)
+    return after if after is job else looked_at(after)
 
 
 def _changed_rect(before: Job, after: Job) -> Rect | None:

@@ -23,6 +23,7 @@ class Progress(Enum):
 
     UNTOUCHED = "not begun"
     MARKED = "marked"
+    GUESS = "a guess, to be looked at"
     SOLVED = "solved"
     SNAGS = "snags"
     READY = "ready"
@@ -74,6 +75,8 @@ def status_of(job: Job, *, was_delivered: bool = False) -> Status:
         return Status(backing=colour)
     if not job.is_solved:
         return Status(Progress.MARKED, backing=colour)
+    if job.settings.photo.guess is not None:
+        return Status(Progress.GUESS, backing=colour)
     if was_delivered:
         return Status(Progress.DELIVERED, backing=colour)
     found = remembered(job)

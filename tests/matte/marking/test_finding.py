@@ -8,8 +8,8 @@ from peel.matte.marking.alike import colour_distance, lab_of, within
 from peel.matte.marking.boundary import outlines_of, traced
 from peel.matte.marking.coverage import coverage
 from peel.matte.marking.edge_line import EdgePaths, resampled, snap_line
-from peel.matte.marking.proposal import propose
-from peel.matte.marking.sweep import sweep
+from peel.matte.marking.proposal import CANNOT_TELL, propose
+from peel.matte.marking.sweep import found_within, sweep
 
 
 def _scene(height: int = 180, width: int = 240, seed: int = 0) -> tuple[np.ndarray, np.ndarray]:
@@ -88,7 +88,7 @@ def test_sweeping_a_photo_of_one_colour_gives_at_least_the_stroke(fill: int) -> 
 def test_a_proposal_finds_what_differs_from_the_border() -> None:
     photo, truth = _scene()
 
-    proposal = propose(photo)
+    proposal = propose(photo)[0]
 
     assert _overlap(proposal.region, truth) > 0.95
     assert proposal.confidence > 0.7
@@ -98,7 +98,7 @@ def test_a_proposal_finds_what_differs_from_the_border() -> None:
 def test_a_proposal_keeps_a_subject_that_the_frame_cuts_off() -> None:
     photo, truth = _scene()
 
-    proposal = propose(photo[:130])
+    proposal = propose(photo[:130])[0]
 
     assert _overlap(proposal.region, truth[:130]) > 0.93
 
@@ -108,7 +108,7 @@ def test_a_proposal_sees_the_backdrop_through_a_gap() -> None:
     wall = np.array((128, 158, 168)) + np.random.default_rng(5).normal(0, 4, (40, 8, 3))
     photo[70:110, 90:98] = np.clip(wall, 0, 255)
 
-    region = propose(photo).region
+    region = propose(photo)[0].region
 
     assert not region[76:104, 93:95].any()
     assert region[80:100, 110:130].all()
@@ -116,16 +116,52 @@ def test_a_proposal_sees_the_backdrop_through_a_gap() -> None:
 
 @pytest.mark.parametrize("fill", [0, 90, 255])
 def test_a_proposal_for_a_photo_of_one_colour_is_none(fill: int) -> None:
-    proposal = propose(np.full((80, 100, 3), fill, np.uint8))
-
-    assert not proposal.region.any()
-    assert proposal.confidence == 0
+    assert propose(np.full((80, 100, 3), fill, np.uint8)) == ()
 
 
 def test_a_proposal_for_noise_is_not_confident() -> None:
     noise = np.random.default_rng(3).integers(0, 256, (120, 160, 3)).astype(np.uint8)
 
-    assert propose(noise).confidence < 0.5
+    assert all(guess.confidence < CANNOT_TELL for guess in propose(noise))
+
+
+def test_two_subjects_are_offered_together_and_one_by_one() -> None:
+    photo = np.full((160, 240, 3), (128, 158, 168), np.uint8)
+    photo[40:120, 40:90], photo[60:120, 150:190] = (200, 40, 30), (190, 60, 20)
+    photo = np.clip(photo + np.random.default_rng(2).normal(0, 3, photo.shape), 0, 255).astype(np.uint8)
+
+    regions = [guess.region for guess in propose(photo)]
+
+    assert regions[0][80, 60]
+    assert regions[0][90, 170]
+    alone = [(bool(region[80, 60]), bool(region[90, 170])) for region in regions[1:]]
+    assert (True, False) in alone
+    assert (False, True) in alone
+
+
+def test_a_sweep_takes_nothing_beyond_its_reach() -> None:
+    photo, truth = _scene()
+    stroke = np.zeros_like(truth)
+    stroke[60:70, 116:124] = True
+    nothing = np.zeros_like(truth)
+
+    grown = sweep(photo, stroke, nothing, nothing, 12.0)
+    taken = sweep(photo, stroke, ~truth, nothing, 12.0)
+
+    away = cv2.distanceTransform((~stroke).astype(np.uint8), cv2.DIST_L2, 5)
+    assert grown.sum() > 2 * stroke.sum()
+    assert not grown[away > 13].any()
+    assert not (taken & truth)[away > 13].any()
+
+
+def test_an_outline_that_is_only_a_limit_finds_the_subject_within() -> None:
+    photo, truth = _scene()
+    limit = cv2.dilate(truth.astype(np.uint8), np.ones((31, 31), np.uint8)) > 0
+
+    found = found_within(photo, limit)
+
+    assert _overlap(found, truth) > 0.95
+    assert not found[~limit].any()
 
 
 def test_outlines_enclose_what_they_came_from() -> None:

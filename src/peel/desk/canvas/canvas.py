@@ -1,7 +1,7 @@
 """The picture on its mat: panning, zooming, the wipe line, and the tool under the hand."""
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from typing import Final
 
@@ -139,6 +139,10 @@ class Canvas(QWidget):
     def show_area(self, area: tuple[Point, ...]) -> None:
         """Show an outline over the picture."""
         self._desk.show_area(area)
+
+    def announce_stroke(self, points: Sequence[Point], reach_px: float) -> None:
+        """Announce where the stroke that is being applied may change anything."""
+        self._desk.stroke_made.emit(tuple(points), reach_px)
 
     def announce_ways(self) -> None:
         """Announce that the tool works in another way now."""
@@ -279,7 +283,7 @@ class Canvas(QWidget):
             painter.drawImage(self.frame.space_rect(), overlay.image)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         for place in overlay.places:
-            paint_place(painter, self.frame.to_widget(QPointF(*place.at)), narrow=place.is_narrow)
+            paint_place(painter, self.frame.to_widget(QPointF(*place.at)), place.doubt)
         if overlay.area:
             paint_area(painter, [self.frame.to_widget(QPointF(*point)) for point in overlay.area])
         if self._desk.tool is not None:

@@ -1,5 +1,7 @@
 """Edge: the unsure band around the marked boundary, and what kind each stretch of it is."""
 
+from functools import partial
+
 import numpy as np
 from PySide6.QtCore import QSize, Signal
 from PySide6.QtGui import QImage, QPainter, QPaintEvent
@@ -9,12 +11,13 @@ from peel.desk.controls.buttons import button
 from peel.desk.controls.number_field import NumberField
 from peel.desk.panels.panel import Panel, words
 from peel.desk.panels.separation import SeparationPage
-from peel.desk.panels.spec import StepSpec
+from peel.desk.panels.spec import Command, StepSpec
 from peel.desk.steps import Step, StepState
 from peel.desk.theme import current
-from peel.desk.tools.brush import BandBrush, KindBrush, ZoneBrush
+from peel.desk.tools.brush import BandBrush, KindBrush, TrustBrush, ZoneBrush
 from peel.desk.tools.separation_tools import EndsTool, KeyTool, StretchTool
 from peel.job.job import Job
+from peel.job.marking import kind_everywhere, kind_of_contour, kind_of_piece
 from peel.job.settings import Band
 from peel.matte.edge.kinds import Kind
 from peel.work.edge_places import EdgeNews
@@ -97,10 +100,17 @@ class EdgePanel(Panel):
         self.rule()
         self._places = words("", "muted")
         self.column.addWidget(self._places)
+        self.open_gap = button(
+            "Open this gap", self.desk.ask.mend.emit, tip="Make the gap that the walk stands at backdrop (F2)"
+        )
+        self.open_all = button(
+            "Open all gaps", self.desk.ask.mend_all.emit, tip="Make every gap in doubt backdrop (Shift+F2)"
+        )
         self.next = button(
             "Next place in doubt", lambda: self.desk.ask.walk.emit(1), tip="Walk to where the band is likely wrong (N)"
         )
         self.column.addWidget(self.next)
+        self.row(self.open_gap, self.open_all)
 
     def _build_lay(self) -> None:
         self._ways = QButtonGroup(self)
@@ -125,6 +135,13 @@ class EdgePanel(Panel):
             "margin around it", low=0, high=100, default=default.margin_px, unit="px", curve=1.8,
             tip="How far the band reaches from the mark at least, both ways.",
         )  # fmt: skip
+        self.trust = NumberField(
+            "trust in the mark", low=0, high=100, default=100 * default.trust, unit="%",
+            tip="How deep and how far out the photo may move the band. 0: a rough mark. 100: an exact one, a band of a "
+            "few pixels everywhere. Per stretch: Trust, or a contour's own.",
+        )  # fmt: skip
+        self.column.addWidget(self.trust)
+        self.bind(self.trust, "recipe.band.trust", "Trust in the mark", scale=100, live=False)
         self.outward = NumberField(
             "outward, into the backdrop", low=0, high=200, default=default.outward_px, unit="px", curve=1.8,
             tip="How far the band reaches from the mark into the backdrop: over wisps and glow.",
@@ -155,15 +172,37 @@ class EdgePanel(Panel):
         grid.setColumnStretch(2, 1)
         self.shares: dict[Kind, QLabel] = {}
         for row, kind in enumerate(Kind):
-            name, share = words(kind.name.capitalize()), words("", "muted")
-            for widget in (name, share):
-                widget.setToolTip(_MEANINGS[kind])
+            share = words("", "muted")
+            name = button(
+                kind.name.capitalize(), partial(self._give, kind), role="choice", name=f"kind {kind.name.lower()}",
+                tip=f"{_MEANINGS[kind]}. Press: this kind for all that is chosen below",
+            )  # fmt: skip
+            share.setToolTip(_MEANINGS[kind])
             self.shares[kind] = share
             grid.addWidget(_Swatch(kind), row, 0)
             grid.addWidget(name, row, 1)
             grid.addWidget(share, row, 2)
         self.column.addLayout(grid)
-        self.column.addWidget(words("Brush Kind over a stretch that Peel takes for another.", "muted"))
+        self.column.addWidget(words("A press on a kind gives it to", "muted"))
+        self.gives_to = QButtonGroup(self)
+        for text, tip in (
+            ("Whole edge", "All of the edge"),
+            ("Contour", "The edge along the contour nearest to the cursor's last place"),
+            ("Piece", "The edge of the piece of subject at the cursor's last place"),
+        ):
+            self.gives_to.addButton(
+                button(text, lambda: None, role="choice", tip=tip, checks=True, name=f"kind to {text.lower()}")
+            )
+        self.gives_to.buttons()[0].setChecked(True)
+        self.row(*self.gives_to.buttons())
+        self.column.addWidget(words("or brush Kind over a stretch.", "muted"))
+
+    def _give(self, kind: Kind) -> None:
+        """Give a kind to all that is chosen."""
+        chosen = next(n for n, own in enumerate(self.gives_to.buttons()) if own.isChecked())
+        spot = (self.desk.spot.x(), self.desk.spot.y())
+        giving = (kind_everywhere, partial(kind_of_contour, spot=spot), partial(kind_of_piece, spot=spot))[chosen]
+        self.desk.edit(f"{kind.name.capitalize()} edge", lambda job: giving(job, kind))
 
     def show_rest(self, job: Job) -> None:
         """Show how the band is laid, and how much is unsure."""
@@ -171,6 +210,7 @@ class EdgePanel(Panel):
         is_laid = band.lay == "laid"
         self.laid.setChecked(is_laid)
         self.plain.setChecked(not is_laid)
+        self.trust.setVisible(is_laid)
         self.margin.setVisible(is_laid)
         self.outward.setVisible(not is_laid)
         self.inward.setVisible(not is_laid)
@@ -182,6 +222,9 @@ class EdgePanel(Panel):
 
     def show_news(self, news: EdgeNews) -> None:
         """Show the shares of the kinds, and how many places are in doubt."""
+        has_gaps = any(place.doubt == "gap" for place in news.places)
+        self.open_gap.setEnabled(has_gaps)
+        self.open_all.setEnabled(has_gaps)
         found = {share.kind: share for share in news.shares}
         for kind, label in self.shares.items():
             share = found.get(kind)
@@ -189,7 +232,11 @@ class EdgePanel(Panel):
         if news.alike:
             self._places.setText("Subject and backdrop have the same colours along most of the edge: check it closely.")
         elif news.places:
-            self._places.setText(f"{len(news.places)} places where the band is likely too narrow or too deep.")
+            gaps = sum(place.doubt == "gap" for place in news.places)
+            other = len(news.places) - gaps
+            parts = [f"{gaps} enclosed gaps that look like the backdrop"] if gaps else []
+            parts += [f"{other} places where the band is likely too narrow or too deep"] if other else []
+            self._places.setText(f"{', '.join(parts)}.")
         else:
             self._places.setText("No place where the band is likely wrong.")
 
@@ -208,5 +255,6 @@ STEP = StepSpec(
     Step.EDGE,
     EdgePanel,
     _state,
-    (BandBrush, ZoneBrush, KindBrush, StretchTool, EndsTool, KeyTool),
+    (BandBrush, ZoneBrush, KindBrush, TrustBrush, StretchTool, EndsTool, KeyTool),
+    (Command("Open all gaps", ("Shift+F2",), lambda desk: desk.ask.mend_all.emit()),),
 )

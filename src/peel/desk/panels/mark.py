@@ -20,7 +20,7 @@ from peel.desk.tools.sweep import SweepTool
 from peel.files.developing import is_developed_name
 from peel.job import contours
 from peel.job.job import Job
-from peel.job.marking import Change
+from peel.job.marking import Change, looked_at
 from peel.work.shares import zone_shares
 from peel.work.stages import Stages
 from peel.work.views import ZONE_HUES
@@ -65,13 +65,16 @@ class MarkPanel(Panel):
         self._contour_tool = next((tool for tool in own if isinstance(tool, ContourTool)), None)
         self._advice = words("Mark roughly, and stop short of where hair turns see-through.", "muted")
         self.propose = button("Propose a subject", self.desk.ask.propose.emit, role="chief",
-                                   tip="Mark what differs from the picture's border, to start from (P)")  # fmt: skip
+                                   tip="Mark what stands out, to start from; again for another guess (P)")  # fmt: skip
+        self._guess = words("", "warning")
+        self.seen = button("It is right", lambda: self.desk.edit("Look at the guess", looked_at),
+                           tip="Take the guess over as it is: it is delivered like any other mark")  # fmt: skip
         self._shares = words("")
         self._warning = words("", "warning")
         self.exposure = NumberField("developed", low=-2, high=3, default=0, unit="stops", step=0.1,
                                     tip="Exposure of a camera file, until something is marked")  # fmt: skip
         self.exposure.changed.connect(lambda value, dragged: None if dragged else self.desk.ask.develop.emit(value))
-        for widget in (self._advice, self.exposure, self.propose, self._shares, self._warning):
+        for widget in (self._advice, self.exposure, self.propose, self._guess, self.seen, self._shares, self._warning):
             self.column.addWidget(widget)
         self.rule()
         self._build_contours()
@@ -90,12 +93,23 @@ class MarkPanel(Panel):
         )
         self._stretch = button("Exact", lambda: self._ask(ContourTool.turn_stretch),
                                     tip="Make the stretch that leads to the point exact or loose")  # fmt: skip
+        self.trust = NumberField("trust in this stretch", low=0, high=100, default=50, unit="%",
+                                 tip="How far the photo may move the band away from it; 100 is exact")  # fmt: skip
+        self.trust.changed.connect(
+            lambda value, dragged: None if dragged else self._set_trust(value / 100, whole=False)
+        )
+        self._trust_whole = button("All of the contour", lambda: self._set_trust(self.trust.value / 100, whole=True),
+                                   tip="Trust the whole contour as this stretch")  # fmt: skip
+        self._trust_dial = button("As the dial", lambda: self._set_trust(None, whole=True),
+                                  tip="Leave the whole contour to the dial in Edge")  # fmt: skip
         self._remove = button("Remove", lambda: self._ask(ContourTool.remove_selected), tip="Remove the point (Delete)")
         self._whole = button("Remove the contour", lambda: self._ask(ContourTool.remove_contour),
                                   tip="Remove the contour with the point (Shift+Delete)")  # fmt: skip
         self.row(self._close, self._back)
         self.row(self._turn, self._stretch, self._remove)
         self.column.addWidget(self._whole)
+        self.column.addWidget(self.trust)
+        self.row(self._trust_whole, self._trust_dial)
 
     def _build_changes(self) -> None:
         self.column.addWidget(words("All that is marked", "strong"))
@@ -192,6 +206,11 @@ class MarkPanel(Panel):
         project = bridge.session.project if bridge is not None else None
         self.exposure.setVisible(project is not None and is_developed_name(job.photo.name))
         self.exposure.setEnabled(not job.has_subject and not job.settings.photo.contours)
+        guess = job.settings.photo.guess
+        for shown in (self._guess, self.seen):
+            shown.setVisible(guess is not None)
+        if guess is not None:
+            self._guess.setText(f"A guess of Peel's, {guess * 100:.0f} % sure, that nobody has looked at yet.")
         shares = zone_shares(job)
         self._shares.setText(
             f"subject {shares.full * 100:.1f} %   unsure {shares.some * 100:.1f} %   backdrop {shares.none * 100:.1f} %"
@@ -222,8 +241,15 @@ class MarkPanel(Panel):
         self._close.setEnabled(drawing is not None and len(drawing.nodes) > 2)
         for shown in (self._close, self._back):
             shown.setVisible(drawing is not None)
-        for shown in (self._turn, self._stretch, self._remove, self._whole):
-            shown.setVisible(drawing is None and point is not None)
+        if point is not None:
+            dial = job.settings.recipe.band.trust
+            self.trust.show_value(100 * (dial if point.trust is None else point.trust))
+        trust = (self.trust, self._trust_whole, self._trust_dial)
+        for part in (self._turn, self._stretch, self._remove, self._whole, *trust):
+            part.setVisible(drawing is None and point is not None)
+
+    def _set_trust(self, trust: float | None, *, whole: bool) -> None:
+        self._ask(lambda tool: tool.trust_selected(trust, whole=whole))
 
     def _on_close(self) -> None:
         self._ask(ContourTool.close_line)

@@ -9,10 +9,13 @@ from PySide6.QtGui import QColor, QImage, QPainter, QPen
 from peel.desk.tools.fill import chosen_zone, zone_choice
 from peel.desk.tools.tool import Choice, Press, Tool
 from peel.job.job import Job
-from peel.job.marking import Stroke, Zone, paint_kind, paint_mark, paint_zone, release_zone
+from peel.job.marking import Stroke, Zone, narrow_band, paint_kind, paint_mark, paint_trust, paint_zone
 from peel.matte.edge.kinds import Kind
 
-__all__ = ["BandBrush", "Brush", "KindBrush", "MarkBrush", "ZoneBrush", "paint_ring"]
+__all__ = ["BandBrush", "Brush", "KindBrush", "MarkBrush", "TrustBrush", "ZoneBrush", "paint_ring"]
+
+_FAR_WIDTHS = 2.0  # brush widths from a stroke, and so many photo pixels more, beyond which a change is far from it
+_FAR_PX = 24.0
 
 _INKS = {
     Zone.SUBJECT: QColor(40, 150, 90, 110),
@@ -34,6 +37,8 @@ class Brush(Tool):
 
     sized = True
     cursor = Qt.CursorShape.BlankCursor
+    acts_locally = False
+    """Whether what it changes far from the stroke is worth telling."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -90,6 +95,8 @@ class Brush(Tool):
             if not self._watches:
                 host.when_settled(self._clear_overlay)
                 self._watches = True
+            if self.acts_locally:
+                host.announce_stroke(stroke.points, _FAR_WIDTHS * 2 * stroke.radius_px + _FAR_PX)
             self.apply(label, edit)
         self._reverse = press.reverse
 
@@ -178,6 +185,7 @@ class MarkBrush(Brush):
     """Marks a zone by brushing over it; the band follows the boundary of the subject."""
 
     name = "Brush"
+    acts_locally = True
     key_name = "B"
 
     def __init__(self) -> None:
@@ -192,7 +200,7 @@ class MarkBrush(Brush):
         """Say what a press will do."""
         if self._target(False) is Zone.UNSURE:
             return (
-                "Brush gives back what was made unsure."
+                "Brush narrows the band: what was made unsure, then what was laid."
                 if reverse
                 else "Brush makes unsure what it touches · the right button gives it back"
             )
@@ -216,12 +224,13 @@ class BandBrush(Brush):
 
     name = "Band"
     key_name = "E"
+    acts_locally = True
 
     def sentence(self, *, reverse: bool = False) -> str:
         """Say what a press will do."""
         if reverse:
-            return "Band goes back to how it was laid; the matte follows."
-        return "Band makes unsure what it touches · the right button gives it back · the matte follows"
+            return "Band narrows: gives back what was widened, and makes certain what was laid; the matte follows."
+        return "Band makes unsure what it touches · the right button narrows it · the matte follows"
 
     def _ink(self, reverse: bool) -> QColor:
         return _INKS[Zone.BACKDROP if reverse else Zone.UNSURE]
@@ -235,6 +244,7 @@ class ZoneBrush(Brush):
 
     name = "Certain"
     key_name = "D"
+    acts_locally = True
 
     def sentence(self, *, reverse: bool = False) -> str:
         """Say what a press will do."""
@@ -277,7 +287,39 @@ class KindBrush(Brush):
         return label, lambda job: paint_kind(job, stroke, kind)
 
 
+class TrustBrush(Brush):
+    """Says how much a stretch of the marked boundary is trusted."""
+
+    name = "Trust"
+    key_name = "T"
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.trust = Choice(
+            "trust",
+            ("Exact", "Rough"),
+            "Exact: the boundary lies just there, a band of a few pixels. Rough: the photo decides",
+            "O",
+        )
+        self.choices = [self.trust]
+
+    def sentence(self, *, reverse: bool = False) -> str:
+        """Say what a press will do."""
+        if reverse:
+            return "Trust leaves the boundary it touches to the dial again; the band follows."
+        meaning = "exact: no deeper than a few pixels" if self.trust.chosen == 0 else "rough: the photo decides"
+        return f"Trust calls the boundary it touches {meaning} · the right button leaves it to the dial"
+
+    def _ink(self, reverse: bool) -> QColor:
+        return _INKS[Zone.UNSURE if reverse else Zone.SUBJECT]
+
+    def _edit(self, stroke: Stroke, reverse: bool) -> tuple[str, Callable[[Job], Job]]:
+        trust = None if reverse else (1.0, 0.0)[self.trust.chosen]
+        label = "Leave trust to the dial" if trust is None else f"{self.trust.label} boundary"
+        return label, lambda job: paint_trust(job, stroke, trust)
+
+
 def _band_edit(stroke: Stroke, reverse: bool) -> tuple[str, Callable[[Job], Job]]:
     if reverse:
-        return "Give back band", lambda job: release_zone(job, stroke)
+        return "Narrow the band", lambda job: narrow_band(job, stroke)
     return "Widen the band", lambda job: paint_zone(job, stroke, Zone.UNSURE)

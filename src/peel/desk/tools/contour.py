@@ -15,7 +15,7 @@ from peel.desk.tools.contour_shape import ContourShape, shape_of
 from peel.desk.tools.tool import Choice, Press, Tool
 from peel.job import contours
 from peel.job.settings import Contour, Node, Point
-from peel.work.drawing import close_along, freehand, set_point
+from peel.work.drawing import close_along, found_within_outline, freehand, set_point
 from peel.work.scheduler import Lane
 from peel.work.tracing import Tracer
 
@@ -23,7 +23,7 @@ __all__ = ["ContourTool"]
 
 _GRAB_PX: Final = 9.0
 _ON_LINE_PX: Final = 6.0
-_CLICK_PX: Final = 6.0  # a hand that moves less than this while pressing has clicked
+_CLICK_PX: Final = 9.0  # screen pixels; a hand that moves less than this while pressing has clicked
 
 Runs = NDArray[np.float64]
 
@@ -64,7 +64,13 @@ class ContourTool(Tool):
                            "Follow the edge: the line keeps to the photo's strongest edge", "F")  # fmt: skip
         self.stretch = Choice("stretch", ("Loose", "Exact"),
                               "Exact: a hard edge, a band of a few pixels. Ctrl: the other", "O")  # fmt: skip
-        self.choices = [self.line, self.stretch]
+        self.inside = Choice(
+            "inside",
+            ("All subject", "Only a limit"),
+            "Only a limit: all outside is backdrop, and Peel finds the subject within. Sweep either side to steer it",
+            "R",
+        )
+        self.choices = [self.line, self.stretch, self.inside]
         self.selected: tuple[int, int] | None = None
         self._down: Press | None = None
         self._run: list[Point] = []
@@ -182,12 +188,12 @@ class ContourTool(Tool):
         """Draw freehand, change what is held, or show where the next run would go."""
         self._at = press
         if self._hold is not None:
-            away = (press.widget_point - self._hold.from_at).manhattanLength()
+            away = _away(press.widget_point, self._hold.from_at)
             self._hold.moved = self._hold.moved or away > _CLICK_PX
             if self._hold.moved and self._hold.contour < len(self._contours()):
                 self._hold.preview = self._change_of(self._hold, press)(self._contours()[self._hold.contour])
         elif self._down is not None:
-            self._farthest = max(self._farthest, (press.widget_point - self._down.widget_point).manhattanLength())
+            self._farthest = max(self._farthest, _away(press.widget_point, self._down.widget_point))
             if not press.straight:
                 self._run.append(press.xy)
         else:
@@ -255,6 +261,11 @@ class ContourTool(Tool):
         exact = self._is_exact(press) if press is not None else self.stretch.chosen == 1
         tracer = self._tracer if self._follows else None
         self._began = False
+        session = self.host.session if self.host is not None else None
+        if self.inside.chosen == 1 and session is not None:
+            finder = session.finder
+            self.apply("Find within the outline", lambda job: found_within_outline(job, finder))
+            return
         self.apply("Close the contour", lambda job: close_along(job, exact, tracer))
 
     def key(self, event: QKeyEvent) -> bool:
@@ -314,6 +325,14 @@ class ContourTool(Tool):
             exact = not self._contours()[spot[0]].nodes[spot[1]].exact
             label = "Exact stretch" if exact else "Loose stretch"
             self._change(label, spot[0], lambda old: contours.with_trust(old, spot[1], 1.0 if exact else None))
+        return spot is not None
+
+    def trust_selected(self, trust: float | None, *, whole: bool) -> bool:
+        """Set the trust in the stretch that leads to the selected point, or in its whole contour."""
+        spot = self._spot()
+        if spot is not None:
+            node = None if whole else spot[1]
+            self._change("Trust", spot[0], lambda old: contours.with_trust(old, node, trust))
         return spot is not None
 
     def _spot(self) -> tuple[int, int] | None:
@@ -415,3 +434,7 @@ def _kept_straight(start: Point, to: Point) -> Point:
     turn = round(math.atan2(dy, dx) / step) * step
     length = dx * math.cos(turn) + dy * math.sin(turn)
     return start[0] + length * math.cos(turn), start[1] + length * math.sin(turn)
+
+
+def _away(one: QPointF, other: QPointF) -> float:
+    return math.hypot(one.x() - other.x(), one.y() - other.y())

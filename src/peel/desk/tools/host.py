@@ -1,6 +1,6 @@
 """What a tool knows of the place it works in, and what it is told of a press."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -105,6 +105,9 @@ class ToolHost(Protocol):
 
     def show_area(self, area: tuple[Point, ...]) -> None:
         """Show an outline over the picture."""
+
+    def announce_stroke(self, points: Sequence[Point], reach_px: float) -> None:
+        """Announce where the stroke that is being applied may change anything: within so far of its points."""
 
     def announce_ways(self) -> None:
         """Announce that the tool works in another way now, or holds something else."""

@@ -6,11 +6,13 @@ from PySide6.QtGui import QColor, QImage, QPainter, QPen
 from peel.desk.display.overlay import overlay_image
 from peel.desk.tools.brush import paint_ring
 from peel.desk.tools.finding_tool import FindingTool
-from peel.desk.tools.tool import Press
+from peel.desk.tools.tool import Choice, Press
 from peel.job.job import Job
 from peel.work.finding import Finder
 
 __all__ = ["SweepTool"]
+
+_WIDTHS = (2.0, 1.0, 4.0, None)  # of the brush
 
 
 class SweepTool(FindingTool):
@@ -23,6 +25,13 @@ class SweepTool(FindingTool):
 
     def __init__(self) -> None:
         super().__init__()
+        self.reach = Choice(
+            "reach",
+            ("2 widths", "1 width", "4 widths", "No limit"),
+            "How far from the stroke anything may change, in brush widths; drawn while the hand moves",
+            "V",
+        )
+        self.choices = [self.reach]
         self._points: tuple[tuple[float, float], ...] = ()
         self._at: QPointF | None = None
         self._reverse = False
@@ -55,12 +64,18 @@ class SweepTool(FindingTool):
     def _radius_px(self) -> float:
         return (self.host.brush_px if self.host is not None else 2.0) / 2
 
+    @property
+    def reach_px(self) -> float | None:
+        """How far from the stroke anything may change, in photo pixels; None without a limit."""
+        widths = _WIDTHS[self.reach.chosen]
+        return None if widths is None else widths * 2 * self._radius_px
+
     def _show(self) -> None:
         finder, job, points = self.finder, self.job, self._points
-        radius, subject = self._radius_px, not self._reverse
+        radius, subject, reach = self._radius_px, not self._reverse, self.reach_px
         if finder is not None and job is not None:
             colour = self._hue(taken=self._reverse)
-            self._look(lambda: _shown(finder, job, points, radius, subject, colour))
+            self._look(lambda: _shown(finder, job, points, radius, reach, subject, colour))
 
     def release(self, press: Press) -> None:
         """Mark what the stroke grew to."""
@@ -68,10 +83,12 @@ class SweepTool(FindingTool):
         finder, points, subject = self.finder, self._points, not self._reverse
         if not points or finder is None:
             return
-        radius = self._radius_px
+        radius, reach = self._radius_px, self.reach_px
         self._points = ()
         label = "Sweep the subject" if subject else "Sweep the backdrop"
-        self._end(label, lambda job: finder.mark_swept(job, points, radius, subject=subject))
+        if self.host is not None and reach is not None:
+            self.host.announce_stroke(points, radius + reach)
+        self._end(label, lambda job: finder.mark_swept(job, points, radius, subject=subject, reach_px=reach))
 
     def leave(self) -> None:
         """Hide the ring."""
@@ -100,10 +117,27 @@ class SweepTool(FindingTool):
             paint_ring(painter, self._at, radius)
             painter.setPen(QPen(self._hue(taken=self._reverse), 2.2))
             painter.drawEllipse(self._at, max(radius - 3, 1.0), max(radius - 3, 1.0))
+            self._paint_reach(painter, radius)
+
+    def _paint_reach(self, painter: QPainter, radius: float) -> None:
+        """Draw how far the stroke under way may change anything."""
+        reach = self.reach_px
+        if reach is None or not self._points or self._at is None or self.host is None:
+            return
+        around = radius + reach * self.host.frame.scale
+        for colour, width in ((QColor(0, 0, 0, 150), 2.6), (QColor(255, 255, 255), 1.2)):
+            painter.setPen(QPen(colour, width, Qt.PenStyle.DashLine))
+            painter.drawEllipse(self._at, around, around)
 
 
 def _shown(
-    finder: Finder, job: Job, points: tuple[tuple[float, float], ...], radius: float, subject: bool, colour: QColor
+    finder: Finder,
+    job: Job,
+    points: tuple[tuple[float, float], ...],
+    radius: float,
+    reach: float | None,
+    subject: bool,
+    colour: QColor,
 ) -> tuple[QImage, str]:
-    region = finder.swept_shown(job, points, radius, subject=subject)
+    region = finder.swept_shown(job, points, radius, subject=subject, reach_px=reach)
     return overlay_image((region, colour)), ""

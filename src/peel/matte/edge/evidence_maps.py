@@ -1,8 +1,9 @@
 """What the colours near a mark say of each pixel, weighed by how often they say the same where the answer is known.
 
-Every score is turned into a log likelihood ratio by its histograms over pixels whose side is known: the backdrop at some
-distance from the mark, and the mark's core. A score that is as frequent on one side as on the other says nothing, so
-that grain, gravel and leaves of a busy backdrop are no strands of the subject, and a pattern of the subject is no gap.
+Every score is turned into a log likelihood ratio by its histograms over pixels whose side is known: the backdrop at
+some distance from the mark, and the mark's core. A score that is as frequent on one side as on the other says nothing,
+so that grain, gravel and leaves of a busy backdrop are no strands of the subject, and a pattern of the subject is no
+gap.
 """
 
 from dataclasses import dataclass

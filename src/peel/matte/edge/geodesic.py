@@ -73,20 +73,30 @@ def _is_rim(seeds: Any, open_: Any, row: int, column: int) -> bool:
     return False
 
 
+@njit(
+    "Tuple((float32[::1], int64[::1], int64))(float32[:,::1], boolean[:,::1], boolean[:,::1])", cache=True, nogil=True
+)
+def _begun(found: Any, seeds: Any, open_: Any) -> Any:
+    """Set the distance of the seeds to 0, and return a heap of those that paths can leave."""
+    keys, items, count = np.empty(4096, np.float32), np.empty(4096, np.int64), 0
+    for row in range(found.shape[0]):
+        for column in range(found.shape[1]):
+            if not seeds[row, column]:
+                continue
+            found[row, column] = 0
+            if _is_rim(seeds, open_, row, column):
+                if count == len(keys):
+                    keys, items = _grown(keys, items)
+                keys[count], items[count] = np.float32(0), row * found.shape[1] + column
+                count += 1
+    return keys, items, count
+
+
 @njit("float32[:,::1](float32[:,::1], boolean[:,::1], boolean[:,::1], float64)", cache=True, nogil=True)
 def _distances(cost: Any, seeds: Any, open_: Any, limit: float) -> Any:
     height, width = cost.shape
     found = np.full((height, width), np.float32(1e9), np.float32)
-    keys, items, count = np.empty(4096, np.float32), np.empty(4096, np.int64), 0
-    for row in range(height):
-        for column in range(width):
-            if seeds[row, column]:
-                found[row, column] = 0
-                if _is_rim(seeds, open_, row, column):
-                    if count == len(keys):
-                        keys, items = _grown(keys, items)
-                    keys[count], items[count] = np.float32(0), row * width + column
-                    count += 1
+    keys, items, count = _begun(found, seeds, open_)
     while count > 0:
         distance, item = keys[0], items[0]
         count -= 1
@@ -95,12 +105,11 @@ def _distances(cost: Any, seeds: Any, open_: Any, limit: float) -> Any:
         column = item - row * width
         if distance > found[row, column]:
             continue
-        for down in range(-1, 2):
-            for right in range(-1, 2):
-                at, to = row + down, column + right
-                if not (0 <= at < height and 0 <= to < width) or not open_[at, to]:
+        for at in range(max(row - 1, 0), min(row + 2, height)):
+            for to in range(max(column - 1, 0), min(column + 2, width)):
+                if not open_[at, to]:
                     continue
-                step = np.float32(_DIAGONAL) if down != 0 and right != 0 else np.float32(1)
+                step = np.float32(_DIAGONAL) if at != row and to != column else np.float32(1)
                 total = np.float32(distance + step * cost[at, to])
                 if total <= limit and total < found[at, to]:
                     found[at, to] = total

@@ -17,10 +17,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from peel.matte.arrays import BoolArray, FloatArray, unit_floats
-from peel.matte.marking.contact_shadow import contact_shadow
 from peel.matte.edge.evidence_maps import EXPLAINED, Known, disc, known_sides, openness, strangeness, wispiness
 from peel.matte.edge.geodesic import geodesic_distance
 from peel.matte.edge.sides import Distances, Sides, compare_sides
+from peel.matte.marking.contact_shadow import contact_shadow
 from peel.matte.marking.regions import drop_islands
 
 __all__ = ["TRUST", "Reading", "budgets", "read_edge", "reduced", "unit_of", "working_step"]

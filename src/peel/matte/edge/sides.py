@@ -33,9 +33,7 @@ class Distances:
     def of(cls, subject: BoolArray) -> "Distances":
         """Measure them from a mark, (h, w) bool."""
         inside = subject.astype(np.uint8)
-        return cls(
-            cv2.distanceTransform(1 - inside, cv2.DIST_L2, 3), cv2.distanceTransform(inside, cv2.DIST_L2, 3)
-        )
+        return cls(cv2.distanceTransform(1 - inside, cv2.DIST_L2, 3), cv2.distanceTransform(inside, cv2.DIST_L2, 3))
 
     @property
     def to_boundary(self) -> FloatArray:

@@ -16,7 +16,7 @@ from peel.matte.marking.cells import Cells, Values
 
 __all__ = ["focus_of"]
 
-_LUMA: Final = (0.299, 0.587, 0.114)
+_LUMA: Final = np.array([0.299, 0.587, 0.114], np.float32)
 _NOISE: Final = 0.3  # energy of fine detail, in squared values, that any photo has
 _APART: Final = 2.5  # natural logarithm of energies by which both parts must differ
 _SOFT_FRAME: Final = 0.7  # share of the frame that must be out of focus
@@ -32,7 +32,7 @@ def focus_of(cells: Cells, picture: ByteArray) -> Values | None:
     picture : (H, W, 3) uint8 ndarray
         The photo, large enough that its sharpness shows.
     """
-    gray = picture.astype(np.float32) @ np.float32(_LUMA)
+    gray = picture.astype(np.float32) @ _LUMA
     octave = cv2.GaussianBlur(gray, (0, 0), 1.0) - cv2.GaussianBlur(gray, (0, 0), 2.0)
     energy = np.log(cv2.GaussianBlur(octave**2, (0, 0), 5) + np.float32(_NOISE))
     height, width = cells.labels.shape

@@ -10,12 +10,16 @@ from numpy.typing import NDArray
 from peel.matte.arrays import BoolArray, ByteArray
 from peel.matte.marking.regions import region_at
 
-__all__ = ["colour_cost", "colour_model", "cut_by_colour", "sweep"]
+__all__ = ["colour_cost", "colour_model", "cut_by_colour", "found_within", "sweep"]
 
 _COMPONENTS: Final = 5  # of each colour mixture, as OpenCV's graph cut has them
 _SAMPLES: Final = 900
 _REACH: Final = 0.30  # of the picture's diagonal: how far from a stroke a region can grow
-_FRAME: Final = 0.03
+_SEEN: Final = 2.0  # reaches within which a limited stroke learns the colours of both sides
+
+_LIMIT_ROUNDS: Final = 4
+_SOME: Final = 0.05  # share of a stroke's neighbourhood by which the other side is known there
+_LEAST: Final = 20  # pixels by which a side can be learned
 
 Model = NDArray[np.float64]
 
@@ -94,7 +98,9 @@ def cut_by_colour(picture: ByteArray, hints: ByteArray, subject: Model, backdrop
     return (mask == cv2.GC_FGD) | (mask == cv2.GC_PR_FGD)
 
 
-def sweep(picture: ByteArray, stroke: BoolArray, present: BoolArray, other: BoolArray) -> BoolArray:
+def sweep(
+    picture: ByteArray, stroke: BoolArray, present: BoolArray, other: BoolArray, reach_px: float | None = None
+) -> BoolArray:
     """Grow a side from a stroke to its boundary.
 
     Parameters
@@ -107,6 +113,8 @@ def sweep(picture: ByteArray, stroke: BoolArray, present: BoolArray, other: Bool
         What belongs to that side already.
     other : (H, W) bool ndarray
         What was said to belong to the other side.
+    reach_px : float, optional
+        How far from the stroke it may grow, by colours of its neighbourhood. A third of the diagonal unless given.
 
     Returns
     -------
@@ -116,35 +124,74 @@ def sweep(picture: ByteArray, stroke: BoolArray, present: BoolArray, other: Bool
     if not stroke.any():
         return present.copy()
     height, width = stroke.shape
-    reach = _REACH * float(np.hypot(height, width))
-    near = cv2.distanceTransform((~stroke).astype(np.uint8), cv2.DIST_L2, 3) <= reach
+    reach = _REACH * float(np.hypot(height, width)) if reach_px is None else max(reach_px, 1.0)
+    away = cv2.distanceTransform((~stroke).astype(np.uint8), cv2.DIST_L2, 3)
+    near = away <= reach
     own = colour_model(picture[stroke])
-    against = colour_model(_against(picture, stroke, present, other, own))
+    seen = away <= _SEEN * reach if reach_px is not None else np.ones_like(stroke)
+    against = colour_model(_against(picture, stroke, present, other, own, seen))
     hints = np.full(stroke.shape, cv2.GC_PR_BGD, np.uint8)
     likely = colour_cost(picture, own) < colour_cost(picture, against)
     hints[likely & ~other] = cv2.GC_PR_FGD
     hints[~near] = cv2.GC_BGD
     hints[present] = cv2.GC_FGD
     hints[stroke] = cv2.GC_FGD
-    found = cut_by_colour(picture, hints, own, against) | stroke | present
-    return _touching(found, stroke) | present
+    found = (cut_by_colour(picture, hints, own, against) & near) | stroke | present
+    return (_touching(found, stroke) & near) | present
 
 
-def _against(picture: ByteArray, stroke: BoolArray, present: BoolArray, other: BoolArray, own: Model) -> ByteArray:
-    """Choose colours of the other side: what was said to be, the frame, and whatever is unlike the stroke."""
-    height, width = stroke.shape
-    rim = max(2, round(_FRAME * min(height, width)))
-    frame = np.ones(stroke.shape, bool)
-    frame[rim:-rim, rim:-rim] = False
+def found_within(picture: ByteArray, inside: BoolArray) -> BoolArray:
+    """Find the subject within an outline that is only a limit: all outside it is backdrop.
+
+    Parameters
+    ----------
+    picture : (H, W, 3) uint8 ndarray
+        Small: some 60 000 pixels are enough.
+    inside : (H, W) bool ndarray
+
+    Returns
+    -------
+    (H, W) bool ndarray
+        Within `inside`; empty if nothing within differs from what lies around it.
+
+    Notes
+    -----
+    Rother, Kolmogorov and Blake 2004: colours of both sides are learned from each cut for the next one.
+    """
+    away = cv2.distanceTransform((~inside).astype(np.uint8), cv2.DIST_L2, 3)
+    depth = cv2.distanceTransform(inside.astype(np.uint8), cv2.DIST_L2, 3)
+    around = (away > 0) & (away <= max(6.0, 0.5 * float(depth.max())))
+    if not inside.any() or not around.any():
+        return inside.copy()
+    outer = colour_model(picture[around])
+    unlike = colour_cost(picture, outer)
+    usual = float(np.percentile(unlike[around], 90))
+    region = inside & (unlike > usual)
+    hints = np.where(inside, cv2.GC_PR_BGD, cv2.GC_BGD).astype(np.uint8)
+    for _ in range(_LIMIT_ROUNDS):
+        if region.sum() < _LEAST or (inside & ~region).sum() < _LEAST:
+            break
+        likely = hints.copy()
+        likely[region] = cv2.GC_PR_FGD
+        backdrop = colour_model(np.concatenate([picture[around], picture[inside & ~region]]))
+        region = cut_by_colour(picture, likely, colour_model(picture[region]), backdrop) & inside
+    return region
+
+
+def _against(
+    picture: ByteArray, stroke: BoolArray, present: BoolArray, other: BoolArray, own: Model, seen: BoolArray
+) -> ByteArray:
+    """Choose colours of the other side: what was said to be, and what is unlike the stroke; near it if there is any."""
     cost = colour_cost(picture, own)
     limit = float(np.percentile(cost[stroke], 95)) + 4.0
-    unlike = (cost > limit) & ~present
-    chosen = (frame & unlike) | (other & ~stroke) | unlike
-    if chosen.sum() < 20:
-        chosen = ~stroke & ~present
-    if chosen.sum() < 20:
-        chosen = ~stroke
-    return picture[chosen] if chosen.any() else picture.reshape(-1, 3)
+    unlike = ((cost > limit) & ~present) | (other & ~stroke)
+    near = unlike & seen
+    if near.sum() < _SOME * seen.sum():  # a few odd pixels of the stroke's own side are no other side
+        near = np.zeros_like(near)
+    for chosen in (near, unlike, ~stroke & ~present, ~stroke):
+        if chosen.sum() >= _LEAST:
+            return picture[chosen]
+    return picture.reshape(-1, 3)
 
 
 def _touching(found: BoolArray, stroke: BoolArray) -> BoolArray:
