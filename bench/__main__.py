@@ -1,4 +1,4 @@
-"""Run the bench: ``python -m bench [quality] [drawn] [camera] [large] [strokes] [window] [memory] [marking] [edge] [kinds] [separation] [repair] [snags] [colour] [sheet] [deliver] [assignment] [--folder DIR]``; all of it without arguments."""
+"""Run the bench: ``python -m bench [quality] [drawn] [camera] [large] [strokes] [window] [memory] [marking] [edge] [photographs] [kinds] [separation] [repair] [snags] [colour] [sheet] [deliver] [assignment] [--folder DIR]``; all of it without arguments."""
 
 import argparse
 import importlib
@@ -25,6 +25,7 @@ PARTS = (
     "memory",
     "marking",
     "edge",
+    "photographs",
     "kinds",
     "separation",
     "repair",
@@ -80,7 +81,7 @@ def _print_others(parts: Sequence[str]) -> None:
 
         for measure_part in (latencies, proposals, interactions):
             print("\n".join(measure_part()), "\n", flush=True)
-    for name in ("edge", "kinds", "separation", "repair", "snags", "colour"):
+    for name in ("edge", "photographs", "kinds", "separation", "repair", "snags", "colour"):
         if name in parts:
             for line in importlib.import_module(f"bench.{name}").table():
                 print(line, flush=True)

@@ -69,4 +69,4 @@ def test_there_is_nowhere_to_walk_to_without_a_band(hand: Hand, disc_file: Path)
 def test_the_key_sheet_names_every_way_that_a_shared_key_goes_on_to(hand: Hand) -> None:
     sections = dict(key_sections(hand.desk.tools))
 
-    assert ("O", "the tool's stretch or kind") in sections["Tools"]
+    assert ("O", "the tool's stretch, kind or trust") in sections["Tools"]

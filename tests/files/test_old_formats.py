@@ -150,3 +150,19 @@ def test_a_file_of_the_sixth_format_keeps_its_sheet_and_has_its_subject_on_it(tm
     assert (job.patch.read() == 1).any()
     assert job.is_solved
     assert sqlite3.connect(path).execute("SELECT count(*) FROM asset").fetchone()[0] == 0
+
+
+def test_exact_stretches_of_the_seventh_format_are_trusted_fully(tmp_path: Path) -> None:
+    path = tmp_path / "old.peel"
+    shutil.copy(DATA / "version-7.peel", path)
+
+    session = Session.resume(ProjectFile.open(path))
+    job = session.job
+    session.close()
+
+    (contour,) = job.settings.photo.contours
+    assert [node.trust for node in contour.nodes] == [None, 1.0, None, None]
+    assert not job.trusted.read().any()
+    relaid = lay_zones(job, job.photo.bounds)
+    assert (relaid.zones.read()[17:24, 40:80] == UNKNOWN).sum(axis=0).max() <= 7
+    assert sqlite3.connect(path).execute("PRAGMA user_version").fetchone()[0] == VERSION

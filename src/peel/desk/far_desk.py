@@ -25,6 +25,7 @@ class FarDesk(LaneDesk):
         super().__init__(desk, "far changes")
         self._stroke: tuple[Job, tuple[Point, ...], float] | None = None
         self._change: FarChange | None = None
+        self._is_shown = False
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.setInterval(_SHOWN_MS)
@@ -32,6 +33,7 @@ class FarDesk(LaneDesk):
         desk.stroke_made.connect(self._on_stroke)
         desk.job_changed.connect(self._on_job)
         desk.session_changed.connect(self._forget)
+        desk.step_changed.connect(self._hide)
         desk.ask.keep_near.connect(self.keep_near)
         self._found.connect(self._on_found)
 
@@ -65,6 +67,7 @@ class FarDesk(LaneDesk):
             return
         self._change = change
         self._desk.show_overlay(image)
+        self._is_shown = True
         self._timer.start()
         self._desk.say(
             f"You also changed {change.count:,} px farther off; they are outlined.".replace(",", " "),
@@ -85,7 +88,7 @@ class FarDesk(LaneDesk):
         self._hide()
 
     def _hide(self) -> None:
-        if self._timer.isActive():
+        if self._is_shown:
+            self._is_shown = False
             self._timer.stop()
-        if self._change is not None or self._desk.overlay.image is not None:
             self._desk.show_overlay(None)

@@ -59,13 +59,13 @@ class _ToolButton(QAbstractButton):
         painter.setBrush(theme.colour("accent" if chosen else "pressed" if self.underMouse() else "raised"))
         painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 6, 6)
         ink = theme.colour("on_accent" if chosen else "text")
-        draw_icon(painter, self.text(), QRectF(8, 8, 18, 18), ink)
+        draw_icon(painter, self.text(), QRectF(6, 8, 18, 18), ink)
         font = self.font()
         font.setWeight(font.Weight.DemiBold)
         painter.setFont(font)
         painter.setPen(ink)
         middle = Qt.AlignmentFlag.AlignVCenter
-        painter.drawText(QRectF(31, 0, self.width() - 37, self.height()), middle, self.text())
+        painter.drawText(QRectF(27, 0, self.width() - 29, self.height()), middle, self.text())
         if self.width() < self.sizeHint().width():
             return
         font.setWeight(font.Weight.Normal)
@@ -92,7 +92,7 @@ class Shelf(QWidget):
         row.setSpacing(6)
         column.addLayout(row)
         self._tools = QHBoxLayout()
-        self._tools.setSpacing(6)
+        self._tools.setSpacing(3)
         row.addLayout(self._tools)
         self.brush_size = NumberField("size", low=2, high=1200, default=80, unit="px", curve=2.5,
                                 tip="Width of the brush in pixels of the photo ([ and ])")  # fmt: skip
