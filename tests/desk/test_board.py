@@ -18,10 +18,13 @@ from conftest import soft_disc
 from desk.hand import Hand
 from peel.desk.one_window import OneWindow, hand_over
 from peel.desk.steps import Step
+from peel.files.project import ProjectFile
 from peel.job.edits import set_value
+from peel.job.marking import looked_at
 from peel.job.settings import Backing
 from peel.work.batches import propose_job
 from peel.work.board import Board, recent_boards
+from peel.work.session import Session
 from peel.work.status import Progress, read_status
 
 
@@ -143,6 +146,15 @@ def test_a_run_is_paused_and_stopped(board: Hand, session: Path, tmp_path: Path)
     for path in sorted(session.glob("*.png")):
         propose_job(path, path.with_suffix(".peel"))
     _rest(board)
+    page.to.setText(str(tmp_path / "unseen"))
+    board.press("deliver run")
+    board.wait(lambda: page.deliver.isEnabled() and desk.is_idle)
+    assert not list((tmp_path / "unseen").glob("*-cutout.png"))  # nobody has looked at these guesses
+    for path in sorted(session.glob("*.peel")):
+        looked = Session.resume(ProjectFile.open(path))
+        looked.apply("Look at the guess", looked_at)
+        looked.wait_idle()
+        looked.close()
     page.to.setText(str(tmp_path / "out"))
     board.press("deliver run")
     board.press("pause run")

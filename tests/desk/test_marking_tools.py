@@ -184,7 +184,7 @@ def test_a_handle_can_be_dragged(marked: Hand) -> None:
 
 def test_sweeping_across_grows_to_the_boundary_and_alt_takes_away(opened: Hand) -> None:
     opened.key(Qt.Key.Key_S)
-    opened.desk.set_brush(24)
+    opened.desk.set_brush(60)
     opened.drag([(170, 150), (210, 150), (240, 150)])
     opened.settle()
     assert _overlap(opened) > 0.94  # the disc's rim is soft
@@ -197,7 +197,7 @@ def test_sweeping_across_grows_to_the_boundary_and_alt_takes_away(opened: Hand) 
 
 def test_what_a_sweep_will_mark_is_shown_while_it_is_drawn(opened: Hand) -> None:
     opened.key(Qt.Key.Key_S)
-    opened.desk.set_brush(24)
+    opened.desk.set_brush(60)
     canvas, tool = opened.bench.canvas, opened.desk.tool
     before = canvas.grab().toImage().pixelColor(opened.at(210, 90))
     QTest.mousePress(canvas, Qt.MouseButton.LeftButton, NONE, opened.at(170, 150))

@@ -11,8 +11,10 @@ from peel.job.marking import Zone, mark_region
 from peel.job.rect import Rect
 from peel.job.separations import put_separation
 from peel.job.settings import Point, Separation, hex_from_rgb, rgb_from_hex
-from peel.matte.arrays import BoolArray
-from peel.matte.edge.laying import working_step
+from peel.matte.arrays import BoolArray, ByteArray, FloatArray
+from peel.matte.edge.laying import unit_of, working_step
+from peel.matte.marking.alike import lab_of
+from peel.matte.marking.contact_shadow import contact_shadow
 from peel.matte.marking.regions import drop_islands, fill_holes
 from peel.matte.separation.key import LEAST_HUE, fit_plate, key_tone, relative_chroma
 
@@ -20,6 +22,10 @@ __all__ = ["hue_at", "key_photo"]
 
 _SPOT: Final = 4  # pixels to either side of the spot whose median is taken
 _HALF: Final = 0.5  # of the hue left, from which a pixel is backdrop
+_LIKE: Final = 6.0  # CIE76 difference from a plain backdrop's carried light that still is backdrop
+_CARRIED: Final = 61  # working pixels across in which that light is carried
+_STEP: Final = 2  # 8-bit values between neighbouring pixels of a plain backdrop
+_SEEN_BACKDROP: Final = 0.02  # share of backdrop around a pixel from which its light is known there
 _SPECKS: Final = 400  # working pixels; smaller pieces of subject, and smaller holes, are noise
 _SHARES: Final = (0.002, 0.995)  # of the photo between which a subject makes sense
 
@@ -32,16 +38,24 @@ def hue_at(job: Job, spot: Point) -> str:
     MarkError
         If it has no hue to key.
     """
+    colour = _colour_at(job, spot)
+    if relative_chroma(colour) < LEAST_HUE:
+        message = "The backdrop has hardly any hue at that spot."
+        raise MarkError(message, "Press where it shows its colour, or choose another rendering than a key.")
+    return hex_from_rgb(colour)
+
+
+def _colour_at(job: Job, spot: Point) -> FloatArray:
     x, y = int(np.floor(spot[0])), int(np.floor(spot[1]))
     around = Rect(y - _SPOT, x - _SPOT, y + _SPOT + 1, x + _SPOT + 1).intersection(job.photo.bounds)
     if around.is_empty:
         message = "That spot lies outside the photo."
         raise MarkError(message, "Press on the backdrop.")
-    colour = np.median(job.photo.colours(around), axis=(0, 1)).astype(np.float32)
-    if relative_chroma(colour) < LEAST_HUE:
-        message = "The backdrop has hardly any hue at that spot."
-        raise MarkError(message, "Press where it shows its colour, or choose another rendering than a key.")
-    return hex_from_rgb(colour)
+    return np.median(job.photo.colours(around), axis=(0, 1)).astype(np.float32)
+
+
+def _has_hue(job: Job, spot: Point) -> bool:
+    return bool(relative_chroma(_colour_at(job, spot)) >= LEAST_HUE)
 
 
 def key_photo(job: Job, spot: Point, number: int, separation: Separation) -> Job:
@@ -60,13 +74,16 @@ def key_photo(job: Job, spot: Point, number: int, separation: Separation) -> Job
     Returns
     -------
     Job
-        Where nothing was marked, with all that is not of that hue marked as subject, and the key as the matte.
+        Where nothing was marked, with all that is not of that hue marked as subject, and the key as the matte. A white
+        or grey backdrop has no hue: then all that differs from it is marked, and no key is put.
 
     Raises
     ------
     MarkError
         If there is no hue, or it leaves nothing or nearly everything as subject.
     """
+    if not job.has_subject and not _has_hue(job, spot):
+        return mark_region(job, _unlike_plain(job, spot), Zone.SUBJECT)
     hue = hue_at(job, spot)
     changes = {"rendering": "key", "hue": hue, "low": None, "high": None, "strength": None, "middle": 0.5}
     if not job.has_subject:
@@ -83,11 +100,47 @@ def _subject(job: Job, hue: str, gain: float) -> BoolArray:
         message = "Hardly anything in the photo has that hue."
         raise MarkError(message, "Press on a larger part of the backdrop.")
     height, width = picture.shape[:2]
-    region = key_tone(picture, plate.window((0, 0, height, width), (height, width)), gain) > _HALF
+    return _at_full_size(job, key_tone(picture, plate.window((0, 0, height, width), (height, width)), gain) > _HALF)
+
+
+def _unlike_plain(job: Job, spot: Point) -> BoolArray:
+    """Return what differs from a white or grey backdrop, its light carried along it and its shadows left out."""
+    picture = job.photo.working
+    step = working_step(job.photo.height, job.photo.width)
+    codes = np.round(picture * 255).astype(np.uint8)
+    lab = lab_of(codes)
+    column, row = min(int(spot[0] / step), lab.shape[1] - 1), min(int(spot[1] / step), len(lab) - 1)
+    backdrop = _reached(cv2.blur(codes, (5, 5)), column, row)
+    weight = cv2.blur(backdrop.astype(np.float32), (_CARRIED, _CARRIED))
+    carried = cv2.blur(lab * backdrop[..., None].astype(np.float32), (_CARRIED, _CARRIED))
+    away = np.linalg.norm(lab - carried / np.maximum(weight, 1e-4)[..., None], axis=2)
+    # What is like the backdrop's light carried to it is backdrop too: gaps in the subject.
+    away[weight < _SEEN_BACKDROP] = np.inf
+    region = ~(backdrop | (cv2.blur(away, (3, 3)) < _LIKE))
+    unit = unit_of(job.photo.height, job.photo.width)
+    return _at_full_size(job, region & ~contact_shadow(picture, region, unit, inside=True))
+
+
+def _reached(picture: ByteArray, column: int, row: int) -> BoolArray:
+    """Return what is reached from a pixel by steps too small for an edge: a backdrop whose light falls off slowly."""
+    mask = np.zeros((picture.shape[0] + 2, picture.shape[1] + 2), np.uint8)
+    flags = 4 | cv2.FLOODFILL_MASK_ONLY | (1 << 8)
+    cv2.floodFill(picture.copy(), mask, (column, row), 0, (_STEP,) * 3, (_STEP,) * 3, flags)
+    return mask[1:-1, 1:-1] > 0
+
+
+def _at_full_size(job: Job, region: BoolArray) -> BoolArray:
+    """Clean a region of the working size, and return it at the photo's.
+
+    Raises
+    ------
+    MarkError
+        If it is nothing, or nearly everything.
+    """
     region = fill_holes(drop_islands(region, _SPECKS), _SPECKS)
     least, most = _SHARES
     if not least < region.mean() < most:
-        message = f"By that hue {region.mean() * 100:.0f} % of the photo would be subject."
+        message = f"By that colour {region.mean() * 100:.0f} % of the photo would be subject."
         raise MarkError(message, "Press on the backdrop, where it shows its own colour.")
     step = working_step(job.photo.height, job.photo.width)
     full = cv2.resize(region.astype(np.uint8) * 255, None, fx=step, fy=step, interpolation=cv2.INTER_LINEAR) >= 128

@@ -25,6 +25,11 @@ _RING: Final = (30, 140)  # distances from the mark between which backdrop is ta
 _CORE: Final = 14  # depth from which the mark is taken to be right
 _FEW: Final = 200  # pixels below which a nearer ring or core is used instead
 _MOST_ATTACHED: Final = 0.5  # share of the ring that must be left without what hangs together with the mark
+_MOST_TAKEN: Final = 0.15  # share of the core that may be left out as backdrop; more is the subject's own pattern
+_TAKEN_LIKE, _TAKEN_GAIN = (
+    2.0,
+    10.0,
+)  # standard deviations from the backdrop below, and gain above, which it is left out
 _SURE: Final = 3.0  # log likelihood ratio that counts as certain
 _UNSEEN: Final = 0.01  # share added to every bin: what was never seen is not impossible
 _STRANGE_BINS: Final = np.array([0, 1, 1.7, 2.5, 3.5, 5, 7, 10, 15, np.inf])
@@ -68,16 +73,20 @@ def known_sides(subject: BoolArray, distances: Distances, sides: Sides, unit: fl
     if (ring & ~attached).sum() > _MOST_ATTACHED * ring.sum():
         ring = ring & ~attached
     core = distances.to_backdrop > _CORE * unit
+    # Nor must backdrop that a generous mark took in teach what the subject looks like.
+    taken = _attached((sides.from_backdrop < _TAKEN_LIKE) & (sides.gain > _TAKEN_GAIN) & subject, ~subject)
+    if (core & taken).sum() < _MOST_TAKEN * core.sum():
+        core = core & ~taken
     if core.sum() < _FEW:
         core = distances.to_backdrop > _CORE * unit / 4
     return Known(ring, core if core.sum() >= _FEW // 4 else subject)
 
 
-def _attached(pieces: BoolArray, subject: BoolArray) -> BoolArray:
-    """Return the pieces that touch the subject."""
-    _, labels = cv2.connectedComponents((pieces | subject).astype(np.uint8), connectivity=8)
+def _attached(pieces: BoolArray, roots: BoolArray) -> BoolArray:
+    """Return the pieces that touch a root."""
+    _, labels = cv2.connectedComponents((pieces | roots).astype(np.uint8), connectivity=8)
     own = np.zeros(int(labels.max()) + 1, bool)
-    own[np.unique(labels[subject])] = True
+    own[np.unique(labels[roots])] = True
     return np.asarray(own[labels] & pieces)
 
 

@@ -30,6 +30,7 @@ TRUST: Final = 0.5
 
 _WORKING_PIXELS: Final = 1_500_000
 _LONG: Final = 1200  # pixels along the longer side at which the lengths below are meant
+_LEAST_LONG: Final = 600  # pixels that smaller pictures are taken to be long, as their pixels are no finer
 _INWARD, _OUTWARD = 7.0, 26.0  # budgets at the usual trust
 _AGAINST: Final = 5.0  # cost of a step outwards onto a pixel that is surely backdrop
 _STRAND, _THICK_STRAY = 0.015, 0.06  # cost of a step outwards onto something that is surely not
@@ -91,7 +92,7 @@ def unit_of(height: int, width: int) -> float:
     >>> unit_of(4000, 6000)
     1.25
     """
-    return max(height, width) / working_step(height, width) / _LONG
+    return max(height, width, _LEAST_LONG) / working_step(height, width) / _LONG
 
 
 def budgets(trust: float) -> tuple[float, float]:
@@ -167,7 +168,7 @@ def read_edge(
     -------
     Reading
     """
-    unit = unit or max(subject.shape) / _LONG
+    unit = unit or max(*subject.shape, _LEAST_LONG) / _LONG
     distances = Distances.of(subject)
     sides = compare_sides(colours, subject, distances, noise)
     known = known_sides(subject, distances, sides, unit)
@@ -178,11 +179,11 @@ def read_edge(
         np.broadcast_to(np.asarray(trust) < 1, subject.shape), contact_shadow(colours, subject, unit),
     )  # fmt: skip
     stray, outside, wispy = _outward(scene, joined)
-    inside, enclosed = _inward(scene, wispy)
-    unsure = outside | inside
     steep = _steepness(sides.cover, distances.to_boundary)
     # The working size alone makes a step four pixels wide.
     ramp = np.clip(1 / np.maximum(steep, 1e-3) - 4, 0, _BLURRED) / scene.dear
+    inside, enclosed = _inward(scene, wispy, ramp)
+    unsure = outside | inside
     unsure |= (steep > 0) & (distances.to_boundary < 1.3 * ramp) & scene.allowed
     return Reading(
         unsure, sides.cover, distances.to_boundary, steep, stray, _well_explained(sides), enclosed,
@@ -229,25 +230,36 @@ def _outward(scene: _Scene, joined: BoolArray | None) -> tuple[BoolArray, BoolAr
     return stray, reached | (beside & outer & scene.allowed & ~scene.shadow), wispy
 
 
-def _inward(scene: _Scene, wispy: FloatArray) -> tuple[BoolArray, BoolArray]:
+def _inward(scene: _Scene, wispy: FloatArray, ramp: FloatArray) -> tuple[BoolArray, BoolArray]:
     """Return how far the band reaches inwards, and the gaps that it does not reach."""
     unit, subject, sides = scene.unit, scene.subject, scene.sides
     opened = openness(sides, scene.known, wispy)
-    clear = (opened > _CLEAR) & subject & (sides.from_backdrop < EXPLAINED)
-    cost = np.where(opened > 0, np.float32(_OPEN) ** -opened, np.float32(_SHUT) ** -opened)
-    apart = disc(max(1, round(_GAPS_APART * unit)))
-    among = (cv2.morphologyEx(clear.astype(np.uint8), cv2.MORPH_CLOSE, apart) > 0) & (opened <= _CLEAR)
-    cost[among] = np.minimum(cost[among], _AMONG_GAPS)
-    depth = geodesic_distance(cost * scene.dear, ~subject, subject & scene.allowed, _INWARD * unit)
-    reached = (depth <= _INWARD * unit) & subject & scene.allowed
+    reached = _opened(scene, opened)
     gaps = reached & (opened > _GAP) & (scene.distances.to_backdrop > _OFF * unit)
     if gaps.any():
         away = cv2.distanceTransform(1 - gaps.astype(np.uint8), cv2.DIST_L2, 3)
         likely = (sides.from_own > _LOOSELY) | (sides.cover < 0.95)
-        around = (away <= _RIM * unit) | ((away <= (_RIM + _WISPY_RIM * wispy) * unit) & likely)
+        around = (away <= _RIM * unit + ramp) | ((away <= (_RIM + _WISPY_RIM * wispy) * unit) & likely)
         reached = reached | (around & subject & scene.allowed)
-    shut = cv2.morphologyEx((clear & ~reached).astype(np.uint8), cv2.MORPH_OPEN, disc(1)) > 0
+    shut = cv2.morphologyEx((_clear(scene, opened) & ~reached).astype(np.uint8), cv2.MORPH_OPEN, disc(1)) > 0
     return reached, drop_islands(shut, _ENCLOSED)
+
+
+def _clear(scene: _Scene, opened: FloatArray) -> BoolArray:
+    """Return what surely shows the backdrop within the mark."""
+    return (opened > _CLEAR) & scene.subject & (scene.sides.from_backdrop < EXPLAINED)
+
+
+def _opened(scene: _Scene, opened: FloatArray) -> BoolArray:
+    """Return what the cheapest ways inwards reach."""
+    clear = _clear(scene, opened)
+    cost = np.where(opened > 0, np.float32(_OPEN) ** -opened, np.float32(_SHUT) ** -opened)
+    apart = disc(max(1, round(_GAPS_APART * scene.unit)))
+    among = (cv2.morphologyEx(clear.astype(np.uint8), cv2.MORPH_CLOSE, apart) > 0) & (opened <= _CLEAR)
+    cost[among] = np.minimum(cost[among], _AMONG_GAPS)
+    inside = scene.subject & scene.allowed
+    depth = geodesic_distance(cost * scene.dear, ~scene.subject, inside, _INWARD * scene.unit)
+    return (depth <= _INWARD * scene.unit) & inside
 
 
 def _well_explained(sides: Sides) -> BoolArray:
