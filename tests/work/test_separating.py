@@ -7,6 +7,7 @@ from conftest import soft_disc
 from peel.errors import MarkError
 from peel.job.edits import use_zones
 from peel.job.job import Job, Photo, new_job
+from peel.job.marked import marked_subject
 from peel.job.separations import add_stretch, put_separation
 from peel.job.settings import Separation
 from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
@@ -138,13 +139,32 @@ def test_a_press_on_a_marked_photo_keeps_marks_and_use() -> None:
 
 @pytest.mark.parametrize(
     ("colour", "said"),
-    [((128, 128, 128), "hardly any hue"), ((20, 140, 40), "would be subject")],
+    [((128, 128, 128), "would be subject"), ((20, 140, 40), "would be subject")],
 )
 def test_a_photo_without_a_hue_or_of_one_hue_throughout_is_explained(colour: tuple[int, ...], said: str) -> None:
     plain = np.broadcast_to(np.uint8(colour), (80, 100, 3)).copy()
 
     with pytest.raises(MarkError, match=said):
         key_photo(new_job(Photo("plain.png", plain)), (50, 40), 0, Separation())
+
+
+def test_a_press_on_a_white_backdrop_marks_what_differs_from_it() -> None:
+    rows, columns = np.mgrid[:300, :420]
+    light = 0.95 - 0.25 * np.hypot(rows - 60, columns - 120) / 400  # it falls off
+    photo = np.repeat(light[..., None], 3, axis=2)
+    disc = np.hypot(rows - 150, columns - 210) < 80
+    photo[disc & ~(np.hypot(rows - 150, columns - 210) < 20)] = (0.6, 0.3, 0.2)
+    photo += np.random.default_rng(3).normal(0, 0.004, photo.shape)
+    job = new_job(Photo("white.png", np.round(np.clip(photo, 0, 1) * 255).astype(np.uint8)))
+
+    marked = key_photo(job, (20, 20), 0, Separation())
+
+    subject = marked_subject(marked, marked.photo.bounds)
+    truth = disc & ~(np.hypot(rows - 150, columns - 210) < 20)
+    assert (subject & truth).sum() / (subject | truth).sum() > 0.95
+    assert marked.settings.recipe.separations == ()
+    with pytest.raises(MarkError, match="hardly any hue"):
+        key_photo(marked, (20, 20), 0, Separation())
 
 
 def test_a_press_outside_the_photo_is_explained() -> None:

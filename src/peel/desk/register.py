@@ -1,5 +1,6 @@
 """Every step with all that it registers, in the order of the work; shelf, keys and key sheet read this list."""
 
+from collections.abc import Iterable
 from functools import partial
 from typing import Final
 
@@ -50,6 +51,11 @@ def all_commands(tools: dict[Step, list[Tool]]) -> list[Command]:
     return [*taking_up, *(command for spec in STEPS.values() for command in spec.commands), *COMMANDS]
 
 
+def _either(names: Iterable[str]) -> str:
+    *others, last = names
+    return f"{', '.join(others)} or {last}" if others else last
+
+
 def key_sections(tools: dict[Step, list[Tool]]) -> list[KeySheetSection]:
     """List every key with its meaning, as the key sheet shows them."""
     commands = all_commands(tools)
@@ -67,7 +73,7 @@ def key_sections(tools: dict[Step, list[Tool]]) -> list[KeySheetSection]:
     return [
         (
             "Tools",
-            [*of("Tools"), *((key, f"the tool's {' or '.join(names)}") for key, names in ways.items()), *hints, *_HELD],
+            [*of("Tools"), *((key, f"the tool's {_either(names)}") for key, names in ways.items()), *hints, *_HELD],
         ),
         (
             "Views",

@@ -23,9 +23,8 @@ __all__ = ["hue_at", "key_photo"]
 _SPOT: Final = 4  # pixels to either side of the spot whose median is taken
 _HALF: Final = 0.5  # of the hue left, from which a pixel is backdrop
 _LIKE: Final = 6.0  # CIE76 difference from a plain backdrop's carried light that still is backdrop
-_CARRIED: Final = 61  # working pixels across in which that light is carried
+_CARRIED: Final = ((61, 1.0), (243, 1e-3))  # working pixels across in which that light is carried, and their weights
 _STEP: Final = 2  # 8-bit values between neighbouring pixels of a plain backdrop
-_SEEN_BACKDROP: Final = 0.02  # share of backdrop around a pixel from which its light is known there
 _SPECKS: Final = 400  # working pixels; smaller pieces of subject, and smaller holes, are noise
 _SHARES: Final = (0.002, 0.995)  # of the photo between which a subject makes sense
 
@@ -111,11 +110,12 @@ def _unlike_plain(job: Job, spot: Point) -> BoolArray:
     lab = lab_of(codes)
     column, row = min(int(spot[0] / step), lab.shape[1] - 1), min(int(spot[1] / step), len(lab) - 1)
     backdrop = _reached(cv2.blur(codes, (5, 5)), column, row)
-    weight = cv2.blur(backdrop.astype(np.float32), (_CARRIED, _CARRIED))
-    carried = cv2.blur(lab * backdrop[..., None].astype(np.float32), (_CARRIED, _CARRIED))
-    away = np.linalg.norm(lab - carried / np.maximum(weight, 1e-4)[..., None], axis=2)
+    weight, carried = np.zeros(lab.shape[:2], np.float32), np.zeros_like(lab)
+    for side, trust in _CARRIED:
+        weight += trust * cv2.blur(backdrop.astype(np.float32), (side, side))
+        carried += trust * cv2.blur(lab * backdrop[..., None].astype(np.float32), (side, side))
     # What is like the backdrop's light carried to it is backdrop too: gaps in the subject.
-    away[weight < _SEEN_BACKDROP] = np.inf
+    away = np.linalg.norm(lab - carried / np.maximum(weight, 1e-9)[..., None], axis=2)
     region = ~(backdrop | (cv2.blur(away, (3, 3)) < _LIKE))
     unit = unit_of(job.photo.height, job.photo.width)
     return _at_full_size(job, region & ~contact_shadow(picture, region, unit, inside=True))

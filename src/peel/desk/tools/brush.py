@@ -291,7 +291,7 @@ class TrustBrush(Brush):
     """Says how much a stretch of the marked boundary is trusted."""
 
     name = "Trust"
-    key_name = "."
+    key_name = "\\"
 
     def __init__(self) -> None:
         super().__init__()

@@ -181,7 +181,7 @@ def read_edge(
     stray, outside, wispy = _outward(scene, joined)
     steep = _steepness(sides.cover, distances.to_boundary)
     # The working size alone makes a step four pixels wide.
-    ramp = np.clip(1 / np.maximum(steep, 1e-3) - 4, 0, _BLURRED) / scene.dear
+    ramp = np.asarray(np.clip(1 / np.maximum(steep, 1e-3) - 4, 0, _BLURRED) / scene.dear, np.float32)
     inside, enclosed = _inward(scene, wispy, ramp)
     unsure = outside | inside
     unsure |= (steep > 0) & (distances.to_boundary < 1.3 * ramp) & scene.allowed
