@@ -64,7 +64,7 @@ def _photo_of(case: Case) -> Photo:
 def marked_ways(case: Case, seed: int) -> Iterator[_Marked]:
     """Mark a case by Peel's own proposal, and sloppily."""
     photo = _photo_of(case)
-    finder = Finder(photo, Pyramid(photo))
+    finder = Finder(photo, Pyramid(photo.pixels))
     proposal = finder.propose()
     ways: dict[str, Callable[[Job], Job]] = {
         "proposed": lambda job: finder.mark_proposal(job, proposal),

@@ -176,7 +176,7 @@ def _each_mark(folder: Path) -> list[tuple[str, str, str, dict[str, float]]]:
 def _each_guess(folder: Path) -> tuple[str, float, float, float]:
     """Return a case's name, the guess's overlap with the truth, its confidence, and the error of the matte."""
     case = _Case.read(folder)
-    finder = Finder(case.photo, Pyramid(case.photo))
+    finder = Finder(case.photo, Pyramid(case.photo.pixels))
     guess = finder.propose()
     small = guess.region.shape[::-1]
     truth = cv2.resize(case.subject.astype(np.float32), small, interpolation=cv2.INTER_AREA) > 0.5

@@ -123,7 +123,9 @@ def test_deliver_writes_what_a_job_asks_for(
 def holed_job(disc_file: Path, tmp_path: Path) -> Path:
     """A job of the disc with a hole in it."""
     session = Session.begin(disc_file, tmp_path / "holed.peel")
-    session.apply("Points", lambda job: outlined(job, [(110, 50), (310, 50), (310, 250), (110, 250)]))
+    turns = np.linspace(0, 2 * np.pi, 16, endpoint=False)
+    around = [(210 + 98 * np.cos(turn), 150 + 98 * np.sin(turn)) for turn in turns]
+    session.apply("Points", lambda job: outlined(job, around))
     session.apply("Close", contours.close_contour)
     session.apply("Hole", lambda job: touch(job, SoftStroke(((210.0, 150.0),), 4.0, softness=0.0), Touch.CLEAR))
     session.close()
