@@ -12,6 +12,8 @@ from typing import Any
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp(prefix="peel-shots-")
 
+import numpy as np
+from PIL import Image
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QAction
 from PySide6.QtTest import QTest
@@ -19,6 +21,7 @@ from PySide6.QtWidgets import QAbstractButton, QApplication
 
 from peel.demo.arriving import write_variants
 from peel.demo.backings import backing_file
+from peel.demo.photos import demo_photo
 from peel.desk.app import make_app
 from peel.desk.bench import Bench
 from peel.desk.controls.number_field import NumberField
@@ -26,6 +29,8 @@ from peel.desk.desk_state import DeskState
 from peel.desk.steps import Step
 from peel.desk.tools.place_tool import PlaceTool
 from peel.desk.window import Window
+from peel.job.marking import Zone, mark_region
+from peel.matte.edge.trimap import FOREGROUND
 from peel.work.views import View
 
 SHOTS = Path(__file__).parent.parent / "docs" / "screenshots"
@@ -148,7 +153,9 @@ def shoot_separation(visit: Visit) -> None:
     desk, bench = visit.desk, visit.bench
     edge = visit.panel(Step.EDGE)
     visit.open_demo("ivy-king")
-    visit.do("Propose")
+    with Image.open(demo_photo("ivy-king").zones) as zones:
+        subject = np.asarray(zones) == FOREGROUND
+    desk.edit("Mark", lambda job: mark_region(job, subject, Zone.SUBJECT))  # Propose cannot tell here
     visit.until(lambda: desk.job is not None and desk.job.has_subject)
     visit.settle()
     visit.window.message.hide()
