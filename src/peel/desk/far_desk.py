@@ -25,6 +25,7 @@ class FarDesk(LaneDesk):
         super().__init__(desk, "far changes")
         self._stroke: tuple[Job, tuple[Point, ...], float] | None = None
         self._change: FarChange | None = None
+        self._zones: object = None  # those that the stroke left
         self._is_shown = False
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
@@ -44,11 +45,13 @@ class FarDesk(LaneDesk):
         self._stroke = None if job is None else (job, points, reach_px)
 
     def _on_job(self, job: Job, _previous: Job) -> None:
-        """Look at the first job whose zones are others than before the stroke."""
+        """Look at the first job whose zones changed after the stroke; a later edit ends what can be refused."""
+        if self._change is not None and job.zones is not self._zones:
+            self._forget()
         stroke = self._stroke
         if stroke is None or job.zones is stroke[0].zones:
             return
-        self._stroke = None
+        self._stroke, self._zones = None, job.zones
         before, points, reach_px = stroke
         hue = self._desk.taken_hue
 
@@ -63,7 +66,7 @@ class FarDesk(LaneDesk):
 
     def _on_found(self, photo: object, change: FarChange | None, image: QImage | None) -> None:
         job = self._desk.job
-        if change is None or job is None or job.photo is not photo:
+        if change is None or job is None or job.photo is not photo or job.zones is not self._zones:
             return
         self._change = change
         self._desk.show_overlay(image)
