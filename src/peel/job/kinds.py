@@ -3,6 +3,7 @@
 from collections.abc import Hashable
 from typing import Final
 
+import cv2
 import numpy as np
 
 from peel.job.job import Job
@@ -18,6 +19,7 @@ _SAID: Final = 2  # codes of the kinds that were brushed follow upon this
 HARD_CODES: Final = (1, _SAID + Kind.HARD)  # beside an exact stretch of a contour, and brushed
 _SURE: Final = 150  # confidence from which a suggestion counts
 _KIND_OF: Final = np.array([0, Kind.HARD, 0, *Kind], np.uint8)
+_OF_CODE: Final = np.resize(_KIND_OF, 256)
 
 
 def said(kind: Kind) -> int:
@@ -33,12 +35,11 @@ def kinds_in(job: Job, window: Rect) -> ByteArray:
     (H, W) uint8 ndarray
         Values of `peel.matte.edge.kinds.Kind`, or 0.
     """
-    spoken = _KIND_OF[job.kinds.read(window)]
+    spoken = cv2.LUT(job.kinds.read(window), _OF_CODE)
     if job.settings.recipe.band.kinds == "none":
         return spoken
-    suggested = job.suggested.read(window)
-    suggested[job.confidence.read(window) < _SURE] = 0
-    return np.where(spoken == 0, suggested, spoken)
+    suggested = job.suggested.read(window) * (job.confidence.read(window) >= _SURE)
+    return np.where(spoken == 0, suggested, spoken) if spoken.any() else suggested
 
 
 def is_said(job: Job, window: Rect) -> BoolArray:

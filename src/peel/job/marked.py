@@ -34,4 +34,4 @@ def sampled_subject(job: Job, height: int, width: int) -> BoolArray:
 
 
 def _subject(marks: ByteArray, outline: ByteArray) -> BoolArray:
-    return np.where(marks == 0, outline >= 128, marks == 2)
+    return np.asarray(((outline >= 128) & (marks == 0)) | (marks == 2))

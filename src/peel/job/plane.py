@@ -151,17 +151,16 @@ class Plane:
         """Return a small copy: the value at the middle of each of height x width cells."""
         rows = ((np.arange(height) + 0.5) * self.height / height).astype(int)
         columns = ((np.arange(width) + 0.5) * self.width / width).astype(int)
+        across = np.searchsorted(rows, np.arange(self.rows + 1) * TILE)
+        along = np.searchsorted(columns, np.arange(self.columns + 1) * TILE)
         out = np.empty((height, width), self.dtype)
         for number, tile in enumerate(self.tiles):
-            here = self.tile_rect(number)
-            top, bottom = np.searchsorted(rows, (here.top, here.bottom))
-            left, right = np.searchsorted(columns, (here.left, here.right))
+            row, column = divmod(number, self.columns)
+            here = slice(across[row], across[row + 1]), slice(along[column], along[column + 1])
             if tile.constant is not None:
-                out[top:bottom, left:right] = tile.constant
+                out[here] = tile.constant
             else:
-                out[top:bottom, left:right] = tile.values[
-                    np.ix_(rows[top:bottom] - here.top, columns[left:right] - here.left)
-                ]
+                out[here] = tile.values[np.ix_(rows[here[0]] - row * TILE, columns[here[1]] - column * TILE)]
         return out
 
     def write(self, rect: Rect, array: Raster) -> "Plane":

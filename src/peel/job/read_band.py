@@ -8,17 +8,19 @@ import numpy as np
 
 from peel.job.job import Job
 from peel.job.kinds import HARD_CODES, said
-from peel.job.marked import EXACTLY, marked_subject
+from peel.job.marked import EXACTLY, marked_subject, sampled_subject
 from peel.job.rect import Rect
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray
 from peel.matte.edge.kinds import Kind, suggest_kinds
 from peel.matte.edge.laying import Reading, read_edge, reduced, unit_of, working_step
 from peel.matte.edge.trimap import UNKNOWN
+from peel.matte.marking.contact_shadow import lowest_rows
 
 __all__ = ["Laid", "read_band", "read_window", "reading_reach"]
 
 _REACH: Final = 110  # working pixels around a change in which the band is read again
 _CONTEXT: Final = 70  # working pixels around those that are looked at
+_SHADOW_ROWS: Final = 200  # rows in which the subject is looked for to tell where its shadow begins
 _UNSURE: Final = 2  # code of the plane `corrections`
 _WIDER: Final = 3  # working pixels by which the evidence is widened where a loose kind was brushed
 
@@ -90,7 +92,15 @@ def read_window(job: Job, around: Rect, window: Rect) -> Reading | None:
         joined=reduced(joined.astype(np.uint8) * 255, step) >= 0.5,
         trust=_trust(job, around, inside, step),
         unit=unit_of(photo.height, photo.width),
+        low=_shadow_from(job, step) - top,
     )
+
+
+def _shadow_from(job: Job, step: int) -> int:
+    """Return the row, at the working size, from which the whole subject may cast a shadow."""
+    every = max(1, job.photo.height // (_SHADOW_ROWS * step))  # working rows
+    rows, columns = (max(1, side // (every * step)) for side in (job.photo.height, job.photo.width))
+    return lowest_rows(sampled_subject(job, rows, columns)) * every
 
 
 def _trust(job: Job, around: Rect, inside: BoolArray, step: int) -> FloatArray | float:

@@ -14,7 +14,7 @@ from peel.job.settings import Point, Separation, hex_from_rgb, rgb_from_hex
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray
 from peel.matte.edge.laying import unit_of, working_step
 from peel.matte.marking.alike import lab_of
-from peel.matte.marking.contact_shadow import contact_shadow
+from peel.matte.marking.contact_shadow import find_contact_shadow
 from peel.matte.marking.regions import drop_islands, fill_holes
 from peel.matte.separation.key import LEAST_HUE, fit_plate, key_tone, relative_chroma
 
@@ -118,7 +118,7 @@ def _unlike_plain(job: Job, spot: Point) -> BoolArray:
     away = np.linalg.norm(lab - carried / np.maximum(weight, 1e-9)[..., None], axis=2)
     region = ~(backdrop | (cv2.blur(away, (3, 3)) < _LIKE))
     unit = unit_of(job.photo.height, job.photo.width)
-    return _at_full_size(job, region & ~contact_shadow(picture, region, unit, inside=True))
+    return _at_full_size(job, region & ~find_contact_shadow(picture, region, unit, inside=True))
 
 
 def _reached(picture: ByteArray, column: int, row: int) -> BoolArray:

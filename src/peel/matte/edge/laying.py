@@ -20,7 +20,7 @@ from peel.matte.arrays import BoolArray, FloatArray, unit_floats
 from peel.matte.edge.evidence_maps import EXPLAINED, Known, disc, known_sides, openness, strangeness, wispiness
 from peel.matte.edge.geodesic import geodesic_distance
 from peel.matte.edge.sides import Distances, Sides, compare_sides
-from peel.matte.marking.contact_shadow import contact_shadow
+from peel.matte.marking.contact_shadow import find_contact_shadow
 from peel.matte.marking.regions import drop_islands
 
 __all__ = ["TRUST", "Reading", "budgets", "read_edge", "reduced", "unit_of", "working_step"]
@@ -146,6 +146,7 @@ def read_edge(
     *,
     trust: FloatArray | float = TRUST,
     unit: float | None = None,
+    low: int | None = None,
 ) -> Reading:
     """Read the edge of a marked subject.
 
@@ -163,6 +164,8 @@ def read_edge(
         In the mark, at the boundary nearest to each pixel, in [0, 1]. At 1 nothing is unsure.
     unit : float, optional
         From `unit_of`, if `colours` is a window; as for a whole picture unless given.
+    low : int, optional
+        Row from which the subject may cast a shadow, if `colours` is a window; from `lowest_rows` of the whole.
 
     Returns
     -------
@@ -176,7 +179,7 @@ def read_edge(
     dear = np.maximum(1 - np.asarray(trust, np.float32), 1e-4)
     scene = _Scene(
         subject, distances, sides, known, unit, np.broadcast_to((1 - TRUST) / dear, subject.shape),
-        np.broadcast_to(np.asarray(trust) < 1, subject.shape), contact_shadow(colours, subject, unit),
+        np.broadcast_to(np.asarray(trust) < 1, subject.shape), find_contact_shadow(colours, subject, unit, low=low),
     )  # fmt: skip
     stray, outside, wispy = _outward(scene, joined)
     steep = _steepness(sides.cover, distances.to_boundary)

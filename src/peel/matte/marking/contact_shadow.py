@@ -11,7 +11,7 @@ import numpy as np
 
 from peel.matte.arrays import BoolArray, FloatArray
 
-__all__ = ["contact_shadow"]
+__all__ = ["find_contact_shadow", "lowest_rows"]
 
 _SCALES: Final = (10, 25, 60)  # standard deviations of the blurs that carry the backdrop's light inwards
 _NEAR: Final = 14  # distance from the mark within which light is not taken for the backdrop's
@@ -21,9 +21,12 @@ _SMOOTH: Final = 0.035  # largest local deviation of the logarithm at that size
 _LOW: Final = 0.35  # lowest share of the subject's height beside which shadows lie
 _PLAIN: Final = 0.06  # deviation of the backdrop's logarithm from its carried light, up to which it is plain
 _REACH: Final = 160  # how far from the mark
+_FINEST: Final = 0.55  # pixels of that picture that are one at the size at which shadows are told
 
 
-def contact_shadow(colours: FloatArray, subject: BoolArray, unit: float, *, inside: bool = False) -> BoolArray:
+def find_contact_shadow(
+    colours: FloatArray, subject: BoolArray, unit: float, *, low: int | None = None, inside: bool = False
+) -> BoolArray:
     """Find the shadow beside and beneath a marked subject.
 
     Parameters
@@ -34,6 +37,8 @@ def contact_shadow(colours: FloatArray, subject: BoolArray, unit: float, *, insi
         What is marked.
     unit : float
         Pixels for each pixel of a picture 1200 pixels long; the lengths above are in those.
+    low : int, optional
+        Row from which shadows may lie, from `lowest_rows`; as for a whole picture unless given.
     inside : bool
         Whether part of what is marked may be shadow: of a guess, not of a mark by hand.
 
@@ -42,32 +47,53 @@ def contact_shadow(colours: FloatArray, subject: BoolArray, unit: float, *, insi
     (h, w) bool ndarray
         Nothing where the backdrop is not plain.
     """
-    nothing = np.zeros(subject.shape, bool)
+    height, width = subject.shape
+    low = lowest_rows(subject) if low is None else max(low, 0)
+    step = max(1, round(unit / _FINEST))
+    found = np.zeros(subject.shape, bool)
+    if low >= height:
+        return found
+    # Shadows are smooth: they are told at reduced size, and above them only the reach of the widest blur matters.
+    top = max(0, low - round(2 * _SCALES[-1] * unit))
+    size = (-(-width // step), -(-(height - top) // step))
+    small = cv2.resize(colours[top:], size, interpolation=cv2.INTER_AREA)
+    codes = cv2.resize(subject[top:].astype(np.uint8), size, interpolation=cv2.INTER_NEAREST)
+    like = _shadow(small, codes > 0, unit / step, (low - top) // step, inside)
+    if like is not None:
+        full = cv2.resize(like.astype(np.uint8), (width, height - top), interpolation=cv2.INTER_NEAREST)
+        found[top:] = (full > 0) & (inside | ~subject[top:])
+    return found
+
+
+def lowest_rows(subject: BoolArray) -> int:
+    """Return the row from which shadows may lie beside a subject, (h, w) bool; h where nothing is marked."""
     rows = np.flatnonzero(subject.any(axis=1))
-    if len(rows) == 0:
-        return nothing
+    return len(subject) if len(rows) == 0 else int(np.ceil(rows[-1] - _LOW * (rows[-1] - rows[0] + 1)))
+
+
+def _shadow(colours: FloatArray, subject: BoolArray, unit: float, top: int, inside: bool) -> BoolArray | None:
+    """Find shadows from a row on; None where the backdrop is not plain."""
     logs = np.log(np.maximum(cv2.GaussianBlur(colours, (0, 0), max(0.8, unit)), 1 / 255))
     away = cv2.distanceTransform((~subject).astype(np.uint8), cv2.DIST_L2, 3)
     outside = away > _NEAR * unit
-    top = rows[-1] - _LOW * (rows[-1] - rows[0] + 1)
     low = np.arange(len(subject))[:, None] >= top
     if not (outside & low).any():
-        return nothing
-    carried = _carried(logs, outside, unit)
-    against = logs - carried
-    tone = against.mean(axis=2)
-    spread = against.max(axis=2) - against.min(axis=2)
+        return None
+    red, green, blue = cv2.split(logs - _carried(logs, outside, unit))
+    tone = (red + green + blue) / 3
+    spread = cv2.max(cv2.max(red, green), blue) - cv2.min(cv2.min(red, green), blue)
     far = away > _REACH * unit / 2
     usual = float(np.median(np.abs(tone[far & low]))) if (far & low).any() else 1.0
     if usual > _PLAIN:
-        return nothing
+        return None
     local = np.sqrt(np.maximum(cv2.blur(tone**2, (5, 5)) - cv2.blur(tone, (5, 5)) ** 2, 0))
     like = (tone > _DARKEST) & (tone < _LIGHTEST) & (spread < _TINT) & (local < _SMOOTH / min(1.0, np.sqrt(unit))) & low
     like &= (away < _REACH * unit) & (inside | ~subject)
     open_ = (like | (outside & (np.abs(tone) < -_LIGHTEST))).astype(np.uint8)
     _, labels = cv2.connectedComponents(open_, connectivity=4)
-    known = np.unique(labels[outside & (open_ > 0)])
-    return np.asarray(like & np.isin(labels, known[known > 0]))
+    known = np.zeros(int(labels.max()) + 1, bool)
+    known[labels[outside & (open_ > 0)]] = True
+    return np.asarray(like & known[labels])
 
 
 def _carried(logs: FloatArray, outside: BoolArray, unit: float) -> FloatArray:

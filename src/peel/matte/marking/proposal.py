@@ -10,7 +10,7 @@ from numba import njit
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray, unit_floats
 from peel.matte.marking.alike import lab_of
 from peel.matte.marking.cells import Cells, Values, scaled
-from peel.matte.marking.contact_shadow import contact_shadow
+from peel.matte.marking.contact_shadow import find_contact_shadow
 from peel.matte.marking.focus import focus_of
 from peel.matte.marking.regions import drop_islands, fill_holes
 from peel.matte.marking.sweep import colour_cost, colour_model, cut_by_colour
@@ -245,7 +245,7 @@ def _cut(
 def _shadow(picture: ByteArray, region: BoolArray) -> BoolArray:
     """Return the contact shadow of a region, unless that were much of it, as of a pale product on paper."""
     unit = max(region.shape) / 1200
-    shadow = contact_shadow(unit_floats(picture), region, unit, inside=True)
+    shadow = find_contact_shadow(unit_floats(picture), region, unit, inside=True)
     return shadow if (shadow & region).sum() < _MOST_SHADOW * region.sum() else np.zeros_like(shadow)
 
 
