@@ -56,6 +56,16 @@ def test_structure_that_goes_on_behind_the_subject_is_backdrop() -> None:
     assert reading.unsure[(_FROM_MIDDLE > 112) & (_FROM_MIDDLE < 180)].mean() < 0.05
 
 
+def test_a_net_around_the_mark_is_backdrop_as_no_subject_has_so_many_strands() -> None:
+    backdrop = np.full((_SIDE, _SIDE, 3), (0.25, 0.5, 0.35), np.float32)
+    net = ((_ROWS % 16 < 2) | (_COLUMNS % 16 < 2)) & (_FROM_MIDDLE < 150)
+    backdrop[net] = (0.8, 0.75, 0.7)
+    alpha = _disc(60)
+    reading = read_edge(_photo(alpha, backdrop), alpha > 0.5, unit=0.5)
+    around = (reading.distance > 15) & (reading.distance < 70) & (alpha < 0.5)
+    assert reading.unsure[around].mean() < 0.1
+
+
 def _pierced() -> np.ndarray:
     rng = np.random.default_rng(3)
     alpha = _disc(120)

@@ -16,20 +16,20 @@ from numpy.typing import NDArray
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray
 from peel.matte.edge.sides import Distances, Sides
 
-__all__ = ["EXPLAINED", "Known", "disc", "known_sides", "openness", "strangeness", "wispiness"]
+__all__ = ["EXPLAINED", "RING", "Known", "disc", "known_sides", "openness", "strangeness", "wispiness"]
 
 EXPLAINED: Final = 3.5
 """Standard deviations up to which a side explains a colour."""
 
-_RING: Final = (30, 140)  # distances from the mark between which backdrop is taken to be backdrop
+RING: Final = (30, 140)
+"""Distances from the mark between which backdrop is taken to be backdrop."""
+
 _CORE: Final = 14  # depth from which the mark is taken to be right
 _FEW: Final = 200  # pixels below which a nearer ring or core is used instead
 _MOST_ATTACHED: Final = 0.5  # share of the ring that must be left without what hangs together with the mark
 _MOST_TAKEN: Final = 0.15  # share of the core that may be left out as backdrop; more is the subject's own pattern
-_TAKEN_LIKE, _TAKEN_GAIN = (
-    2.0,
-    10.0,
-)  # standard deviations from the backdrop below, and gain above, which it is left out
+_TAKEN_LIKE: Final = 2.0  # standard deviations from the backdrop below which it is left out
+_TAKEN_GAIN: Final = 10.0  # and gain above which it is
 _SURE: Final = 3.0  # log likelihood ratio that counts as certain
 _UNSEEN: Final = 0.01  # share added to every bin: what was never seen is not impossible
 _STRANGE_BINS: Final = np.array([0, 1, 1.7, 2.5, 3.5, 5, 7, 10, 15, np.inf])
@@ -51,7 +51,9 @@ class Known:
     core: BoolArray
 
 
-def known_sides(subject: BoolArray, distances: Distances, sides: Sides, unit: float) -> Known:
+def known_sides(
+    subject: BoolArray, distances: Distances, sides: Sides, unit: float, *, apart_from_attached: bool = True
+) -> Known:
     """Choose the pixels by which evidence is weighed.
 
     Parameters
@@ -61,17 +63,20 @@ def known_sides(subject: BoolArray, distances: Distances, sides: Sides, unit: fl
     sides : Sides
     unit : float
         Working pixels for each pixel of a picture 1200 pixels long.
+    apart_from_attached : bool
+        Whether what hangs together with the mark is left out of the ring.
     """
-    low, high = (reach * unit for reach in _RING)
+    low, high = (reach * unit for reach in RING)
     ring = (distances.to_subject > low) & (distances.to_subject < high)
     if ring.sum() < _FEW:
         ring = distances.to_subject > low / 2
     if ring.sum() < _FEW:
         ring = ~subject
     # Strands that hang together with the mark must not pass for the backdrop's own; a busy backdrop's pieces do not.
-    attached = _attached((sides.from_backdrop > EXPLAINED) & ~subject, subject)
-    if (ring & ~attached).sum() > _MOST_ATTACHED * ring.sum():
-        ring = ring & ~attached
+    if apart_from_attached:
+        attached = _attached((sides.from_backdrop > EXPLAINED) & ~subject, subject)
+        if (ring & ~attached).sum() > _MOST_ATTACHED * ring.sum():
+            ring = ring & ~attached
     core = distances.to_backdrop > _CORE * unit
     # Nor must backdrop that a generous mark took in teach what the subject looks like.
     taken = _attached((sides.from_backdrop < _TAKEN_LIKE) & (sides.gain > _TAKEN_GAIN) & subject, ~subject)

@@ -9,7 +9,7 @@ the farther the less. Gaps that no such way leads to stay closed; they are repor
 All of it is worked out at reduced size. Lengths are in pixels of a picture 1200 pixels long (``unit``).
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, Final
 
 import cv2
@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from peel.matte.arrays import BoolArray, FloatArray, unit_floats
-from peel.matte.edge.evidence_maps import EXPLAINED, Known, disc, known_sides, openness, strangeness, wispiness
+from peel.matte.edge.evidence_maps import EXPLAINED, RING, Known, disc, known_sides, openness, strangeness, wispiness
 from peel.matte.edge.geodesic import geodesic_distance
 from peel.matte.edge.sides import Distances, Sides, compare_sides
 from peel.matte.marking.contact_shadow import find_contact_shadow
@@ -36,6 +36,7 @@ _AGAINST: Final = 5.0  # cost of a step outwards onto a pixel that is surely bac
 _STRAND, _THICK_STRAY = 0.015, 0.06  # cost of a step outwards onto something that is surely not
 _THICK: Final = 9  # width from which that is no strand
 _QUICKLY: Final = 1.5  # evidence counts fully for strands from 1 / this on
+_MOST_REACHED: Final = 0.45  # share of the backdrop near the mark that strands may take up
 _BRIDGED: Final = 0.1  # cost of a step across a break in a strand
 _SHUT: Final = 2.0  # cost of a step inwards onto a pixel that is surely subject
 _OPEN: Final = 10.0  # by which a step inwards onto a pixel that is surely backdrop is cheaper
@@ -181,7 +182,15 @@ def read_edge(
         subject, distances, sides, known, unit, np.broadcast_to((1 - TRUST) / dear, subject.shape),
         np.broadcast_to(np.asarray(trust) < 1, subject.shape), find_contact_shadow(colours, subject, unit, low=low),
     )  # fmt: skip
-    stray, outside, wispy = _outward(scene, joined)
+    # Whether strands are followed at all is asked at the usual trust, so that more trust never makes more unsure.
+    usual = replace(scene, dear=np.ones_like(dear), allowed=np.ones_like(scene.allowed))
+    follow = True
+    if _runs_away(scene, _outward(usual, joined)[1]):
+        # No subject has so many strands: what the backdrop's model left out is the backdrop's own.
+        known = known_sides(subject, distances, sides, unit, apart_from_attached=False)
+        scene, usual = replace(scene, known=known), replace(usual, known=known)
+        follow = not _runs_away(scene, _outward(usual, joined)[1])
+    stray, outside, wispy = _outward(scene, joined, follow=follow)
     steep = _steepness(sides.cover, distances.to_boundary)
     # The working size alone makes a step four pixels wide.
     ramp = np.asarray(np.clip(1 / np.maximum(steep, 1e-3) - 4, 0, _BLURRED) / scene.dear, np.float32)
@@ -208,10 +217,24 @@ class _Scene:
     shadow: BoolArray
 
 
-def _outward(scene: _Scene, joined: BoolArray | None) -> tuple[BoolArray, BoolArray, FloatArray]:
-    """Return what is stray, how far the band reaches outwards, and how wispy the edge is."""
+def _runs_away(scene: _Scene, outside: BoolArray) -> bool:
+    """Return whether the band takes up more of the backdrop near the mark than any hair does."""
+    low, high = (reach * scene.unit for reach in RING)
+    ring = (scene.distances.to_subject > low) & (scene.distances.to_subject < high)
+    return bool((outside & ring).sum() > _MOST_REACHED * ring.sum())
+
+
+def _outward(
+    scene: _Scene, joined: BoolArray | None, *, follow: bool = True
+) -> tuple[BoolArray, BoolArray, FloatArray]:
+    """Return what is stray, how far the band reaches outwards, and how wispy the edge is.
+
+    Unless it is to `follow` strands, the band stays as wide as where the photo says nothing.
+    """
     unit, outer = scene.unit, ~scene.subject
     strange = strangeness(scene.sides, scene.known)
+    if not follow:
+        strange = np.minimum(strange, 0)
     # Within the mark a shadow is left to the mark: a pale product on paper looks like one.
     strange[scene.shadow] = -1
     stray = (strange > _STRAY) & outer

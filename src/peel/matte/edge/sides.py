@@ -99,9 +99,7 @@ def _add_moments(colours: Any, weight: Any, step: int, sums: Any) -> None:
             sums[up, at, 9] += share * blue * blue
 
 
-@njit(
-    "void(float32[:,:,::1], float64, float32[:,:,::1], float32[:,:,::1], float32[:,::1])", cache=True, nogil=True
-)
+@njit("void(float32[:,:,::1], float64, float32[:,:,::1], float32[:,:,::1], float32[:,::1])", cache=True, nogil=True)
 def _describe(sums: Any, least: float, mean: Any, root: Any, spread: Any) -> None:
     """Write the mean, the inverse Cholesky factor (lower rows) and the log determinant of each covariance."""
     for row in range(sums.shape[0]):
