@@ -392,7 +392,31 @@ def test_the_renderings_are_listed_with_their_figures(
     assert not listed["alike"]
     assert main(["separations", str(photo), "--zones", str(zones)]) == 0
     assert capsys.readouterr().out.splitlines()[0].endswith("mix")
-    assert main(["separations", str(photo)]) == 2
+
+
+def test_without_a_mark_the_renderings_are_ranked_by_how_they_part_the_photo_and_one_begins_the_cut(
+    pair: tuple[Path, Path], tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    photo, _ = pair
+    assert main(["separations", str(photo), "--json"]) == 0
+    listed = json.loads(capsys.readouterr().out)["renderings"]
+    assert len(listed) == 10
+    assert all(row["separability"] > 0.8 for row in listed)
+
+    code = main(["cut", str(photo), "--tone", "red:0.15:0.85", "--matte", str(tmp_path / "m.png")])
+
+    _, truth, _ = soft_disc()
+    solved = imagecodecs.png_decode((tmp_path / "m.png").read_bytes()) / 65535
+    assert code == 0
+    assert np.abs(solved - truth).mean() < 0.01
+
+
+@pytest.mark.parametrize("tone", ["red:0.2", "ultraviolet", "red:a:b", "red:0.1:1e9", "mix", ""])
+def test_a_tone_that_is_none_is_refused_with_the_names_of_those_that_are(
+    pair: tuple[Path, Path], tmp_path: Path, tone: str, capsys: pytest.CaptureFixture[str]
+) -> None:
+    assert main(["cut", str(pair[0]), "--tone", tone, "--matte", str(tmp_path / "m.png")]) == 2
+    assert "lightness" in capsys.readouterr().err
 
 
 def test_a_recipe_cuts_by_a_tone(pair: tuple[Path, Path], tmp_path: Path) -> None:

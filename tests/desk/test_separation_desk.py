@@ -1,5 +1,7 @@
 """Separation in the window: the sheet, ends pressed in the picture, stretches, the key."""
 
+from pathlib import Path
+
 import numpy as np
 import pytest
 from PIL import Image
@@ -88,6 +90,35 @@ def test_its_ends_are_pressed_in_the_picture(separating: Hand) -> None:
 
     (chosen,) = separating.job.settings.recipe.separations
     assert (chosen.low, chosen.high) == pytest.approx((0.15, 0.85), abs=0.02)
+
+
+def test_with_nothing_marked_a_rendering_and_two_ends_are_enough(hand: Hand, disc_file: Path) -> None:
+    opened = hand
+    opened.open(disc_file)
+    opened.step("Edge")
+    opened.panel(Step.EDGE)._pages.buttons()[1].click()
+    opened.wait(lambda: bool(_desk(opened).page.rows))
+    _ready(opened)
+    page = _desk(opened).page
+    assert page.begin.isVisible()
+    _choose(opened, "red")
+    opened.command("Ends")
+    opened.click(210, 150)
+    _ready(opened)
+    opened.click(20, 20, right=True)
+    _ready(opened)
+
+    page.begin.click()
+    _ready(opened)
+
+    job = opened.job
+    (chosen,) = job.settings.recipe.separations
+    assert chosen.use == "matte"
+    assert (chosen.low, chosen.high) == pytest.approx((0.15, 0.85), abs=0.02)
+    assert not page.begin.isVisible()
+    alpha = job.alpha(job.photo.bounds)
+    assert alpha[150, 210] == 1
+    assert alpha[20, 20] == 0
 
 
 def test_ends_pressed_the_wrong_way_round_turn_it_over_and_say_so(separating: Hand) -> None:

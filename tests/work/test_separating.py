@@ -8,6 +8,7 @@ from peel.errors import MarkError
 from peel.job.edits import use_zones
 from peel.job.job import Job, Photo, new_job
 from peel.job.marked import marked_subject
+from peel.job.marking import Zone, mark_region
 from peel.job.separations import add_stretch, put_separation
 from peel.job.settings import Separation
 from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
@@ -16,6 +17,7 @@ from peel.work.separating import separate, tone_alpha
 from peel.work.separation_sheet import measure_detail, read_sheet
 from peel.work.solving import solve_job
 from peel.work.stages import Cache, Stages
+from peel.work.tone_start import mark_by_tone, propose_starts
 
 
 def _disc_job(zones: bool = True, height: int = 300, width: int = 420) -> Job:
@@ -190,7 +192,8 @@ def test_the_sheet_ranks_what_separates_first_and_says_when_nothing_does() -> No
 
 
 def test_without_both_sides_the_sheet_is_empty() -> None:
-    assert read_sheet(_disc_job(zones=False)).rows == ()
+    everything = mark_region(_disc_job(zones=False), np.ones((300, 420), bool), Zone.SUBJECT)
+    assert read_sheet(everything).rows == ()
 
 
 def test_ends_inside_the_strands_are_reported_as_a_loss() -> None:
@@ -206,3 +209,29 @@ def test_ends_inside_the_strands_are_reported_as_a_loss() -> None:
 
     assert wide < 0.05
     assert narrow > 0.3
+
+
+def test_with_nothing_marked_the_tone_that_parts_the_photo_best_comes_first_and_gives_the_matte() -> None:
+    job, alpha = _gray_before_blue(zones=False)
+    sheet = read_sheet(job)
+    assert sheet.is_start
+
+    best = sheet.rows[0].separation
+    begun = mark_by_tone(job, 0, best)
+
+    assert np.abs(_solved(begun) - alpha).mean() < 0.01
+    assert sheet.rows[0].separability > 0.9
+    assert sheet.rows[0].thumb[36, 52] > 250
+    assert sheet.rows[0].thumb[2, 2] < 5
+
+
+def test_a_tone_does_not_begin_what_is_begun_nor_mark_everything() -> None:
+    with pytest.raises(MarkError, match="marked already"):
+        mark_by_tone(_disc_job(), 0, Separation(rendering="red", low=0.2, high=0.8))
+    with pytest.raises(MarkError, match="100 % of the photo"):
+        mark_by_tone(_disc_job(zones=False), 0, Separation(rendering="red", low=-2.0, high=-1.0))
+
+
+def test_a_photo_of_one_colour_has_renderings_without_ends() -> None:
+    job = new_job(Photo("plain.png", np.full((40, 50, 3), 90, np.uint8)))
+    assert {share for _, share in propose_starts(job)} == {0.0}

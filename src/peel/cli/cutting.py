@@ -11,6 +11,7 @@ from peel.errors import UsageError
 
 if TYPE_CHECKING:
     from peel.files.recipes import RecipeFile
+    from peel.job.settings import Separation
 
 __all__ = ["cut", "separations"]
 
@@ -19,12 +20,21 @@ _Mark = Annotated[
     Path | None, typer.Option(help="8-bit gray picture, 255 subject; the unsure band lays itself around it.")
 ]
 
+_Tone = Annotated[
+    str | None,
+    typer.Option(
+        help='Begin from a tone instead: a rendering, as "red" or "lightness", and if wanted its clear and its solid '
+        'end, as "red:0.2:0.8".'
+    ),
+]
+
 
 @app.command()
 def cut(
     photo: Annotated[Path, typer.Argument(help="The photograph: JPEG, PNG, TIFF or WebP.")],
     zones: _Zones = None,
     mark: _Mark = None,
+    tone: _Tone = None,
     laid: Annotated[
         Path | None, typer.Option(help="Write the zones as they were laid here, as 8-bit gray PNG.")
     ] = None,
@@ -49,12 +59,12 @@ def cut(
     ] = 0.0,
     as_json: Annotated[bool, typer.Option("--json", help="Print seconds per stage and peak memory.")] = False,
 ) -> None:
-    """Cut a photo by a mark or by zones drawn in a picture."""
+    """Cut a photo by a mark, by zones drawn in a picture, or by a tone."""
     from peel.work.cut import CutFiles, CutRequest
     from peel.work.cut import cut as run_cut
     from peel.work.leftovers import tidy_up
 
-    _check_one(zones, mark)
+    _check_one(zones, mark, tone)
     files = CutFiles(matte, cutout, flat, laid)
     drawn = Path(kinds) if kinds not in (None, "suggested", "none") else None
     inputs = [path for path in (photo, zones, mark, drawn, recipe) if path is not None]
@@ -64,6 +74,7 @@ def cut(
         photo=photo,
         zones=zones,
         mark=mark,
+        tone=None if tone is None else _tone(tone),
         kinds=drawn or kinds,  # type: ignore[arg-type]
         recipe=read.recipe,
         assets=read.assets,
@@ -77,9 +88,29 @@ def cut(
         typer.echo(json.dumps(report.as_json()))
 
 
-def _check_one(zones: Path | None, mark: Path | None) -> None:
-    if (zones is None) == (mark is None):
-        raise UsageError("Give either --zones or --mark.", "A mark is enough: the unsure band lays itself around it.")
+def _check_one(*ways: object) -> None:
+    if sum(way is not None for way in ways) != 1:
+        raise UsageError(
+            "Give one of --zones, --mark and --tone.", "A mark is enough: the unsure band lays itself around it."
+        )
+
+
+def _tone(text: str) -> "Separation":
+    from pydantic import ValidationError
+
+    from peel.job.settings import Separation
+    from peel.matte.separation.renderings import RENDERINGS
+
+    name, *ends = text.split(":")
+    try:
+        low, high = (float(end) for end in ends) if ends else (None, None)
+        separation = Separation.model_validate({"rendering": name, "low": low, "high": high})
+    except (ValueError, ValidationError):
+        separation = None
+    if separation is None or name not in RENDERINGS:
+        message = f"{text} is no rendering with its two ends."
+        raise UsageError(message, f"Write it as red:0.2:0.8; the renderings are {', '.join(RENDERINGS)}.")
+    return separation
 
 
 def _recipe(path: Path | None, colour: str | None) -> "RecipeFile":
@@ -134,12 +165,16 @@ def separations(
     mark: _Mark = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print all figures, as JSON.")] = False,
 ) -> None:
-    """List renderings of a photo, ranked by how well each tells subject from backdrop at the edge."""
+    """List renderings of a photo, ranked by how well each tells subject from backdrop at the edge.
+
+    Without a mark: by how well each parts the photo in two, to begin from with cut --tone.
+    """
     from peel.job.mixing import with_mixing
     from peel.work.cut import CutRequest, prepared
     from peel.work.separation_sheet import figures_of, read_sheet
 
-    _check_one(zones, mark)
+    if zones is not None or mark is not None:
+        _check_one(zones, mark)
     job = with_mixing(prepared(CutRequest(photo=photo, zones=zones, mark=mark)))
     sheet = read_sheet(job)
     rows = [figures_of(job, row) for row in sheet.rows]

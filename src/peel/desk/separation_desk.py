@@ -28,6 +28,7 @@ from peel.job.settings import Point, Separation
 from peel.matte.edge.kinds import Kind
 from peel.work.keying import key_photo
 from peel.work.separation_sheet import Detail, Outlines, Row, Sheet, measure_detail, outlines_of, read_sheet
+from peel.work.tone_start import mark_by_tone, with_ends
 from peel.work.views import View
 
 __all__ = ["SeparationDesk", "Target"]
@@ -94,8 +95,9 @@ class SeparationDesk(LaneDesk):
         page.row_chosen.connect(self._on_row)
         page.changed.connect(self._on_changed)
         page.turned.connect(lambda: self._edit("Turn over", turned))
-        page.proposed.connect(lambda: self._edit("Propose ends", _without_ends))
+        page.proposed.connect(self._on_proposed)
         page.dropped.connect(self._on_dropped)
+        page.begun.connect(self._on_begun)
         page.show_lost.toggled.connect(lambda _on: self._show_look())
 
     def _connect_tools(self) -> None:
@@ -265,7 +267,8 @@ class SeparationDesk(LaneDesk):
         self._shown = None
         self._try(tried)
         # found again with the edit: how colours mix may have been found out meanwhile
-        changes = {**tried, "weights": None, "low": None, "high": None}
+        marked = self._desk.job is not None and self._desk.job.has_subject
+        changes = {**tried, "weights": None, "low": None, "high": None} if marked else tried
         self._edit(f"Separation: {row.separation.rendering}", lambda own: own.model_copy(update=changes))
         if self._desk.view is not View.TONE:
             self._desk.show_view(View.TONE)
@@ -296,6 +299,21 @@ class SeparationDesk(LaneDesk):
 
         self._shown = None
         self._desk.edit("Drop a separation", drop)
+
+    def _on_proposed(self) -> None:
+        """Propose the ends again: from both sides of the edge, or from the photo where nothing is marked."""
+        job = self._desk.job
+        unmarked = job is not None and not job.has_subject
+        self._edit("Propose ends", lambda own: with_ends(_without_ends(own), job) if unmarked else _without_ends(own))
+
+    def _on_begun(self) -> None:
+        """Begin the mark from the tone that is shown."""
+        target, shown = self.target, self._known()
+        self._shown = None
+        self._desk.edit(
+            "Begin from a tone",
+            lambda job: mark_by_tone(job, target.place(job), with_ends(target.separation(job) or shown, job)),
+        )
 
     def _on_end(self, across: float, down: float, subject: bool) -> None:
         self._open()

@@ -20,7 +20,7 @@ from peel.job.kinds import said
 from peel.job.marking import Zone, mark_region
 from peel.job.plane import Plane
 from peel.job.preset import Preset
-from peel.job.settings import Recipe
+from peel.job.settings import Recipe, Separation
 from peel.matte.arrays import ByteArray
 from peel.matte.edge.kinds import Kind
 from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, missing_zone, trimap_from_gray
@@ -28,6 +28,7 @@ from peel.matte.solve.conjugate_gradients import SolveReport
 from peel.work.delivery import Order, deliver
 from peel.work.solving import check_solvable, solve_job
 from peel.work.stages import Cache, Stages
+from peel.work.tone_start import mark_by_tone, with_ends
 
 __all__ = ["KIND_LEVEL", "CutFiles", "CutReport", "CutRequest", "cut", "prepared"]
 
@@ -113,6 +114,8 @@ class CutRequest:
     zones, mark : Path or None
         One of them: a picture of the zones (0 backdrop, 255 subject, between unsure), or of what is marked as subject
         (255), around which the band lays itself.
+    tone : Separation or None
+        In place of both: a rendering that the mark begins from; ends that it leaves open are proposed.
     kinds : Path, "suggested", "none" or None
         A picture of the kinds of edge (0 none, 50 hard, 100 soft, 150 strand, 200 lacy, 250 sheer), Peel's own
         suggestions, or a solve that knows of no kinds. None leaves it to the recipe.
@@ -128,6 +131,7 @@ class CutRequest:
     photo: Path
     zones: Path | None = None
     mark: Path | None = None
+    tone: Separation | None = None
     kinds: Path | Literal["suggested", "none"] | None = None
     recipe: Recipe = field(default_factory=Recipe)
     assets: tuple[Asset, ...] = ()
@@ -190,15 +194,19 @@ def prepared(request: CutRequest, lap: Callable[[str], None] | None = None) -> J
     job = _with_kinds(job, request.kinds)
     drawn = _drawn(request, photo)
     lap("read")
-    job = use_zones(job, drawn) if request.mark is None else _marked(job, drawn)
+    if request.tone is not None:
+        job = mark_by_tone(job, 0, with_ends(request.tone, job))
+    elif drawn is not None:
+        job = use_zones(job, drawn) if request.mark is None else _marked(job, drawn)
     lap("band")
     return job
 
 
-def _drawn(request: CutRequest, photo: Photo) -> ByteArray:
-    """Read the zones or the mark, and make sure that both sides are in it."""
+def _drawn(request: CutRequest, photo: Photo) -> ByteArray | None:
+    """Read the zones or the mark, if there is either, and make sure that both sides are in it."""
     path = request.mark or request.zones
-    assert path is not None
+    if path is None:
+        return None
     if request.mark is not None:
         drawn = np.where(
             read_drawn(path, photo, "mark", "Draw the subject 255 and all else 0.") >= 128, FOREGROUND, BACKGROUND

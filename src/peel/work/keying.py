@@ -15,8 +15,8 @@ from peel.matte.arrays import BoolArray, ByteArray, FloatArray
 from peel.matte.edge.laying import unit_of, working_step
 from peel.matte.marking.alike import lab_of
 from peel.matte.marking.contact_shadow import find_contact_shadow
-from peel.matte.marking.regions import drop_islands, fill_holes
 from peel.matte.separation.key import LEAST_HUE, fit_plate, key_tone, relative_chroma
+from peel.work.tone_start import at_full_size
 
 __all__ = ["hue_at", "key_photo"]
 
@@ -25,8 +25,6 @@ _HALF: Final = 0.5  # of the hue left, from which a pixel is backdrop
 _LIKE: Final = 6.0  # CIE76 difference from a plain backdrop's carried light that still is backdrop
 _CARRIED: Final = ((61, 1.0), (243, 1e-3))  # working pixels across in which that light is carried, and their weights
 _STEP: Final = 2  # 8-bit values between neighbouring pixels of a plain backdrop
-_SPECKS: Final = 400  # working pixels; smaller pieces of subject, and smaller holes, are noise
-_SHARES: Final = (0.002, 0.995)  # of the photo between which a subject makes sense
 
 
 def hue_at(job: Job, spot: Point) -> str:
@@ -99,7 +97,7 @@ def _subject(job: Job, hue: str, gain: float) -> BoolArray:
         message = "Hardly anything in the photo has that hue."
         raise MarkError(message, "Press on a larger part of the backdrop.")
     height, width = picture.shape[:2]
-    return _at_full_size(job, key_tone(picture, plate.window((0, 0, height, width), (height, width)), gain) > _HALF)
+    return at_full_size(job, key_tone(picture, plate.window((0, 0, height, width), (height, width)), gain) > _HALF)
 
 
 def _unlike_plain(job: Job, spot: Point) -> BoolArray:
@@ -118,7 +116,7 @@ def _unlike_plain(job: Job, spot: Point) -> BoolArray:
     away = np.linalg.norm(lab - carried / np.maximum(weight, 1e-9)[..., None], axis=2)
     region = ~(backdrop | (cv2.blur(away, (3, 3)) < _LIKE))
     unit = unit_of(job.photo.height, job.photo.width)
-    return _at_full_size(job, region & ~find_contact_shadow(picture, region, unit, inside=True))
+    return at_full_size(job, region & ~find_contact_shadow(picture, region, unit, inside=True))
 
 
 def _reached(picture: ByteArray, column: int, row: int) -> BoolArray:
@@ -127,21 +125,3 @@ def _reached(picture: ByteArray, column: int, row: int) -> BoolArray:
     flags = 4 | cv2.FLOODFILL_MASK_ONLY | (1 << 8)
     cv2.floodFill(picture.copy(), mask, (column, row), 0, (_STEP,) * 3, (_STEP,) * 3, flags)
     return mask[1:-1, 1:-1] > 0
-
-
-def _at_full_size(job: Job, region: BoolArray) -> BoolArray:
-    """Clean a region of the working size, and return it at the photo's.
-
-    Raises
-    ------
-    MarkError
-        If it is nothing, or nearly everything.
-    """
-    region = fill_holes(drop_islands(region, _SPECKS), _SPECKS)
-    least, most = _SHARES
-    if not least < region.mean() < most:
-        message = f"By that colour {region.mean() * 100:.0f} % of the photo would be subject."
-        raise MarkError(message, "Press on the backdrop, where it shows its own colour.")
-    step = working_step(job.photo.height, job.photo.width)
-    full = cv2.resize(region.astype(np.uint8) * 255, None, fx=step, fy=step, interpolation=cv2.INTER_LINEAR) >= 128
-    return np.asarray(full[: job.photo.height, : job.photo.width], bool)

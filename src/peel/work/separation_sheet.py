@@ -27,6 +27,7 @@ from peel.matte.separation.key import hue_of_backdrop
 from peel.matte.separation.renderings import RENDERINGS
 from peel.matte.separation.tone_curve import clipped_detail, detail_floor
 from peel.work.separating import tone_alpha
+from peel.work.tone_start import propose_starts, tone_thumb
 
 __all__ = ["Detail", "Outlines", "Row", "Sheet", "figures_of", "measure_detail", "outlines_of", "read_sheet"]
 
@@ -50,9 +51,10 @@ class Row:
     separation : Separation
         With mix, hue and ends as Peel proposes them.
     separability : float
-        Area under the ROC curve of the samples at the edge, in [0.5, 1].
+        Area under the ROC curve of the samples at the edge, in [0.5, 1]; where nothing is marked, the share of the
+        tones' variance between two classes, from `propose_starts`.
     thumb : (72, 104) uint8 ndarray
-        The hardest part of the edge in this rendering, between its ends.
+        The hardest part of the edge in this rendering, between its ends; the whole photo where nothing is marked.
     """
 
     separation: Separation
@@ -70,11 +72,14 @@ class Sheet:
         Whether the backdrop has one hue of its own, so that a key suits it.
     alike : bool
         Whether no rendering tells the two sides apart.
+    is_start : bool
+        Whether nothing is marked, so that a rendering and its ends may be what the mark begins from.
     """
 
     rows: tuple[Row, ...]
     keyable: bool
     alike: bool
+    is_start: bool = False
 
 
 @dataclass(frozen=True)
@@ -118,6 +123,8 @@ def read_sheet(job: Job, number: int | None = None) -> Sheet:
         Without rows where one side has no samples.
     """
     job = with_mixing(job)
+    if not job.has_subject:
+        return _starts(job)
     samples = edge_samples(job) if number is None else samples_for(job, number)
     if not samples.are_enough:
         return Sheet((), keyable=False, alike=False)
@@ -131,6 +138,13 @@ def read_sheet(job: Job, number: int | None = None) -> Sheet:
     hardest = _hardest(job, samples, found[0][0])
     rows = tuple(Row(separation, area, _thumb(job, separation, hardest)) for separation, area in found)
     return Sheet(rows, keyable, alike=found[0][1] < _ALIKE)
+
+
+def _starts(job: Job) -> Sheet:
+    """List what a mark could begin from."""
+    found = propose_starts(job)
+    rows = tuple(Row(separation, share, tone_thumb(job, separation, *_THUMB)) for separation, share in found)
+    return Sheet(rows, keyable=False, alike=False, is_start=True)
 
 
 def _measured(job: Job, name: RenderingName, samples: EdgeSamples) -> tuple[Separation, float]:
@@ -192,5 +206,7 @@ def measure_detail(job: Job, separation: Separation) -> Detail:
 def figures_of(job: Job, row: Row) -> dict[str, object]:
     """Return a row's figures as plain values, as the command line prints them."""
     chosen = row.separation.model_dump(include={"rendering", "weights", "hue", "low", "high"}, exclude_none=True)
+    if not job.has_subject:
+        return {**chosen, "separability": round(row.separability, 5)}
     lost = measure_detail(job, row.separation).lost
     return {**chosen, "separability": round(row.separability, 5), "clipped_detail": round(lost, 4)}

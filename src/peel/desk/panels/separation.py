@@ -64,7 +64,7 @@ class SeparationPage(QWidget):
         A rendering of the sheet.
     changed : (dict, bool)
         Fields of the separation with their new values, and whether the gesture goes on.
-    turned, proposed, dropped : ()
+    turned, proposed, dropped, begun : ()
     """
 
     target_chosen = Signal(int)
@@ -73,6 +73,7 @@ class SeparationPage(QWidget):
     turned = Signal()
     proposed = Signal()
     dropped = Signal()
+    begun = Signal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -83,7 +84,11 @@ class SeparationPage(QWidget):
         self._build_target()
         self._build_use()
         self.advice = words("", "muted")
+        self.begin = button("Begin from this tone", self.begun.emit, role="chief",
+                            tip="Mark what is more than half-way to solid; the tone is the matte")  # fmt: skip
+        self.begin.hide()
         self.column.addWidget(self.advice)
+        self.column.addWidget(self.begin)
         self._grid = QGridLayout()
         self._grid.setSpacing(4)
         self._grid.setColumnStretch(_COLUMNS, 1)
@@ -222,25 +227,30 @@ class SeparationPage(QWidget):
                 old.deleteLater()
         self.rows = {}
         for place, row in enumerate(sheet.rows):
-            thumb = self._thumb(row)
+            thumb = self._thumb(row, is_start=sheet.is_start)
             self._grid.addWidget(thumb, place // _COLUMNS, place % _COLUMNS)
             self.rows[row.separation.rendering] = thumb
         self.advice.setText(_advice(sheet))
+        self.begin.setVisible(sheet.is_start)
 
-    def _thumb(self, row: Row) -> QToolButton:
+    def _thumb(self, row: Row, *, is_start: bool) -> QToolButton:
         thumb = QToolButton()
         name = NAMES[row.separation.rendering]
         thumb.setObjectName(f"rendering {row.separation.rendering}")
         thumb.setText(name)
-        thumb.setIcon(QIcon(_picture(row)))
+        thumb.setIcon(QIcon(_picture(row, figure="" if is_start else f"{row.separability * 100:.1f} %")))
         thumb.setIconSize(_THUMB)
         thumb.setFixedSize(_SIDE)
         thumb.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         thumb.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
         thumb.setCheckable(True)
         thumb.setChecked(row.separation.rendering == self._separation.rendering)
-        thumb.setToolTip(f"{name}: tells {row.separability * 100:.1f} % of pairs of samples at the edge apart")
-        thumb.setAccessibleName(f"{name}, separates {row.separability * 100:.1f} %")
+        if is_start:
+            thumb.setToolTip(f"{name}: the photo between the ends that Peel proposes; set them by pressing, with Ends")
+            thumb.setAccessibleName(name)
+        else:
+            thumb.setToolTip(f"{name}: tells {row.separability * 100:.1f} % of pairs of samples at the edge apart")
+            thumb.setAccessibleName(f"{name}, separates {row.separability * 100:.1f} %")
         thumb.clicked.connect(partial(self._on_thumb, row))
         return thumb
 
@@ -256,8 +266,8 @@ class SeparationPage(QWidget):
         self.detail.setText("" if lost is None else f"The ends clip {lost * 100:.0f} % of the strand detail.")
 
 
-def _picture(row: Row) -> QPixmap:
-    """Draw a thumbnail with its figure in the corner."""
+def _picture(row: Row, figure: str) -> QPixmap:
+    """Draw a thumbnail with a figure, if there is one, in the corner."""
     height, width = row.thumb.shape
     image = QImage(row.thumb.tobytes(), width, height, width, QImage.Format.Format_Grayscale8)
     picture = (
@@ -265,7 +275,9 @@ def _picture(row: Row) -> QPixmap:
         .scaled(_THUMB, Qt.AspectRatioMode.KeepAspectRatioByExpanding, Qt.TransformationMode.SmoothTransformation)
         .copy(QRect(QPoint(0, 0), _THUMB))
     )
-    painter, figure = QPainter(picture), f"{row.separability * 100:.1f} %"
+    if not figure:
+        return picture
+    painter = QPainter(picture)
     font = painter.font()
     font.setPixelSize(11)
     painter.setFont(font)
@@ -278,6 +290,11 @@ def _picture(row: Row) -> QPixmap:
 
 
 def _advice(sheet: Sheet) -> str:
+    if sheet.is_start:
+        return (
+            "Nothing is marked. Take the rendering that shows the subject white, press what is surely subject and, "
+            "with the right button, surely backdrop; the mark can begin from that."
+        )
     if not sheet.rows:
         return "Mark subject and backdrop first: a rendering is judged by both sides of the edge."
     if sheet.alike:
