@@ -29,6 +29,7 @@ class Kind(IntEnum):
 
 _WINDOW: Final = 49  # working pixels across in which a stretch is described
 _EVERY: Final = 3  # working pixels of the edge for which one is described
+_WISPY: Final = 0.1  # of `Reading.wispy`, from which strands are believed
 _MARGIN: Final = 3  # working pixels around the boundary that always belong to the band
 _SPREADS: Final = np.array([0.35, 0.25, 0.15, 0.10, 0.20], np.float32)
 _TYPICAL: Final[tuple[tuple[Kind, tuple[float, ...]], ...]] = (
@@ -83,6 +84,8 @@ def suggest_kinds(reading: Reading) -> Suggestion:
         blank = np.zeros(on_edge.shape, np.uint8)
         return Suggestion(blank, blank)
     chosen, confidence = _compared(_descriptions(reading)[on_edge > 0])
+    # What looks like strands may be the backdrop's: nothing is said unless strands leave the mark nearby.
+    confidence[np.isin(chosen, (Kind.STRAND, Kind.LACY)) & (reading.wispy[on_edge > 0] < _WISPY)] = 0
     _, labels = cv2.distanceTransformWithLabels(1 - on_edge, cv2.DIST_L2, 3, labelType=cv2.DIST_LABEL_PIXEL)
     kinds, sure = (np.zeros(int(labels.max()) + 1, np.uint8) for _ in range(2))
     at = labels[on_edge > 0]

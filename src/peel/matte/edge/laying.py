@@ -125,6 +125,8 @@ class Reading:
         what one side explains well, over more than a strand's width.
     enclosed : bool ndarray
         Within the mark: what looks like the backdrop but was not opened, since no open way leads there.
+    wispy : float32 ndarray
+        How far the edge is made of strands, in [0, 1]: fine structure outside the mark that hangs together with it.
     alike : bool
         Whether the two sides have the same colours along most of the edge, so that colour tells nothing.
     """
@@ -136,6 +138,7 @@ class Reading:
     stray: BoolArray
     plain: BoolArray
     enclosed: BoolArray
+    wispy: FloatArray
     alike: bool
 
 
@@ -199,7 +202,7 @@ def read_edge(
     unsure |= (steep > 0) & (distances.to_boundary < 1.3 * ramp) & scene.allowed
     return Reading(
         unsure, sides.cover, distances.to_boundary, steep, stray, _well_explained(sides), enclosed,
-        _is_alike(distances, sides),
+        wispy, _is_alike(distances, sides),
     )  # fmt: skip
 
 
