@@ -115,6 +115,11 @@ def test_photos_are_opened_walked_carried_to_and_delivered(board: Hand, session:
         return abs(corner.red() - 0xC8) < 12 and abs(corner.green() - 0x55) < 12
 
     board.wait(shows_its_backing)
+    board.wait(lambda: "3 carried, to be looked at" in page.counts.text())
+    page.choose([session / f"puppet-{number}.png" for number in (2, 3)])
+    board.press("seen")
+    board.wait(lambda: "1 carried, to be looked at" in page.counts.text())
+    _rest(board)
     assert "4 photos" in page.counts.text()
     (session / "puppet-4.peel").write_bytes(b"no job any more")
     page.list.clearSelection()

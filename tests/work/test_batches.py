@@ -30,9 +30,10 @@ from peel.job.job import Job, Photo, new_job
 from peel.job.marking import Stroke, looked_at, paint_mark
 from peel.job.settings import Backing
 from peel.matte.marking.framing import same_framing
-from peel.work.batches import carry_job, job_path_for, jobs_in, load_job, photos_in, propose_job
+from peel.work.batches import carry_job, jobs_in, load_job, photos_in, propose_job
 from peel.work.carrying import carried, framing_of, preview
 from peel.work.delivery_report import report_row
+from peel.work.photo_jobs import job_path_for
 from peel.work.runs import RunOrder, run
 from peel.work.session import Session
 from peel.work.status import Progress, Status, read_status, status_of
@@ -263,7 +264,7 @@ def test_a_run_says_what_failed_and_can_be_stopped(tmp_path: Path, disc_file: Pa
     propose_job(disc_file, path)
     Session.begin(disc_file, tmp_path / "empty.peel").close()
     jobs = [tmp_path / "gone.peel", path, tmp_path / "empty.peel"]
-    rows = [row for _, row in run(jobs, RunOrder(str(tmp_path / "out"), inspects=True, unseen=True))]
+    rows = [row for _, row in run(jobs, RunOrder(str(tmp_path / "out"), unseen=True))]
     assert [bool(row.get("error")) for row in rows] == [True, False, True]
     assert "no subject" in rows[2]["error"]
     assert rows[1]["snags_open"] is not None

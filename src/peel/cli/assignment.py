@@ -53,8 +53,8 @@ def carry(
     as_json: _Json = False,
 ) -> None:
     """Carry a job's recipe, and its marks where the framing is the same, to other photos of the session."""
-    from peel.work.batches import job_path_for
     from peel.work.many import carry_row, source_job, works_in
+    from peel.work.photo_jobs import job_path_for
 
     if what not in ("recipe", "marks", "both"):
         raise UsageError(f"{what} cannot be carried.", "Choose recipe, marks or both.")

@@ -10,11 +10,13 @@ from peel.desk.bridge import SessionBridge
 from peel.desk.canvas.canvas import Canvas
 from peel.desk.desk_state import DeskState
 from peel.desk.file_dialogs import ask_job_name, ask_photo_or_job
-from peel.desk.opening import Opener, ReadyJob
+from peel.desk.opening import BEGIN_ANEW, BEGIN_WITH_NEW, Opener, ReadyJob
 from peel.desk.place import note_place, restore_place
+from peel.job.job import new_job
 from peel.job.space import Space
 from peel.work import job_files, memory
 from peel.work.assignment import Assignment
+from peel.work.photo_jobs import job_path_for
 from peel.work.session import Session
 from peel.work.session_events import Trouble
 
@@ -75,16 +77,6 @@ class FileDesk(QObject):
         """Begin a job on a photo, in a file of its own beside it."""
         self.opener.begin_at(photo, job)
 
-    def suspend(self) -> Path | None:
-        """Take the open photo off the desk so that its job can be worked on elsewhere; return its job's file."""
-        bridge = self._desk.bridge
-        if bridge is None:
-            return None
-        path = bridge.session.project.path
-        self._take_off()
-        self._aside = None
-        return path
-
     def source_of(self, session: Session) -> Path | None:
         """Return the photo's file that a session was begun on, if that is known."""
         return self.assignment.source_of(session)
@@ -93,12 +85,19 @@ class FileDesk(QObject):
         """Return the folder whose photos belong together with that of a session."""
         return (self.source_of(session) or session.project.path).parent
 
-    def let_go(self, job: Path) -> None:
-        """Close the session on a job, if there is one, so that its file can be worked on elsewhere; waits. Any thread.
-
-        The session that is on the desk is opened again when it is shown.
-        """
-        self.assignment.let_go(job)
+    def choose(self, offer: str) -> None:
+        """Take a way out that was offered when a photo was opened."""
+        bridge = self._desk.bridge
+        if bridge is None:
+            return
+        if offer == BEGIN_ANEW:
+            self._desk.edit("Begin anew", lambda job: new_job(job.photo))
+        elif offer == BEGIN_WITH_NEW:
+            session, photo = bridge.session, self.source_of(bridge.session)
+            if photo is not None:
+                self._take_off()
+                self._aside = None
+                self.opener.begin_with_new(session, photo)
 
     def open_demo(self, name: str) -> None:
         """Open a photo of the demo assignment."""
@@ -128,6 +127,17 @@ class FileDesk(QObject):
         if bridge is not None and path != bridge.session.project.path:
             note_place(self._desk, self._canvas)
             self.opener.keep(bridge.session, path)
+
+    def adopt_into(self, folder: Path) -> None:
+        """Give the open job its place beside its photo, if that lies in a folder and the job was never kept."""
+        bridge = self._desk.bridge
+        photo = self.source_of(bridge.session) if bridge is not None else None
+        if bridge is None or photo is None or photo.parent != folder:
+            return
+        path = bridge.session.project.path
+        beside = job_path_for(photo, folder)
+        if job_files.is_unkept(path) and not beside.exists():
+            self.keep_as(beside)
 
     def _on_kept(self, session: Session, path: Path) -> None:
         job_files.note_recent(path)
@@ -162,6 +172,7 @@ class FileDesk(QObject):
         if bridge is not None:
             note_place(self._desk, self._canvas)
             self._aside = bridge.session
+            self.assignment.put_on_desk(None)
             self._desk.set_session(None)
 
     def _on_previewed(self, image: QImage, space: Space) -> None:
@@ -184,10 +195,11 @@ class FileDesk(QObject):
             self._take_off()
         self._put_on(ready.session, ready.place)
         if ready.notice:
-            self._desk.say(ready.notice)
+            self._desk.said.emit(Trouble(ready.notice, offer=ready.offer))
 
     def _put_on(self, session: Session, place: str) -> None:
         self._aside = None
+        self.assignment.put_on_desk(session)
         self._desk.set_session(SessionBridge(session, self._desk))
         self.shown.emit()
         restore_place(self._desk, self._canvas, place)

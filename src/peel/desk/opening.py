@@ -14,16 +14,23 @@ from peel.demo.photos import demo_photo
 from peel.desk.display.tiles import image_from_rgb
 from peel.errors import Cancelled, PeelError
 from peel.files.photo import read_bytes, read_preview
+from peel.files.project_checks import photo_digest
 from peel.job.space import Space
 from peel.work import job_files
 from peel.work.assignment import Assignment
 from peel.work.leftovers import tidy_up
+from peel.work.photo_jobs import FoundJob, free_path_for, job_of
 from peel.work.recovery import Opened
 from peel.work.scheduler import Lane, Ticket
 from peel.work.session import Session
 from peel.work.session_events import Trouble
 
-__all__ = ["Opener", "ReadyJob"]
+__all__ = ["BEGIN_ANEW", "BEGIN_WITH_NEW", "Opener", "ReadyJob"]
+
+BEGIN_ANEW: Final = "Begin anew"
+BEGIN_WITH_NEW: Final = "Begin with the new photo"
+"""Ways out that are offered where a photo has a job."""
+
 
 _LOOK_PX: Final = 1600
 _LEVELS: Final = 7
@@ -31,11 +38,12 @@ _LEVELS: Final = 7
 
 @dataclass(frozen=True)
 class ReadyJob:
-    """An opened job with all that is needed to show it: a notice, and the place it was left at."""
+    """An opened job with all that is needed to show it: a notice with a way out, and the place it was left at."""
 
     session: Session
     notice: str
     place: str
+    offer: str = ""
 
 
 class Opener(QObject):
@@ -87,8 +95,19 @@ class Opener(QObject):
             self._submit(lambda ticket: self._begin(path, ticket))
 
     def begin_at(self, photo: Path, job: Path) -> None:
-        """Begin a job on a photo, in a file of its own."""
+        """Begin a job on a photo, in a file of its own, or go on with the one that it has."""
         self._submit(lambda ticket: self._begin(photo, ticket, job))
+
+    def begin_with_new(self, session: Session, photo: Path) -> None:
+        """Begin a job on a photo that was replaced; that on the earlier one keeps its file under another name."""
+
+        def work(ticket: Ticket) -> Opened:
+            job = session.project.path
+            self._assignment.close_session(session)
+            job.rename(free_path_for(job))
+            return self._begin(photo, ticket, job)
+
+        self._submit(work)
 
     def open_demo(self, name: str) -> None:
         """Go on with the demo job on a photo, or begin one."""
@@ -153,7 +172,7 @@ class Opener(QObject):
             place = opened.session.read_note("place") or ""
         except PeelError:
             place = ""  # where one was is not worth a word
-        return ReadyJob(opened.session, opened.notice, place)
+        return ReadyJob(opened.session, opened.notice, place, opened.offer)
 
     def _resume_or_begin(self, photo: Path, ticket: Ticket) -> Opened:
         unkept = job_files.unkept_for(photo.name)
@@ -167,15 +186,35 @@ class Opener(QObject):
 
     def _begin(self, path: Path, ticket: Ticket, job: Path | None = None) -> Opened:
         content = read_bytes(path)
-        look = read_preview(content, path.name, _LOOK_PX)
+        found = job_of(path, photo_digest(content))
+        if found is None or not found.is_changed:
+            self._show_look(content, path.name, ticket)
+        ticket.check()
+        if found is None:
+            return self._assignment.begin(content, path, job=job)
+        return self._gone_on(path, found, is_known=found.path == job)
+
+    def _show_look(self, content: bytes, name: str, ticket: Ticket) -> None:
+        look = read_preview(content, name, _LOOK_PX)
         if look is not None:
             with Image.open(io.BytesIO(content)) as image:
                 width, height = image.size
             if (look.shape[0] > look.shape[1]) != (height > width):
                 width, height = height, width
             self._looked.emit(ticket, image_from_rgb(look), Space(height, width))
-        ticket.check()
-        return self._assignment.begin(content, path, job=job)
+
+    def _gone_on(self, photo: Path, found: FoundJob, *, is_known: bool) -> Opened:
+        """Go on with the job that a photo has, and say so unless that is what was asked for."""
+        opened = self._assignment.open_job(found.path, photo)
+        if opened.notice or (is_known and not found.is_changed):
+            return opened
+        if found.is_changed:
+            notice = f"{photo.name} was replaced since this job was begun; the job goes on with the photo as it was."
+            return Opened(opened.session, notice, BEGIN_WITH_NEW)
+        begun = opened.session.job.has_subject or bool(opened.session.job.settings.photo.contours)
+        where = "that was not kept under a name yet" if job_files.is_unkept(found.path) else f"in {found.path}"
+        notice = f"Going on with the job on this photo {where}."
+        return Opened(opened.session, notice if begun else "", BEGIN_ANEW if begun else "")
 
 
 def _trouble(error: BaseException, what: str) -> Trouble:

@@ -303,8 +303,10 @@ class SeparationDesk(LaneDesk):
     def _on_proposed(self) -> None:
         """Propose the ends again: from both sides of the edge, or from the photo where nothing is marked."""
         job = self._desk.job
-        unmarked = job is not None and not job.has_subject
-        self._edit("Propose ends", lambda own: with_ends(_without_ends(own), job) if unmarked else _without_ends(own))
+        if job is None or job.has_subject:
+            self._edit("Propose ends", _without_ends)
+        else:
+            self._edit("Propose ends", lambda own: with_ends(_without_ends(own), job))
 
     def _on_begun(self) -> None:
         """Begin the mark from the tone that is shown."""

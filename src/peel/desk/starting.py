@@ -1,11 +1,14 @@
 """What is done beside the window's thread when Peel starts and when it ends: loading modules, writing what is left."""
 
 import importlib
+import logging
 from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import QObject, QThread, Signal
 
 __all__ = ["Closing", "Loader"]
+
+_log = logging.getLogger(__name__)
 
 
 class Loader(QThread):
@@ -62,4 +65,7 @@ class Closing(QThread):
     def run(self) -> None:
         """Carry them out; called by Qt on the new thread."""
         for step in self._steps:
-            step()
+            try:
+                step()
+            except Exception:  # noqa: BLE001 - what cannot be ended in order must not keep the others from being written
+                _log.exception("a step of closing failed")

@@ -102,6 +102,7 @@ class Window(QMainWindow):
         bench.files.emptied.connect(self._on_emptied)
         bench.files.titled.connect(self.setWindowTitle)
         bench.desk.said.connect(self.show_trouble)
+        self.message.chosen.connect(bench.files.choose)
         bench.desk.left_behind.connect(self.message.hide)
         bench.desk.ask.quit.connect(self.close)
         bench.desk.ask.full_screen.connect(self.toggle_full_screen)
@@ -181,7 +182,7 @@ class Window(QMainWindow):
 
     def show_trouble(self, trouble: Trouble) -> None:
         """Say what went wrong."""
-        self.message.say(trouble.message, trouble.hint, trouble.trace)
+        self.message.say(trouble.message, trouble.hint, trouble.trace, trouble.offer)
 
     def switch_theme(self) -> None:
         """Change between light and dark, in two turns, so that the window's thread is not away for long."""

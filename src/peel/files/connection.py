@@ -12,14 +12,26 @@ from peel.errors import ProjectError
 from peel.files.migrations import schema_of
 from peel.files.project_checks import check_header, explain
 
-__all__ = ["check_schema", "connect", "deadline", "hold", "is_open_here", "looking_into", "open_checked", "release"]
+__all__ = [
+    "check_schema",
+    "connect",
+    "deadline",
+    "held_photo",
+    "hold",
+    "is_held_at",
+    "is_open_here",
+    "looking_into",
+    "open_checked",
+    "release",
+]
 
 _MAX_VALUE_BYTES: Final = 2**31 - 1  # of a value: the photo's file is one
 _CHECK_S: Final = 5.0  # for checking a whole file; each tile is checked again when it is read
 _SCHEMA_S: Final = 3.0
 _STEPS: Final = 20_000  # of SQLite's machine between two looks at the clock
 
-_open: set[tuple[int, int]] = set()
+_Photo = tuple[str, str, int]  # name, digest and size of the photo that a job is about
+_open: dict[tuple[int, int], _Photo] = {}
 _turn = threading.Lock()
 
 
@@ -33,18 +45,33 @@ def is_open_here(path: Path) -> bool:
     return False
 
 
-def hold(path: Path) -> tuple[int, int]:
-    """Note that this process has a job file open; returns what `release` takes."""
+def hold(path: Path, photo: _Photo) -> tuple[int, int]:
+    """Note that this process has a job file on a photo open; returns what `release` takes."""
     with _turn:
         held = _identity(path)
-        _open.add(held)
+        _open[held] = photo
     return held
+
+
+def held_photo(path: Path) -> _Photo | None:
+    """Return the photo of a job file that this process has open."""
+    with contextlib.suppress(OSError), _turn:
+        return _open.get(_identity(path))
+    return None
+
+
+def is_held_at(path: Path, held: tuple[int, int]) -> bool:
+    """Return whether a name still leads to the file that is held."""
+    try:
+        return _identity(path) == held
+    except OSError:
+        return False
 
 
 def release(held: tuple[int, int]) -> None:
     """Note that this process has a job file open no longer."""
     with _turn:
-        _open.discard(held)
+        _open.pop(held, None)
 
 
 def _identity(path: Path) -> tuple[int, int]:

@@ -5,7 +5,7 @@ from typing import Final
 
 __all__ = ["clean_name"]
 
-_MOST: Final = 120  # characters; with what is added to it a name stays below what file systems take
+_MOST: Final = 160  # bytes; with what is added to it a name stays below the 255 that file systems take
 
 
 def clean_name(name: str) -> str:
@@ -16,7 +16,13 @@ def clean_name(name: str) -> str:
     """
     last = name.replace("\\", "/").rsplit("/", 1)[-1]
     kept = "".join(character for character in last if unicodedata.category(character)[0] != "C").strip(" .")
-    if len(kept) > _MOST:
+    if len(kept.encode()) > _MOST:
         stem, dot, suffix = kept.rpartition(".")
-        kept = f"{stem[: _MOST - len(suffix) - 1]}{dot}{suffix}" if dot and len(suffix) < 10 else kept[:_MOST]
+        ends = f"{dot}{suffix}" if dot and len(suffix) < 10 else ""
+        kept = _within(stem if ends else kept, _MOST - len(ends.encode())) + ends
     return kept or "photo"
+
+
+def _within(text: str, most: int) -> str:
+    """Cut a text to so many bytes, between two characters."""
+    return text.encode()[:most].decode("utf-8", "ignore")

@@ -12,17 +12,27 @@ import tempfile
 import threading
 import time
 from collections.abc import Callable, Iterator
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Final, TypeVar
 
 from peel.errors import ProjectError
 from peel.files.asset_store import AssetStore
 from peel.files.atomic import current_umask
-from peel.files.connection import connect, hold, is_open_here, looking_into, open_checked, release
+from peel.files.connection import (
+    connect,
+    held_photo,
+    hold,
+    is_held_at,
+    is_open_here,
+    looking_into,
+    open_checked,
+    release,
+)
 from peel.files.migrations import APPLICATION_ID, SCHEMA, VERSION, migrate
 from peel.files.names import clean_name
 from peel.files.photo import decode_photo
-from peel.files.project_checks import explain, photo_digest
+from peel.files.project_checks import LostProjectError, explain, photo_digest
 from peel.files.tile_store import TileStore
 from peel.job.history import History, State
 from peel.job.job import Job, Photo
@@ -30,7 +40,7 @@ from peel.job.plane import Plane
 from peel.job.planes import PLANES
 from peel.job.settings import JobSettings, pictures_of
 
-__all__ = ["ProjectFile"]
+__all__ = ["Fingerprint", "ProjectFile", "StoredPhoto"]
 
 _MAX_STATES: Final = 20_000  # the latest ones are offered for undo
 _MAX_LABEL: Final = 200
@@ -38,6 +48,23 @@ _MAX_SETTINGS_BYTES: Final = 50_000_000
 _MAX_NOTE_BYTES: Final = 100_000
 _EXPOSURE: Final = "exposure"  # a note: it is part of how the photo is decoded, not of the work on it
 _T = TypeVar("_T")
+
+
+@dataclass(frozen=True)
+class StoredPhoto:
+    """Which photo a job file is about: its name, the digest of its file, and that file's size in bytes."""
+
+    name: str
+    digest: str
+    size_bytes: int
+
+
+@dataclass(frozen=True)
+class Fingerprint:
+    """What tells one state of a job from every other, and its settings as JSON."""
+
+    digest: str
+    settings: str
 
 
 class ProjectFile:
@@ -81,7 +108,7 @@ class ProjectFile:
                 path.with_name(path.name + "-journal").unlink(missing_ok=True)
                 raise
         project = cls(path, sql, is_sound=True)
-        project._held = hold(path)
+        project._held = hold(path, _photo_row(sql))
         if exposure:
             project.write_note(_EXPOSURE, f"{exposure:g}")
         return project
@@ -99,7 +126,7 @@ class ProjectFile:
         try:
             with explain(path):
                 migrate(sql)
-                held = hold(path)
+                held = hold(path, _photo_row(sql))
         except BaseException:
             sql.close()
             raise
@@ -120,6 +147,17 @@ class ProjectFile:
                 if self._sql.in_transaction:  # on a full disk SQLite has rolled back already
                     self._sql.execute("ROLLBACK")
                 raise
+
+    def check_place(self) -> None:
+        """Make sure that the name still leads to the file that is written to.
+
+        Raises
+        ------
+        LostProjectError
+        """
+        if self._held is not None and not is_held_at(self.path, self._held):
+            message = f"{self.path} was deleted or replaced by another program while it was open here."
+            raise LostProjectError(message, "Keep the job under a name.")
 
     def _read(self, read: Callable[[sqlite3.Connection], _T]) -> _T:
         """Read something; contents that are not what was written there count as damage."""
@@ -150,7 +188,7 @@ class ProjectFile:
         return self._read(read)
 
     @staticmethod
-    def fingerprint(path: Path) -> str:
+    def fingerprint(path: Path) -> Fingerprint:
         """Return what tells a job file's current state from every other, without opening it for work.
 
         Raises
@@ -158,13 +196,25 @@ class ProjectFile:
         ProjectError
         """
         with looking_into(path) as sql:
-            query = (
-                "SELECT settings, planes FROM state WHERE number = coalesce((SELECT CAST(value AS INTEGER) FROM note "
-                "WHERE key = 'cursor'), (SELECT max(number) FROM state))"
-            )
-            row = sql.execute(query).fetchone() or ("", "")
-            photo = sql.execute("SELECT digest FROM photo").fetchone() or ("",)
-        return hashlib.blake2b(f"{row[0]} {row[1]} {photo[0]}".encode(), digest_size=16).hexdigest()
+            return _fingerprint(sql)
+
+    def own_fingerprint(self) -> Fingerprint:
+        """Return the same of this open file."""
+        return self._read(_fingerprint)
+
+    @staticmethod
+    def photo_of(path: Path) -> "StoredPhoto":
+        """Return which photo a job file is about, without opening it for work.
+
+        Raises
+        ------
+        ProjectError
+        """
+        held = held_photo(path)
+        if held is not None:
+            return StoredPhoto(*held)
+        with looking_into(path) as sql:
+            return StoredPhoto(*_photo_row(sql))
 
     def read_photo(self) -> Photo:
         """Decode the photo, developed as it was when the work began.
@@ -347,6 +397,22 @@ class ProjectFile:
 
     def _put(self, key: str, value: str) -> None:
         self._sql.execute("INSERT OR REPLACE INTO note (key, value) VALUES (?, ?)", (key, value))
+
+
+def _fingerprint(sql: sqlite3.Connection) -> Fingerprint:
+    query = (
+        "SELECT settings, planes FROM state WHERE number = coalesce((SELECT CAST(value AS INTEGER) FROM note "
+        "WHERE key = 'cursor'), (SELECT max(number) FROM state))"
+    )
+    row = sql.execute(query).fetchone() or ("", "")
+    photo = sql.execute("SELECT digest FROM photo").fetchone() or ("",)
+    digest = hashlib.blake2b(f"{row[0]} {row[1]} {photo[0]}".encode(), digest_size=16).hexdigest()
+    return Fingerprint(digest, str(row[0])[:_MAX_SETTINGS_BYTES])
+
+
+def _photo_row(sql: sqlite3.Connection) -> tuple[str, str, int]:
+    row = sql.execute("SELECT substr(name, 1, 300), digest, length(content) FROM photo WHERE id = 1").fetchone()
+    return (clean_name(str(row[0])), str(row[1]), int(row[2])) if row else ("", "", 0)
 
 
 def _begun(path: Path, photo_bytes: bytes, photo_name: str) -> sqlite3.Connection:

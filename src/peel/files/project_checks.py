@@ -3,6 +3,7 @@
 import contextlib
 import hashlib
 import sqlite3
+import stat
 import struct
 from collections.abc import Iterator
 from pathlib import Path
@@ -11,7 +12,7 @@ from typing import Final
 from peel.errors import ProjectError, os_reason
 from peel.files.migrations import APPLICATION_ID, VERSION
 
-__all__ = ["DamagedProjectError", "check_header", "explain", "photo_digest"]
+__all__ = ["DamagedProjectError", "LostProjectError", "check_header", "explain", "photo_digest"]
 
 _MAGIC: Final = b"SQLite format 3\0"
 _REASONS: Final = {
@@ -37,6 +38,10 @@ class DamagedProjectError(ProjectError):
     """The file is a job file, but parts of it cannot be read."""
 
 
+class LostProjectError(ProjectError):
+    """The file that is open was deleted or replaced by another one: what is written there is lost when it is closed."""
+
+
 def photo_digest(content: bytes) -> str:
     """Name a photo by its contents."""
     return hashlib.blake2b(content, digest_size=16).hexdigest()
@@ -49,6 +54,12 @@ def check_header(path: Path) -> None:
     ------
     ProjectError
     """
+    with explain(path):
+        # A pipe or a device could keep whoever opens it for ever.
+        is_regular = stat.S_ISREG(path.stat().st_mode)
+    if not is_regular:
+        message = f"{path} is no file but a folder, a pipe or a device."
+        raise ProjectError(message, "Open a photo, or a file that Peel wrote.")
     with explain(path), path.open("rb") as file:
         head = file.read(100)
     if len(head) < 100 or not head.startswith(_MAGIC):

@@ -16,12 +16,21 @@ __all__ = ["with_marks_of", "with_recipe_of"]
 _MARKS: Final = tuple(name for name, spec in PLANES.items() if spec.role is Role.MARK)
 
 
-def with_recipe_of(job: Job, source: Job) -> Job:
-    """Take another job's recipe over, with the pictures that it names; what belongs to the photo stays."""
+def with_recipe_of(job: Job, source: Job, *, same_backdrop: bool = True) -> Job:
+    """Take another job's recipe over, with the pictures that it names; what belongs to the photo stays.
+
+    Before another backdrop, so does what depends on it: separations, the hue of spill, and the trust in the mark.
+    """
     for digest in pictures_of(source.settings):
         if digest in source.assets:
             job = job.with_asset(source.assets[digest])
-    return use_settings(job, job.settings.model_copy(update={"recipe": source.settings.recipe}))
+    recipe, own = source.settings.recipe, job.settings.recipe
+    if not same_backdrop:
+        band = recipe.band.model_copy(update={"trust": own.band.trust})
+        spill = recipe.colour.spill.model_copy(update={"hue": own.colour.spill.hue})
+        colour = recipe.colour.model_copy(update={"spill": spill})
+        recipe = recipe.model_copy(update={"separations": own.separations, "band": band, "colour": colour})
+    return use_settings(job, job.settings.model_copy(update={"recipe": recipe}))
 
 
 def with_marks_of(job: Job, source: Job, right: int, down: int) -> Job:

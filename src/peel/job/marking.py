@@ -362,7 +362,7 @@ def clear_marks(job: Job, area: Sequence[Point] = ()) -> Job:
 def without_marks(job: Job) -> Job:
     """Return the job as it was before anything was marked, with its other settings."""
     return job.without(Role.MARK, Role.BAND, Role.SOLUTION, Role.TOUCH, Role.COLOUR).with_photo_settings(
-        contours=(), unmarked="backdrop", guess=None
+        contours=(), unmarked="backdrop", guess=None, carried=False
     )
 
 
@@ -381,8 +381,8 @@ def paint_trust(job: Job, stroke: Stroke, trust: float | None) -> Job:
 
 
 def looked_at(job: Job) -> Job:
-    """Take note that somebody has looked at a guess."""
-    return job if job.settings.photo.guess is None else job.with_photo_settings(guess=None)
+    """Take note that somebody has looked at what Peel made alone."""
+    return job.with_photo_settings(guess=None, carried=False) if job.settings.photo.is_unseen else job
 
 
 def covered_by(job: Job, area: Sequence[Point]) -> tuple[Rect, FloatArray]:

@@ -299,6 +299,7 @@ class PhotoSettings(SettingsModel):
     ----------
     unmarked : what the photo is taken for where nothing was marked.
     guess : how sure Peel was of a guess that nobody has looked at yet, in [0, 1]; None for everything else.
+    carried : whether recipe or marks were carried from another photo, and nobody has looked at it yet.
     contours : the drawn outlines, in the order in which they were begun.
     sheer_colours : colours that sheer material has of its own, in the photo's profile, where nothing solid shows them.
     mixing : how the person says that subject and backdrop mix, in linear light or by encoded value; None leaves it to
@@ -316,6 +317,7 @@ class PhotoSettings(SettingsModel):
 
     unmarked: Literal["backdrop", "subject"] = "backdrop"
     guess: Annotated[float, Field(ge=0, le=1)] | None = None
+    carried: bool = False
     contours: Annotated[tuple[Contour, ...], Field(max_length=MOST_CONTOURS)] = ()
     sheer_colours: Annotated[tuple[HexColour, ...], Field(max_length=MOST_SHEER_COLOURS)] = ()
     mixing: Mixing | None = None
@@ -338,6 +340,11 @@ class PhotoSettings(SettingsModel):
     def is_linear(self) -> bool:
         """Whether linear light is mixed rather than encoded values."""
         return self.known_mixing == "light"
+
+    @property
+    def is_unseen(self) -> bool:
+        """Whether Peel made it alone, and nobody has looked at it yet."""
+        return self.guess is not None or self.carried
 
 
 class Recipe(SettingsModel):

@@ -1,12 +1,17 @@
 """An assignment: many photos, a few of which are open at a time and share the lanes and one memory budget."""
 
+import contextlib
 import threading
+from collections import Counter
+from collections.abc import Iterator
 from dataclasses import dataclass
 from enum import Enum
 from pathlib import Path
 from typing import Final
 
+from peel.files.project import ProjectFile
 from peel.work.job_files import new_working_path
+from peel.work.photo_jobs import note_job
 from peel.work.recovery import Opened, open_job
 from peel.work.resources import Resources
 from peel.work.session import Session
@@ -58,20 +63,63 @@ class Assignment:
         self.resources = Resources()
         self._most_open = most_open
         self._turn = threading.RLock()
+        self._opening = threading.RLock()  # held while a job is opened, so that two do not open one file
         self._items: dict[Path, Item] = {}
-        self._open: dict[Path, Session] = {}  # by job file, the longest unused first
+        self._sessions: list[Session] = []  # the longest unused first
+        self._in_use: Counter[Session] = Counter()
+        self._on_desk: Session | None = None
 
     @property
     def items(self) -> list[Item]:
         """Every photo in the order in which it was added, with its present state."""
         with self._turn:
-            return [_with_state(item, self._open.get(item.job)) if item.job else item for item in self._items.values()]
+            return [_with_state(item, self.session_on(item.job)) if item.job else item for item in self._items.values()]
 
     @property
     def sessions(self) -> list[Session]:
         """The open sessions, the longest unused first."""
         with self._turn:
-            return list(self._open.values())
+            return list(self._sessions)
+
+    def session_on(self, job: Path) -> Session | None:
+        """Return the open session on a job file, or None."""
+        with self._turn:
+            return next((session for session in self._sessions if session.project.path == job), None)
+
+    def put_on_desk(self, session: Session | None) -> None:
+        """Say which session is worked on by hand: it is never closed by anyone else."""
+        with self._turn:
+            self._on_desk = session
+
+    @contextlib.contextmanager
+    def borrowed(self, job: Path) -> Iterator[Session]:
+        """Work on a job for a while, in the session that is open on it or in one of its own; waits for it to open.
+
+        Nobody closes the session meanwhile; one that was opened for this is closed afterwards unless it is on the desk.
+
+        Raises
+        ------
+        PeelError
+            If the job cannot be opened.
+        """
+        with self._opening:
+            session, was_open = self.session_on(job.absolute()), True
+            if session is None:
+                session, was_open = Session.resume(ProjectFile.open(job), self.resources), False
+                with self._turn:
+                    self._sessions.insert(0, session)
+            with self._turn:
+                self._in_use[session] += 1
+        try:
+            yield session
+        finally:
+            with self._turn:
+                self._in_use[session] -= 1
+                idle = self._in_use[session] <= 0 and session is not self._on_desk
+                if self._in_use[session] <= 0:
+                    del self._in_use[session]
+            if idle and not was_open:
+                self.close_session(session)
 
     def add(self, photo: Path) -> Item:
         """Add a photo without beginning to work on it."""
@@ -84,13 +132,6 @@ class Assignment:
             found = (item.source for item in self._items.values() if item.job == session.project.path)
             return next(found, None)
 
-    def let_go(self, job: Path) -> None:
-        """Close the session on a job file, if one is open; waits until all is on disk."""
-        with self._turn:
-            session = self._open.get(job)
-        if session is not None:
-            self.close_session(session)
-
     def begin(self, content: bytes, photo: Path, *, exposure: float = 0.0, job: Path | None = None) -> Opened:
         """Begin work on a photo whose bytes are at hand, in a working file or one given; waits.
 
@@ -100,31 +141,34 @@ class Assignment:
         session = Session.begin_with(content, photo.name, path, self.resources, exposure=exposure)
         return self._opened(photo.absolute(), photo.absolute(), Opened(session))
 
-    def open_job(self, path: Path) -> Opened:
+    def open_job(self, path: Path, photo: Path | None = None) -> Opened:
         """Open a job file, or go back to it if it is open; waits. See `peel.work.recovery.open_job`."""
         path = path.absolute()
-        with self._turn:
-            session = self._open.get(path)
-            if session is not None:
-                self._open[path] = self._open.pop(path)
-                return Opened(session)
-        return self._opened(path, None, open_job(path, self.resources))
+        with self._opening:
+            session = self.session_on(path)
+            opened = Opened(session) if session is not None else open_job(path, self.resources)
+            key = photo.absolute() if photo is not None else path
+            return self._opened(key, photo.absolute() if photo is not None else None, opened)
 
     def keep_as(self, session: Session, path: Path) -> None:
         """Keep a job under a name and go on in that file; waits. See `Session.keep_as`."""
         old = session.project.path
         session.keep_as(path)
         with self._turn:
-            if self._open.pop(old, None) is not None:
-                self._open[session.project.path] = session
             for key, item in self._items.items():
                 if item.job == old:
                     self._items[key] = Item(item.source, session.project.path, item.state)
+        note_job(self.source_of(session), session.project.photo_of(path).digest, path)
 
     def close_session(self, session: Session) -> None:
-        """Close one session; waits until all is on disk."""
+        """Close one session; waits until all is on disk. One that is borrowed stays open until it is given back."""
         with self._turn:
-            self._open.pop(session.project.path, None)
+            if self._in_use[session] > 0:
+                return
+            if session in self._sessions:
+                self._sessions.remove(session)
+            if session is self._on_desk:
+                self._on_desk = None
             for key, item in self._items.items():
                 if item.job == session.project.path:
                     self._items[key] = _with_state(item, session)
@@ -132,20 +176,27 @@ class Assignment:
 
     def close(self) -> None:
         """Close every session and the shared lanes; waits until all is on disk."""
+        with self._turn:
+            self._in_use.clear()
         for session in self.sessions:
             self.close_session(session)
         self.resources.close()
 
     def _opened(self, key: Path, source: Path | None, opened: Opened) -> Opened:
-        path = opened.session.project.path
+        session = opened.session
+        path = session.project.path
         with self._turn:
             known = self._items.get(key)
-            self._items[key] = Item(known.source if known else source, path)
-            self._open[path] = opened.session
-            surplus = [session for session in self._open.values() if session is not opened.session]
-            surplus = surplus[: max(0, len(self._open) - self._most_open)]
-        for session in surplus:
-            self.close_session(session)
+            source = known.source if known and source is None else source
+            self._items[key] = Item(source, path)
+            if session in self._sessions:
+                self._sessions.remove(session)
+            self._sessions.append(session)
+            spare = [own for own in self._sessions if own not in (session, self._on_desk) and not self._in_use[own]]
+            spare = spare[: max(0, len(self._sessions) - self._most_open)]
+        note_job(source, ProjectFile.photo_of(path).digest, path)
+        for own in spare:
+            self.close_session(own)
         return opened
 
 

@@ -7,20 +7,24 @@ from pathlib import Path
 from typing import Final
 
 from peel.errors import ProjectError, SolveError, os_reason
-from peel.files.names import clean_name
 from peel.files.photo import SUFFIXES, read_bytes
 from peel.files.project import ProjectFile
+from peel.files.project_checks import photo_digest
 from peel.files.recipes import RecipeFile
 from peel.job.edits import use_settings
 from peel.job.job import Job
+from peel.job.marking import looked_at
 from peel.work.carrying import What, carried
 from peel.work.finding import proposal_words
 from peel.work.inspecting import Inspector, remember
+from peel.work.memory import is_file
+from peel.work.photo_jobs import job_of, note_job
+from peel.work.runs import Opening, opened_alone
 from peel.work.session import Session
 from peel.work.status import status_of
 from peel.work.thumbs import job_thumb
 
-__all__ = ["carry_job", "job_path_for", "jobs_in", "load_job", "photos_in", "propose_job", "was_carried"]
+__all__ = ["approve", "carry_job", "jobs_in", "load_job", "photos_in", "propose_job", "was_carried"]
 
 _WAIT_S: Final = 24 * 3600
 
@@ -32,12 +36,12 @@ def photos_in(folder: Path) -> list[Path]:
     except OSError as error:
         message = f"{folder} cannot be read: {os_reason(error)}."
         raise ProjectError(message, "Check that it is there and that you may read it.") from error
-    return [path for path in entries if path.suffix.lower() in SUFFIXES and not path.name.startswith(".")]
+    return [path for path in entries if path.suffix.lower() in SUFFIXES and _is_ours(path)]
 
 
-def job_path_for(photo: Path, folder: Path) -> Path:
-    """Return where the job on a photo lies in a folder of jobs."""
-    return folder / f"{clean_name(photo.stem)}.peel"
+def _is_ours(path: Path) -> bool:
+    """Return whether a name is not hidden and leads to a regular file: a pipe would keep its reader for ever."""
+    return not path.name.startswith(".") and is_file(path)
 
 
 def load_job(path: Path) -> Job:
@@ -56,7 +60,7 @@ def load_job(path: Path) -> Job:
 
 def jobs_in(folder: Path) -> list[Path]:
     """List the jobs in a folder, by name."""
-    return sorted(path for path in folder.glob("*.peel") if not path.name.startswith("."))
+    return sorted(path for path in folder.glob("*.peel") if _is_ours(path))
 
 
 def propose_job(photo: Path, path: Path, recipe: RecipeFile | None = None) -> str:
@@ -89,10 +93,11 @@ def propose_job(photo: Path, path: Path, recipe: RecipeFile | None = None) -> st
     return _begun(photo, path, work)
 
 
-def carry_job(source: Job, photo: Path, path: Path, what: What) -> str:
+def carry_job(source: Job, photo: Path, path: Path, what: What, opening: Opening = opened_alone) -> str:
     """Carry to a photo, or to a job on one, as one step of undo; say what was carried.
 
     A job is changed where it lies, and so is that of a photo that has one at `path`; else a photo gets one there.
+    `opening` gives the session on a job that is there.
 
     Raises
     ------
@@ -112,12 +117,9 @@ def carry_job(source: Job, photo: Path, path: Path, what: What) -> str:
 
     there = photo if photo.suffix.lower() == ".peel" else path
     if there.exists():
-        session = Session.resume(ProjectFile.open(there))
-        try:
+        with opening(there) as session:
             text = work(session)
             _finish(session)
-        finally:
-            session.close()
         return text
     return _begun(photo, path, work)
 
@@ -140,10 +142,23 @@ def _carry_label(source: Job) -> str:
     return f"Carry from {source.photo.name}"
 
 
+def approve(session: Session) -> None:
+    """Take note that somebody has looked at what Peel made alone.
+
+    Raises
+    ------
+    PeelError
+    """
+    session.apply("Look at the result", looked_at)
+    _finish(session)
+
+
 def _begun(photo: Path, path: Path, work: Callable[[Session], str]) -> str:
     """Begin a job beside its place, work on it, and give it its name once it is whole."""
     if path.exists():
         raise _there_already(path)
+    content = read_bytes(photo)
+    other = job_of(photo, photo_digest(content), path.parent)
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         descriptor, name = tempfile.mkstemp(prefix=f".{path.stem[:40]}.", suffix=".part", dir=path.parent)
@@ -154,16 +169,17 @@ def _begun(photo: Path, path: Path, work: Callable[[Session], str]) -> str:
     temporary = Path(name)
     temporary.unlink()
     try:
-        session = Session.begin_with(read_bytes(photo), photo.name, temporary)
+        session = Session.begin_with(content, photo.name, temporary)
         try:
             text = work(session)
             _finish(session)
         finally:
             session.close()
         _name(temporary, path)
+        note_job(photo, photo_digest(content), path)
     finally:
         temporary.unlink(missing_ok=True)
-    return text
+    return text if other is None else f"{text} There is another job on this photo: {other.path}."
 
 
 def _name(temporary: Path, path: Path) -> None:
@@ -192,4 +208,4 @@ def _finish(session: Session) -> None:
         remember(job, Inspector(session.stages).inspect(job))
     session.note("status", status_of(job).as_note())
     session.note("thumb", job_thumb(session.stages, job))
-    session.wait_idle()
+    session.check_stored()

@@ -4,6 +4,7 @@ A job on a photo of the board lies beside the photo, under its name. Photos may 
 works: each scan says what is there.
 """
 
+import stat
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -11,12 +12,17 @@ from typing import Final
 
 from PIL import Image
 
-from peel.errors import ProjectError
+from peel.errors import PeelError, ProjectError
 from peel.files.connection import is_open_here
 from peel.files.developing import is_developed_name
-from peel.files.photo import SUFFIXES
+from peel.files.names import clean_name
+from peel.files.photo import SUFFIXES, read_bytes
+from peel.files.project import ProjectFile
+from peel.files.project_checks import photo_digest
 from peel.work import memory
-from peel.work.batches import job_path_for, photos_in
+from peel.work.batches import photos_in
+from peel.work.job_files import forget, is_unkept
+from peel.work.photo_jobs import job_path_for, note_job, noted_job
 from peel.work.status import Progress, Status, read_status
 
 __all__ = ["Board", "Entry", "note_board", "recent_boards"]
@@ -75,6 +81,8 @@ class Board:
         self._status: dict[Path, tuple[_Seen, Status]] = {}
         self._told: dict[Path, Status] = {}
         self._listed: dict[Path, None] = {}
+        self._names: set[str] = set()
+        self._changed: dict[tuple[_Seen, _Seen | None], bool] = {}
 
     @property
     def title(self) -> str:
@@ -102,12 +110,13 @@ class Board:
                 present = photos_in(self.folder)
             except ProjectError:
                 present = []
+        self._names = {path.name for path in present}
         for path in (*present, *self._chosen):
             self._listed.setdefault(path, None)
         return [self._entry(path) for path in self._listed]
 
     def _entry(self, photo: Path) -> Entry:
-        job = photo if photo.suffix.lower() == ".peel" else job_path_for(photo, photo.parent)
+        job = photo if photo.suffix.lower() == ".peel" else self._job_of(photo)
         seen = _stamp(photo)
         if seen is None:
             self._whole.discard(photo)
@@ -126,7 +135,55 @@ class Board:
                 broken = Status(Progress.BROKEN, says=f"{photo.name} is damaged or cut short.")
                 return Entry(photo, job, broken if not job.exists() else self._status_of(job))
             self._whole.add(photo)
-        return Entry(photo, job, self._status_of(job))
+        return Entry(photo, job, self._told_if_changed(photo, seen, job))
+
+    def _told_if_changed(self, photo: Path, seen: _Seen, job: Path) -> Status:
+        """Return a job's status; that the photo was replaced since comes before all else."""
+        status = self._status_of(job)
+        if status.progress is Progress.UNTOUCHED or job == photo or not job.exists():
+            return status
+        key = seen, _stamp(job) if not is_open_here(job) else None
+        if key not in self._changed:
+            self._changed[key] = _is_replaced(photo, seen, job)
+        if not self._changed[key]:
+            return status
+        return Status(
+            Progress.CHANGED, status.snags, status.backing, f"{photo.name} is not the photo that its job is on."
+        )
+
+    def _job_of(self, photo: Path) -> Path:
+        """Return where the job on a photo lies: beside it, else where it was last worked on, else beside it to be."""
+        names = self._names if photo.parent == self.folder else None
+        beside = job_path_for(photo, photo.parent, names)
+        if beside.exists():
+            return beside
+        return noted_job(photo) or beside
+
+    def adopt(self) -> list[str]:
+        """Give the unkept jobs of this folder's photos their place beside them; those that are open are left.
+
+        Returns
+        -------
+        list of str
+            Sentences about those that could not be.
+        """
+        said = []
+        for photo in photos_in(self.folder) if self.folder is not None else []:
+            job, beside = noted_job(photo), job_path_for(photo, photo.parent)
+            if job is None or not is_unkept(job) or is_open_here(job) or beside.exists():
+                continue
+            try:
+                project = ProjectFile.open(job)
+                try:
+                    kept = project.copied_to(beside)
+                finally:
+                    project.close()
+                kept.close()
+                note_job(photo, ProjectFile.photo_of(beside).digest, beside)
+                forget(job)
+            except PeelError as error:
+                said.append(f"The job on {photo.name} stays in the folder for working files: {error.message}")
+        return said
 
     def _status_of(self, job: Path) -> Status:
         """Return a job's status: read once while its file does not change, or as it was told if it is open here."""
@@ -146,7 +203,20 @@ def _stamp(path: Path) -> _Seen | None:
         found = path.stat()
     except OSError:
         return None
-    return found.st_size, found.st_mtime_ns
+    return (found.st_size, found.st_mtime_ns) if stat.S_ISREG(found.st_mode) else None
+
+
+def _is_replaced(photo: Path, seen: _Seen, job: Path) -> bool:
+    """Return whether a photo is another one than its job's; its bytes are read only if nothing cheaper tells."""
+    try:
+        stored = ProjectFile.photo_of(job)
+        if not stored.digest or stored.name != clean_name(photo.name):
+            return False
+        if stored.size_bytes != seen[0]:
+            return True
+        return seen[1] > job.stat().st_mtime_ns and photo_digest(read_bytes(photo)) != stored.digest
+    except (PeelError, OSError):
+        return False
 
 
 def _is_whole(photo: Path) -> bool:

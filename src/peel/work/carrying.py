@@ -9,9 +9,11 @@ import numpy as np
 from peel.errors import MarkError
 from peel.job.carrying import with_marks_of, with_recipe_of
 from peel.job.job import Job
-from peel.matte.arrays import ByteArray, FloatArray
+from peel.job.marked import sampled_subject
+from peel.job.settings import Band
+from peel.matte.arrays import BoolArray, ByteArray, FloatArray
 from peel.matte.edge.trimap import BACKGROUND, FOREGROUND
-from peel.matte.marking.framing import Framing, same_framing
+from peel.matte.marking.framing import Framing, same_backdrop, same_framing
 from peel.work.stages.pyramid import Pyramid
 
 __all__ = ["Carried", "What", "carried", "framing_of", "preview"]
@@ -35,6 +37,15 @@ def _gray(job: Job) -> FloatArray:
     return np.asarray(Pyramid(job.photo.pixels).colours(job.photo.space.bounds(level), level).mean(axis=2), np.float32)
 
 
+def _small(job: Job) -> FloatArray:
+    level = job.photo.space.level_within(_SHOWN)
+    return Pyramid(job.photo.pixels).colours(job.photo.space.bounds(level), level)
+
+
+def _subject_of(job: Job) -> BoolArray:
+    return sampled_subject(job, *_small(job).shape[:2])
+
+
 def framing_of(source: Job, target: Job) -> Framing:
     """Return how a photo's framing is moved against another's, in pixels of the photos; unlike if sizes differ."""
     if source.photo.bounds != target.photo.bounds:
@@ -54,8 +65,17 @@ def carried(source: Job, target: Job, what: What) -> Carried:
     """
     job, says = target, []
     if what != "marks":
-        job = with_recipe_of(job, source)
-        says.append("recipe")
+        recipe = source.settings.recipe
+        depends = (
+            any(one.use != "look" for one in recipe.separations)
+            or recipe.band.trust != Band().trust
+            or recipe.colour.spill.hue is not None
+        )
+        same = not depends or same_backdrop(_small(source), _small(target), _subject_of(source))
+        job = with_recipe_of(job, source, same_backdrop=same)
+        says.append(
+            "recipe" if same else "recipe without separations, spill hue and trust, as the backdrop is another one,"
+        )
     takes_marks = what != "recipe" and source.has_subject
     if takes_marks:
         framing = framing_of(source, target)
@@ -74,6 +94,8 @@ def carried(source: Job, target: Job, what: What) -> Carried:
             says.append("but no marks: framed differently")
     elif what == "marks":
         raise MarkError(f"Nothing is marked on {source.photo.name}.", "Mark it first.")
+    if job is not target:
+        job = job.with_photo_settings(carried=True)
     return Carried(job, f"Carried {' '.join(says)}.", takes_marks)
 
 

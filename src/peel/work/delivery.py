@@ -109,10 +109,13 @@ def all_presets(job: Job) -> list[Preset]:
 
 
 def orders_of(
-    job: Job, folder: Path, presets: Sequence[Preset] = (), *, number: int = 1, date: str = ""
+    job: Job, folder: Path, presets: Sequence[Preset] = (), *, number: int = 1, date: str = "", stem: str = ""
 ) -> list[Order]:
-    """List the files that the job's recipe ticks, and those of further presets, by the names they ask for."""
-    stem = Path(job.photo.name).stem
+    """List the files that the job's recipe ticks, and those of further presets, by the names they ask for.
+
+    They are named after the photo unless a `stem` is given.
+    """
+    stem = stem or Path(job.photo.name).stem
     out = []
     for preset in (*presets_of(job.settings.recipe.delivery), *presets):
         size = size_of_file(job, preset)

@@ -7,8 +7,9 @@ from pathlib import Path
 from peel.errors import PeelError, exit_code
 from peel.files.recipes import RecipeFile
 from peel.job.job import Job
-from peel.work.batches import carry_job, job_path_for, jobs_in, load_job, photos_in, propose_job, was_carried
+from peel.work.batches import carry_job, jobs_in, load_job, photos_in, propose_job, was_carried
 from peel.work.carrying import What
+from peel.work.photo_jobs import job_path_for
 from peel.work.workers import Row, spread
 
 __all__ = ["Work", "carry_row", "in_turn", "propose_row", "source_job", "works_in"]

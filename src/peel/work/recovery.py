@@ -17,10 +17,11 @@ __all__ = ["Opened", "open_job"]
 
 @dataclass(frozen=True)
 class Opened:
-    """An opened job, and what the person should be told about how it was opened."""
+    """An opened job, what the person should be told about how it was opened, and a way out of that."""
 
     session: Session
     notice: str = ""
+    offer: str = ""
 
 
 def open_job(path: Path, resources: Resources | None = None) -> Opened:

@@ -169,10 +169,17 @@ class Lane:
         except Cancelled:
             return
         except BaseException as error:  # noqa: BLE001 - whatever happens on a worker is reported, never lost
+            self._tell_failure(ticket, error)
+
+    def _tell_failure(self, ticket: Ticket, error: BaseException) -> None:
+        """Hand a failure to whoever asked; that this fails as well must not end the thread."""
+        try:
             if ticket.failed is not None and not ticket.is_cancelled:
                 ticket.failed(error)
-            else:
-                _log.exception("a background request failed")
+                return
+        except BaseException:  # noqa: BLE001 - as above
+            _log.exception("a failure could not be told")
+        _log.error("a background request failed", exc_info=error)
 
 
 class LaneShare:

@@ -13,6 +13,7 @@ from typing import TypeVar
 from peel.errors import PeelError, ProjectError
 from peel.files.photo import decode_photo, read_bytes, read_opacity
 from peel.files.project import ProjectFile
+from peel.files.project_checks import LostProjectError
 from peel.job.edits import use_zones
 from peel.job.history import UNSTORED, History, State
 from peel.job.job import Job, Photo, new_job
@@ -22,7 +23,7 @@ from peel.job.rect import Rect
 from peel.matte.edge.trimap import trimap_from_gray
 from peel.work.finding import Finder
 from peel.work.follower import Follower, News, with_solution
-from peel.work.job_files import forget, is_unkept
+from peel.work.job_files import forget, is_unkept, new_working_path
 from peel.work.resources import Resources
 from peel.work.scheduler import Lane, Ticket
 from peel.work.session_events import Changed, Listener, SessionEvent, Solving, Stored, Trouble
@@ -33,6 +34,7 @@ __all__ = ["Session"]
 
 _T = TypeVar("_T")
 _log = logging.getLogger(__name__)
+_STORING_S = 120.0
 
 
 class Session:
@@ -70,6 +72,7 @@ class Session:
         self._closing = threading.Lock()
         self._gesture: Hashable = None
         self._is_closed = False
+        self._failure: PeelError | None = None
         self._changed_last: Rect | None = None
         self._edits.submit(None, lambda _ticket: self._solve_if_needed(), None, self._report)
 
@@ -187,7 +190,14 @@ class Session:
             Whether a person makes it, who has then looked at the job: it is no unseen guess any more.
         """
         seen = (lambda job: _seen(edit, job)) if by_hand else edit
-        self._edits.submit(None, lambda _ticket: self._apply(label, seen, gesture, ends), None, self._report)
+        self._submit(lambda _ticket: self._apply(label, seen, gesture, ends))
+
+    def _submit(self, work: Callable[[Ticket], object]) -> None:
+        """Do something among the edits; a session that is closed says so instead."""
+        try:
+            self._edits.submit(None, work, None, self._report)
+        except RuntimeError:
+            self._emit(Trouble(f"The job on {self.photo.name} is closed: nothing was changed.", "Open it again."))
 
     def pause_solving(self) -> None:
         """Cancel the solve under way while a gesture needs the machine; the next edit starts it again."""
@@ -195,15 +205,15 @@ class Session:
 
     def resume_solving(self) -> None:
         """Start again what `pause_solving` cancelled."""
-        self._edits.submit(None, lambda _ticket: self._solve_if_needed(), None, self._report)
+        self._submit(lambda _ticket: self._solve_if_needed())
 
     def undo(self) -> None:
         """Step back."""
-        self._edits.submit(None, lambda _ticket: self._move(-1), None, self._report)
+        self._submit(lambda _ticket: self._move(-1))
 
     def redo(self) -> None:
         """Step forward again."""
-        self._edits.submit(None, lambda _ticket: self._move(1), None, self._report)
+        self._submit(lambda _ticket: self._move(1))
 
     def keep_as(self, path: Path) -> None:
         """Keep the job under a name and go on in that file; waits.
@@ -274,7 +284,8 @@ class Session:
             with contextlib.suppress(ProjectError):  # not worth keeping anyone from closing the window
                 self.project.write_note(key, value)
 
-        self._edits.submit(None, write, None, self._report)
+        if not self._is_closed:
+            self._submit(write)
 
     def read_note(self, key: str) -> str | None:
         """Return a stored remark, or None; waits.
@@ -295,6 +306,19 @@ class Session:
                 return True
         return False
 
+    def check_stored(self) -> None:
+        """Make sure that every change is on disk; waits.
+
+        Raises
+        ------
+        ProjectError
+            With what stood in the way.
+        """
+        if not self._edits.wait_idle(_STORING_S) or not self._all_stored():
+            what = f" {self._failure}" if self._failure is not None else ""
+            message = f"{self.project.path} could not be written.{what}"
+            raise ProjectError(message, "" if what else "Make room, or choose another folder.")
+
     def close(self) -> None:
         """Cancel solving, write what is still to be written, close the file; waits. A second call does nothing."""
         with self._closing:
@@ -314,6 +338,7 @@ class Session:
 
     def _report(self, error: BaseException) -> None:
         if isinstance(error, PeelError):
+            self._failure = error
             self._emit(Trouble(error.message, error.hint))
         else:
             trace = "".join(traceback.format_exception(error))
@@ -349,7 +374,7 @@ class Session:
             history = history.amended(self.project.load(state.number, self.photo))
         self._go_to(history, self.job)
         if state.number != UNSTORED:
-            self.project.stand_at(state.number)
+            self._stored(lambda: self.project.stand_at(state.number))
         self._emit(Stored(is_complete=self._all_stored()))
 
     def _end_gesture(self) -> None:
@@ -378,6 +403,25 @@ class Session:
 
     def _store_all(self) -> None:
         """Write the states that are not on disk yet, in their order; after a full disk there can be several."""
+        self._stored(self._write_states)
+
+    def _stored(self, write: Callable[[], None]) -> None:
+        """Write; if the file was deleted or replaced meanwhile, write the whole job anew and say so."""
+        try:
+            try:
+                write()
+            finally:
+                self.project.check_place()
+        except LostProjectError as error:
+            old = self.project
+            path = old.path if not old.path.exists() else new_working_path(self.photo.name)
+            self.project = old.copied_to(path)
+            old.close()
+            where = "was written there anew" if path == old.path else f"goes on in {path}"
+            self._emit(Trouble(error.message, f"The job {where}; nothing is lost."))
+            self._write_states()
+
+    def _write_states(self) -> None:
         states = list(self._history.states)
         for at, state in enumerate(states):
             if state.number == UNSTORED and state.job is not None:
@@ -389,7 +433,7 @@ class Session:
         """Write the current state, again if it was written before."""
         state = self._history.current
         if state.number != UNSTORED:
-            self.project.replace(state.number, self.job)
+            self._stored(lambda: self.project.replace(state.number, self.job))
         self._store_all()
 
     # solving

@@ -36,11 +36,15 @@ class Stored:
 
 @dataclass(frozen=True)
 class Trouble:
-    """Something went wrong that a person should read; an unexpected error also has its traceback."""
+    """Something went wrong that a person should read; an unexpected error also has its traceback.
+
+    `offer` names a way out that the person can take by one press.
+    """
 
     message: str
     hint: str = ""
     trace: str = ""
+    offer: str = ""
 
 
 SessionEvent = Changed | Solving | Stored | Trouble

@@ -24,9 +24,11 @@ class Progress(Enum):
     UNTOUCHED = "not begun"
     MARKED = "marked"
     GUESS = "a guess, to be looked at"
+    CARRIED = "carried, to be looked at"
     SOLVED = "solved"
     SNAGS = "snags"
     READY = "ready"
+    CHANGED = "the photo was replaced"
     DELIVERED = "delivered"
     BROKEN = "cannot be read"
 
@@ -75,8 +77,8 @@ def status_of(job: Job, *, was_delivered: bool = False) -> Status:
         return Status(backing=colour)
     if not job.is_solved:
         return Status(Progress.MARKED, backing=colour)
-    if job.settings.photo.guess is not None:
-        return Status(Progress.GUESS, backing=colour)
+    if job.settings.photo.is_unseen:
+        return Status(Progress.GUESS if job.settings.photo.guess is not None else Progress.CARRIED, backing=colour)
     if was_delivered:
         return Status(Progress.DELIVERED, backing=colour)
     found = remembered(job)

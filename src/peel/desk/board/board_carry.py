@@ -1,8 +1,7 @@
 """Carrying on the board: what was found on one photo to others, looked at first or done, in the background."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from functools import partial
-from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
@@ -10,7 +9,8 @@ from peel.desk.display.tiles import image_from_rgb
 from peel.errors import PeelError
 from peel.files.photo import read_photo
 from peel.job.job import Job, new_job
-from peel.work.batches import carry_job, load_job
+from peel.work.assignment import Assignment
+from peel.work.batches import approve, carry_job, load_job
 from peel.work.board import Entry
 from peel.work.carrying import What, carried, preview
 from peel.work.scheduler import Lane, Ticket
@@ -24,8 +24,8 @@ class BoardCarry(QObject):
     Parameters
     ----------
     lane : Lane
-    let_go : callable
-        Called with the path of a job before its file is worked on, on the lane's thread.
+    assignment : Assignment
+        Gives the sessions on jobs.
     parent : QObject
 
     Signals
@@ -42,27 +42,49 @@ class BoardCarry(QObject):
     pictured = Signal(str, object)
     done = Signal(object)
 
-    def __init__(self, lane: Lane, let_go: Callable[[Path], object], parent: QObject) -> None:
+    def __init__(self, lane: Lane, assignment: Assignment, parent: QObject) -> None:
         super().__init__(parent)
-        self._lane, self._let_go = lane, let_go
+        self._lane, self._assignment = lane, assignment
 
     def look(self, source: Job, entries: Sequence[Entry], what: What) -> None:
         """Show what would change on each photo; nothing is done."""
         for entry in entries:
             self.noted.emit(str(entry.photo), "looking…", None)
-            self._lane.submit(None, partial(self._look, source, entry, what))
+            self._lane.submit(None, partial(self._look, source, entry, what), None, partial(self._failed, entry))
 
     def carry(self, source: Job, entries: Sequence[Entry], what: What) -> None:
         """Carry to each photo."""
         for entry in entries:
             self.noted.emit(str(entry.photo), "waiting…", 0.0)
-            self._lane.submit(None, partial(self._carry, source, entry, what))
+            self._lane.submit(None, partial(self._carry, source, entry, what), None, partial(self._failed, entry))
+
+    def _failed(self, entry: Entry, error: BaseException) -> None:
+        self.noted.emit(str(entry.photo), f"Peel met an error it did not expect: {error!r}", None)
+        self.done.emit(entry)
+
+    def approve(self, entries: Sequence[Entry]) -> None:
+        """Take note that the results on these photos were looked at."""
+        for entry in entries:
+            self._lane.submit(None, partial(self._approve, entry), None, partial(self._failed, entry))
+
+    def _approve(self, entry: Entry, _ticket: Ticket) -> None:
+        says = "looked at"
+        try:
+            with self._assignment.borrowed(entry.job) as session:
+                approve(session)
+        except PeelError as error:
+            says = error.message
+        self.noted.emit(str(entry.photo), says, None)
+        self.done.emit(entry)
 
     def _look(self, source: Job, entry: Entry, what: What, _ticket: Ticket) -> None:
         key = str(entry.photo)
         try:
-            self._let_go(entry.job)
-            target = load_job(entry.job) if entry.job.exists() else new_job(read_photo(entry.photo))
+            session = self._assignment.session_on(entry.job)
+            if session is not None:
+                target = session.job
+            else:
+                target = load_job(entry.job) if entry.job.exists() else new_job(read_photo(entry.photo))
             found = carried(source, target, what)
             self.pictured.emit(key, image_from_rgb(preview(found.job)))
             self.noted.emit(key, f"would carry{found.says.removeprefix('Carried').rstrip('.')}", None)
@@ -73,9 +95,8 @@ class BoardCarry(QObject):
         key = str(entry.photo)
         self.noted.emit(key, "carrying…", 0.3)
         try:
-            self._let_go(entry.job)
             photo = entry.job if entry.job.exists() else entry.photo
-            says = carry_job(source, photo, entry.job, what)
+            says = carry_job(source, photo, entry.job, what, self._assignment.borrowed)
         except PeelError as error:
             says = error.message
         self.noted.emit(key, says, None)

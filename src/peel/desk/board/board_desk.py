@@ -1,6 +1,7 @@
 """The board's work: watching its folder, its pictures, opening from it, carrying, and runs in the background."""
 
 import base64
+import traceback
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
@@ -16,7 +17,7 @@ from peel.desk.desk_state import DeskState
 from peel.desk.display.tiles import image_from_rgb
 from peel.desk.file_desk import FileDesk
 from peel.desk.file_dialogs import ask_folder, ask_photos
-from peel.errors import Cancelled, PeelError
+from peel.errors import Cancelled, PeelError, ProjectError
 from peel.files.connection import is_open_here
 from peel.files.upload import is_address
 from peel.job.job import Job
@@ -56,9 +57,8 @@ class BoardDesk(QObject):
         self.board = Board()
         self.entries: list[Entry] = []
         self._scans, self._pictures, self._work = Lane("board"), Lane("cards", threads=2), Lane("run", in_order=True)
-        self._run = BoardRun(self._work, files.let_go, self)
-        self._carrying = BoardCarry(self._work, files.let_go, self)
-        self._suspended: Path | None = None  # the job that was on the desk, while its file is worked on here
+        self._run = BoardRun(self._work, files.assignment.borrowed, self)
+        self._carrying = BoardCarry(self._work, files.assignment, self)
         self._from: Job | None = None  # what is carried from
         self._timer = QTimer(self)
         self._timer.setInterval(_SCAN_MS)
@@ -74,6 +74,7 @@ class BoardDesk(QObject):
         page.carry_shown.connect(self._show_carry)
         page.carry_asked.connect(self._carry)
         page.deliver_asked.connect(self._deliver)
+        page.seen_asked.connect(self._carrying_approved)
         page.stop_asked.connect(self._run.stop)
         page.pause_asked.connect(self._pause)
         page.model.picture_wanted.connect(self._draw)
@@ -90,7 +91,7 @@ class BoardDesk(QObject):
         carrying.noted.connect(page.model.show_note)
         carrying.pictured.connect(page.model.show_picture)
         carrying.done.connect(self._on_carried)
-        self._failed.connect(lambda error: desk.say(error.message, error.hint))
+        self._failed.connect(self._say_failure)
 
     def begin_to_close(self) -> list[Callable[[], object]]:
         """Look for changes no more, and return what is left to do, on any thread."""
@@ -126,6 +127,7 @@ class BoardDesk(QObject):
     def show(self) -> None:
         """Show the board; what was done on the open photo is noted first."""
         self._note_status()
+        self._adopt()
         if self._desk.job is not None:
             self._from = self._desk.job
         self.page.show_source(self._from.photo.name if self._from is not None else "")
@@ -134,19 +136,21 @@ class BoardDesk(QObject):
         self.scan()
         self.shown.emit()
 
+    def _adopt(self) -> None:
+        """Give jobs of this folder's photos that were never kept their place beside the photos."""
+        board = self.board
+        if board.folder is not None:
+            self._files.adopt_into(board.folder)
+            self._scans.submit("adopt", lambda _ticket: board.adopt(), self._on_adopted, self._on_failed)
+
+    def _on_adopted(self, said: list[str]) -> None:
+        if said:
+            self._failed.emit(ProjectError(said[0], "Check that you may write to the folder."))
+
     def leave(self) -> None:
         """Show the photo again."""
         self._timer.stop()
-        if self._suspended is not None:
-            self._files.open_path(self._suspended)
-            self._suspended = None
         self.left.emit()
-
-    def _suspend(self, entries: list[Entry]) -> None:
-        """Take the open photo off the desk if its job is among those that are to be worked on."""
-        bridge = self._desk.bridge
-        if bridge is not None and any(entry.job == bridge.session.project.path for entry in entries):
-            self._suspended = self._files.suspend()
 
     def toggle(self) -> None:
         """Show the board, or the photo again."""
@@ -189,10 +193,15 @@ class BoardDesk(QObject):
         self._scans.submit("scan", lambda _ticket: board.scan(), partial(self._scanned.emit, board), self._on_failed)
 
     def _on_failed(self, error: BaseException) -> None:
-        if isinstance(error, PeelError):
+        if not isinstance(error, Cancelled):
             self._failed.emit(error)
-        elif not isinstance(error, Cancelled):
-            raise error
+
+    def _say_failure(self, error: BaseException) -> None:
+        if isinstance(error, PeelError):
+            self._desk.say(error.message, error.hint)
+        else:
+            trace = "".join(traceback.format_exception(error))
+            self._desk.say("Peel met an error it did not expect; the jobs are safe on disk.", "", trace)
 
     def _on_scanned(self, board: Board, entries: list[Entry]) -> None:
         if board is self.board and entries != self.entries:
@@ -223,8 +232,7 @@ class BoardDesk(QObject):
             return
         self._note_status()
         self._timer.stop()
-        self._suspended = None
-        if entry.job.exists():
+        if entry.job.exists() and (entry.is_gone or entry.job == entry.photo):
             self._files.open_path(entry.job)
         else:
             self._files.begin_at(entry.photo, entry.job)
@@ -285,10 +293,13 @@ class BoardDesk(QObject):
         if self._from is not None:
             self._carrying.carry(self._from, self._targets(entries), what)
 
+    def _carrying_approved(self, entries: list[Entry]) -> None:
+        self._carrying.approve([entry for entry in entries if entry.job.exists()])
+
     def _targets(self, entries: list[Entry]) -> list[Entry]:
         """Return the photos that are carried to: all but the one that is carried from."""
         bridge = self._desk.bridge
-        own = bridge.session.project.path if bridge is not None else self._suspended
+        own = bridge.session.project.path if bridge is not None else None
         for entry in entries:
             if entry.job == own:
                 self.page.model.show_note(str(entry.photo), "carried from")
@@ -311,10 +322,9 @@ class BoardDesk(QObject):
             self._desk.say("No photo of these has been begun: there is nothing to deliver.")
             return
         self._note_status()
-        self._suspend(entries)
         self.page.model.clear_notes()
         papers = (self.board.folder or entries[0].job.parent) if is_address(to) else Path(to)
-        self._run.start(entries, RunOrder(to, resumes=True, replaces=True, inspects=True), papers, self.board.title)
+        self._run.start(entries, RunOrder(to, resumes=True, replaces=True), papers, self.board.title)
         self.page.pause.setText("Pause")
         self.page.show_run(0.0, "")
 

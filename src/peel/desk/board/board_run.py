@@ -1,7 +1,7 @@
 """A run from the board: photos delivered one after another in the background, paused, stopped, and told of."""
 
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -12,7 +12,7 @@ from peel.errors import Cancelled, PeelError
 from peel.work.board import Entry
 from peel.work.contact_sheet import write_contact_sheet
 from peel.work.delivery_report import write_report
-from peel.work.runs import RunOrder, run_one
+from peel.work.runs import Opening, RunOrder, file_stems, run_one
 from peel.work.scheduler import Lane, Ticket
 
 __all__ = ["BoardRun"]
@@ -38,16 +38,22 @@ class BoardRun(QObject):
     done = Signal(object)
     failed = Signal(object)
 
-    def __init__(self, lane: Lane, let_go: Callable[[Path], object], parent: QObject) -> None:
+    def __init__(self, lane: Lane, opening: Opening, parent: QObject) -> None:
         super().__init__(parent)
-        self._lane, self._let_go = lane, let_go
+        self._lane, self._opening = lane, opening
         self._ticket: Ticket | None = None
         self.is_paused = False
 
     def start(self, entries: Sequence[Entry], order: RunOrder, papers: Path, title: str) -> None:
         """Deliver; report and contact sheet are written into a folder afterwards."""
         self.is_paused = False
-        self._ticket = self._lane.submit("deliver", partial(self._work, entries, order, papers, title))
+        work = partial(self._work, entries, order, papers, title)
+        self._ticket = self._lane.submit("deliver", work, None, self._ended)
+
+    def _ended(self, error: BaseException) -> None:
+        """End a run that met an error of its own, and say so."""
+        self.done.emit([])
+        self.failed.emit(error)
 
     def pause(self) -> None:
         """Wait before the next photo, or go on."""
@@ -60,7 +66,7 @@ class BoardRun(QObject):
 
     def _work(self, entries: Sequence[Entry], order: RunOrder, papers: Path, title: str, ticket: Ticket) -> None:
         rows: list[dict[str, Any]] = []
-        began = time.monotonic()
+        began, stems = time.monotonic(), file_stems([entry.job for entry in entries])
         for number, entry in enumerate(entries):
             while self.is_paused and not ticket.is_cancelled:
                 time.sleep(0.05)
@@ -75,9 +81,8 @@ class BoardRun(QObject):
                 return not ticket.is_cancelled
 
             told(0.0)
-            self._let_go(entry.job)
             try:
-                row = run_one(entry.job, order, number=number + 1, told=told)
+                row = run_one(entry.job, order, number=number + 1, stem=stems[number], told=told, opening=self._opening)
             except Cancelled:
                 self.noted.emit(str(entry.photo), "stopped", None)
                 break

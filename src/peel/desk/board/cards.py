@@ -18,7 +18,8 @@ _CARD: Final = QSize(196, 250)
 _PICTURE: Final = 150
 _NOTE: Final = 48  # three lines
 _MARKS: Final = {  # a sign beside the word: no meaning by colour alone
-    Progress.UNTOUCHED: "○", Progress.MARKED: "◔", Progress.GUESS: "?", Progress.SOLVED: "◑", Progress.SNAGS: "△",
+    Progress.UNTOUCHED: "○", Progress.MARKED: "◔", Progress.GUESS: "?", Progress.CARRIED: "?",
+    Progress.CHANGED: "!", Progress.SOLVED: "◑", Progress.SNAGS: "△",
     Progress.READY: "●", Progress.DELIVERED: "✓", Progress.BROKEN: "×",
 }  # fmt: skip
 

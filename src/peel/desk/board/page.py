@@ -62,6 +62,8 @@ class BoardPage(QWidget):
     back_asked, folder_asked, photos_asked, stop_asked, pause_asked : ()
     carry_shown, carry_asked : (list of Entry, str)
         What would be carried to the chosen ones is to be shown; it is to be carried.
+    seen_asked : (list of Entry,)
+        The chosen ones were looked at, and are right.
     deliver_asked : (list of Entry, str)
         The chosen ones, or all, into a folder or to an address.
     """
@@ -75,6 +77,7 @@ class BoardPage(QWidget):
     carry_shown = Signal(object, str)
     carry_asked = Signal(object, str)
     deliver_asked = Signal(object, str)
+    seen_asked = Signal(object)
 
     def __init__(self) -> None:
         super().__init__()
@@ -134,8 +137,10 @@ class BoardPage(QWidget):
                                  name="show carry", tip="On each chosen card, before anything is done")  # fmt: skip
         self.carry = button("Carry", lambda: self.carry_asked.emit(self.chosen, self.what.currentData()),
                             name="carry", tip="To the chosen photos; one step of undo for each")  # fmt: skip
+        self.seen = button("They are right", lambda: self.seen_asked.emit(self.chosen), name="seen",
+                           tip="Take the chosen guesses, and what was carried, for looked at: deliver them")  # fmt: skip
         line.addWidget(self._from, 1)
-        for part in (self.what, self.show_carry, self.carry):
+        for part in (self.what, self.show_carry, self.carry, self.seen):
             line.addWidget(part)
         return line
 
@@ -188,6 +193,8 @@ class BoardPage(QWidget):
         self.deliver.setText(f"Deliver {count} chosen" if count else "Deliver all")
         ready = bool(self._source) and count > 0
         self.carry.setEnabled(ready)
+        unseen = (Progress.GUESS, Progress.CARRIED)
+        self.seen.setEnabled(any(entry.status.progress in unseen for entry in self.chosen))
         self.show_carry.setEnabled(ready)
 
     def show_source(self, name: str) -> None:
@@ -205,6 +212,7 @@ class BoardPage(QWidget):
         """Show an assignment."""
         self.title.setText(title)
         self.model.show_entries(entries)
+        self._on_selected()
         counts = self.model.counts
         parts = [f"{count} {progress.value}" for progress, count in counts.items() if count]
         self.counts.setText(f"{len(entries)} photos · " + " · ".join(parts) if entries else "No photo is here yet")

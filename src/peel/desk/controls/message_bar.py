@@ -1,6 +1,6 @@
 """The message bar: one sentence over the top of the picture, which blocks nothing and moves nothing."""
 
-from PySide6.QtCore import QEvent, QObject, Qt
+from PySide6.QtCore import QEvent, QObject, Qt, Signal
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QWidget
 
@@ -16,7 +16,14 @@ class MessageBar(QWidget):
     ----------
     parent : QWidget
         It lies over the top of `parent`, or of another widget of the window, see `lie_over`.
+
+    Signals
+    -------
+    chosen : (str,)
+        The way out that was offered with a sentence is taken.
     """
+
+    chosen = Signal(str)
 
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
@@ -32,12 +39,15 @@ class MessageBar(QWidget):
         self._words.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
         self._copy = QPushButton("Copy details")
         self._copy.clicked.connect(self._on_copy)
+        self._offer = QPushButton()
+        self._offer.clicked.connect(self._on_offer)
         dismiss = QPushButton("Dismiss")
         dismiss.setAccessibleName("Dismiss the message")
         dismiss.clicked.connect(self.hide)
-        for button in (self._copy, dismiss):
+        for button in (self._offer, self._copy, dismiss):
             button.setStyleSheet("background: #f1dfa0; color: #2b2200;")
         line.addWidget(self._words, 1)
+        line.addWidget(self._offer)
         line.addWidget(self._copy)
         line.addWidget(dismiss)
         self._details = ""
@@ -58,8 +68,15 @@ class MessageBar(QWidget):
             under.installEventFilter(self)
         self._settle()
 
-    def say(self, message: str, hint: str = "", details: str = "") -> None:
-        """Show a sentence, and what to do about it."""
+    @property
+    def offered(self) -> QPushButton:
+        """The button with the way out that is offered, if it is visible."""
+        return self._offer
+
+    def say(self, message: str, hint: str = "", details: str = "", offer: str = "") -> None:
+        """Show a sentence, what to do about it, and a way out that can be taken by one press."""
+        self._offer.setText(offer)
+        self._offer.setVisible(bool(offer))
         self._words.setText(f"{message} {hint}".strip())
         self._details = details
         self._copy.setVisible(bool(details))
@@ -81,6 +98,10 @@ class MessageBar(QWidget):
         width = self._under.width()
         self.setGeometry(left, top, width, self.heightForWidth(width))
         self.raise_()
+
+    def _on_offer(self) -> None:
+        self.hide()
+        self.chosen.emit(self._offer.text())
 
     def _on_copy(self) -> None:
         QGuiApplication.clipboard().setText(f"{self._words.text()}\n\n{self._details}")

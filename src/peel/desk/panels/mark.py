@@ -208,9 +208,9 @@ class MarkPanel(Panel):
         self.exposure.setEnabled(not job.has_subject and not job.settings.photo.contours)
         guess = job.settings.photo.guess
         for shown in (self._guess, self.seen):
-            shown.setVisible(guess is not None)
-        if guess is not None:
-            self._guess.setText(f"A guess of Peel's, {guess * 100:.0f} % sure, that nobody has looked at yet.")
+            shown.setVisible(job.settings.photo.is_unseen)
+        what = "Carried from another photo," if guess is None else f"A guess of Peel's, {guess * 100:.0f} % sure,"
+        self._guess.setText(f"{what} and nobody has looked at it yet.")
         shares = zone_shares(job)
         self._shares.setText(
             f"subject {shares.full * 100:.1f} %   unsure {shares.some * 100:.1f} %   backdrop {shares.none * 100:.1f} %"

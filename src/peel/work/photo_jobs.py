@@ -1,0 +1,143 @@
+"""Which job belongs to a photo: the one beside it, one kept elsewhere, or one that was never kept under a name.
+
+A photo is known by the digest of its file, and by where it was. Window, board and command line ask here. Needs nothing
+heavy but the job files themselves.
+"""
+
+import sqlite3
+from collections.abc import Collection
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Final
+
+from peel.errors import PeelError
+from peel.files.names import clean_name
+from peel.files.photo import SUFFIXES
+from peel.files.project import ProjectFile, StoredPhoto
+from peel.work.job_files import is_unkept, unkept
+from peel.work.memory import is_file, read_state, write_state
+
+__all__ = ["FoundJob", "free_path_for", "is_changed", "job_of", "job_path_for", "note_job", "noted_job"]
+
+_KEY: Final = "jobs of photos"
+_MOST: Final = 1000
+
+
+@dataclass(frozen=True)
+class FoundJob:
+    """The job of a photo, and whether the photo was replaced by another one since the job was begun."""
+
+    path: Path
+    is_changed: bool = False
+
+
+def job_path_for(photo: Path, folder: Path, names: Collection[str] | None = None) -> Path:
+    """Return where the job on a photo lies, or will lie, in a folder of jobs.
+
+    It is called after the photo; where photos of one folder differ only in their suffixes, after the photo's whole
+    name, unless it is that photo's already.
+
+    Parameters
+    ----------
+    photo, folder : Path
+    names : collection of str, optional
+        What lies in the photo's folder, if that is known.
+    """
+    plain = folder / f"{clean_name(photo.stem)}.peel"
+    if not _has_twin(photo, names):
+        return plain
+    whole = folder / f"{clean_name(photo.name)}.peel"
+    stored = None if whole.exists() else _stored(plain)
+    return plain if stored is not None and stored.name == clean_name(photo.name) else whole
+
+
+def _has_twin(photo: Path, names: Collection[str] | None) -> bool:
+    twins = (photo.stem + suffix for own in SUFFIXES for suffix in (own, own.upper()))
+    if names is None:
+        return any(twin != photo.name and is_file(photo.with_name(twin)) for twin in twins)
+    return any(twin != photo.name and twin in names for twin in twins)
+
+
+def free_path_for(job: Path) -> Path:
+    """Return a name beside a job's that no file has yet."""
+    number = 2
+    while (free := job.with_name(f"{job.stem}-{number}.peel")).exists():
+        number += 1
+    return free
+
+
+def _stored(job: Path) -> StoredPhoto | None:
+    try:
+        return ProjectFile.photo_of(job) if is_file(job) else None
+    except (PeelError, sqlite3.Error):
+        return None
+
+
+def is_changed(photo: Path, digest: str, job: Path) -> bool:
+    """Return whether the photo in a job is another one than the file's, though it has its name."""
+    stored = _stored(job)
+    return stored is not None and stored.digest != digest and stored.name == clean_name(photo.name)
+
+
+def job_of(photo: Path, digest: str, folder: Path | None = None) -> FoundJob | None:
+    """Find the job of a photo.
+
+    Parameters
+    ----------
+    photo : Path
+    digest : str
+        Of its bytes, from `peel.files.project_checks.photo_digest`.
+    folder : Path, optional
+        Where jobs lie; beside the photo unless given.
+
+    Returns
+    -------
+    FoundJob or None
+        The one in the folder first, then those noted elsewhere, then those never kept; only jobs that are still there
+        and hold this very photo, or, in the folder, an earlier one of its name.
+    """
+    photo = photo.absolute()
+    beside = job_path_for(photo, folder or photo.parent)
+    stored = _stored(beside)
+    if stored is not None and stored.digest == digest:
+        return FoundJob(beside)
+    for path in [*_noted(str(photo), digest), *unkept()]:
+        own = _stored(path)
+        if own is not None and own.digest == digest:
+            return FoundJob(path)
+    if stored is not None and stored.name == clean_name(photo.name):
+        return FoundJob(beside, is_changed=True)
+    return None
+
+
+def noted_job(photo: Path) -> Path | None:
+    """Return the job that was last worked on for a photo at a place, if it is there; reads neither of them."""
+    found = (Path(job) for at, _, job in _entries() if at == str(photo))
+    return next((path for path in found if is_file(path)), None)
+
+
+def note_job(photo: Path | None, digest: str, job: Path) -> None:
+    """Note which job is worked on for a photo, and where the photo was if that is known."""
+    at = str(photo.absolute()) if photo is not None else ""
+    entry = [at, digest, str(job)]
+    others = [[*other] for other in _entries() if other[2] != str(job)]
+    if not at:
+        entry[0] = next((other[0] for other in _entries() if other[2] == str(job)), "")
+    write_state(_KEY, [entry, *others][:_MOST])
+
+
+def _entries() -> list[tuple[str, str, str]]:
+    """List place, digest and job of the photos worked on lately, the latest first."""
+    listed = read_state(_KEY)
+    found = listed if isinstance(listed, list) else []
+    return [
+        (entry[0], entry[1], entry[2])
+        for entry in found
+        if isinstance(entry, list) and len(entry) == 3 and all(isinstance(part, str) for part in entry)
+    ]
+
+
+def _noted(photo: str, digest: str) -> list[Path]:
+    """List noted jobs of a digest: those begun at the very place first, kept ones before unkept ones."""
+    found = [(at != photo, is_unkept(Path(job)), job) for at, own, job in _entries() if own == digest]
+    return [Path(job) for _, _, job in sorted(found, key=lambda entry: entry[:2])]
