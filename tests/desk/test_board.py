@@ -133,7 +133,7 @@ def test_photos_are_opened_walked_carried_to_and_delivered(board: Hand, session:
     assert "puppet-4-cutout.png" not in files
     assert {"contact-sheet.html", "report.json", "report.csv"} <= set(files)
     assert "3 photos delivered, 1 not" in board.window.message.text
-    assert read_status(session / "puppet-2.peel").progress is Progress.DELIVERED
+    assert page.model.entries[1].status.progress is Progress.DELIVERED
     flat = np.asarray(Image.open(tmp_path / "out" / "puppet-3-flat.jpg").convert("RGB"))
     assert np.abs(flat[4, 4].astype(int) - (0xC8, 0x55, 0x3D)).max() < 6
     page.filter.setCurrentIndex(page.filter.findData(Progress.DELIVERED))

@@ -27,7 +27,7 @@ from peel.work.runs import RunOrder
 from peel.work.scheduler import Lane, Ticket
 from peel.work.session import Session
 from peel.work.stages import Stages
-from peel.work.status import Progress, status_of
+from peel.work.status import Progress, Status, status_of
 from peel.work.thumbs import job_thumb, noted_thumb, photo_thumb
 
 __all__ = ["BoardDesk"]
@@ -307,6 +307,9 @@ class BoardDesk(QObject):
 
     def _on_carried(self, entry: Entry) -> None:
         """Show the job's own picture on a card rather than the photo, or what would have been carried."""
+        session = self._files.assignment.session_on(entry.job)
+        if session is not None:
+            self.board.tell(entry.job, status_of(session.job))
         self.page.model.forget_picture(entry)
         self.scan()
 
@@ -334,6 +337,9 @@ class BoardDesk(QObject):
 
     def _on_done(self, rows: list[dict[str, Any]]) -> None:
         self.page.show_run(None, "")
+        for row in rows:
+            if not row.get("error"):
+                self.board.tell(Path(row["job"]), Status(Progress.DELIVERED))
         self.scan()
         failed = sum(bool(row.get("error")) for row in rows)
         self._desk.say(

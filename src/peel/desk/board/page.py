@@ -138,7 +138,7 @@ class BoardPage(QWidget):
         self.carry = button("Carry", lambda: self.carry_asked.emit(self.chosen, self.what.currentData()),
                             name="carry", tip="To the chosen photos; one step of undo for each")  # fmt: skip
         self.seen = button("They are right", lambda: self.seen_asked.emit(self.chosen), name="seen",
-                           tip="Take the chosen guesses, and what was carried, for looked at: deliver them")  # fmt: skip
+                           tip="Take what is chosen for looked at: it is delivered from now on")  # fmt: skip
         line.addWidget(self._from, 1)
         for part in (self.what, self.show_carry, self.carry, self.seen):
             line.addWidget(part)
