@@ -136,7 +136,8 @@ def _with_given(job: Job, around: Rect, step: int, reading: Reading) -> Reading:
     if not _are_given(job, around):
         return reading
     given = job.corrections.read(around)[::step, ::step] == _UNSURE
-    return replace(reading, unsure=reading.unsure | given)
+    # The line half-way through a given band is no mark that strands could leave: they are believed anywhere.
+    return replace(reading, unsure=reading.unsure | given, wispy=np.ones_like(reading.wispy))
 
 
 def _are_given(job: Job, around: Rect) -> bool:
