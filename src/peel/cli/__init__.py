@@ -9,7 +9,7 @@ from typing import Annotated
 import typer
 
 from peel.cli import assignment, cutting, delivering
-from peel.cli.common import app
+from peel.cli.common import app, say
 from peel.errors import DeliveryError, PeelError, exit_code
 
 __all__ = ["app", "assignment", "cutting", "delivering", "main"]
@@ -78,7 +78,7 @@ def main(arguments: list[str] | None = None) -> int:
         _leave_stdout()
         return exit_code(DeliveryError("Standard output cannot be written."))
     except PeelError as error:
-        typer.echo(f"peel: {error}", err=True)
+        say(f"peel: {error}", err=True)
         return exit_code(error)
     except typer.Exit as stop:
         return int(stop.exit_code)

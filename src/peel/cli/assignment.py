@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from peel.cli.common import app, code_of, complain, progress
+from peel.cli.common import app, code_of, complain, progress, say
 from peel.errors import UsageError
 
 if TYPE_CHECKING:
@@ -68,8 +68,10 @@ def carry(
 
 def _each(work: "Work", photos: list[Path], to: Path, workers: int, *, as_json: bool) -> None:
     """Do something for each photo; one that fails stops no other, and nothing is left half-written."""
+    from peel.work.leftovers import tidy_up
     from peel.work.many import in_turn
 
+    tidy_up()
     if not photos:
         raise UsageError("There is no photo to work on.", "Give photographs, or folders of them.")
     rows: list[Row] = []
@@ -83,6 +85,6 @@ def _each(work: "Work", photos: list[Path], to: Path, workers: int, *, as_json: 
             if as_json:
                 typer.echo(json.dumps(row))
             elif "error" not in row:
-                typer.echo(f"{row['job']}  {row['says']}")
+                say(f"{row['job']}  {row['says']}")
     if any("error" in row for row in rows):
         raise typer.Exit(code_of(rows))

@@ -1,5 +1,6 @@
 """What the commands share: the application they register with, progress on stderr, and jobs opened and solved."""
 
+import unicodedata
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
@@ -7,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 import typer
 from rich.console import Console
+from rich.markup import escape
 from rich.progress import Progress, TextColumn
 
 from peel.errors import SolveError
@@ -14,7 +16,7 @@ from peel.errors import SolveError
 if TYPE_CHECKING:
     from peel.work.session import Session
 
-__all__ = ["app", "code_of", "complain", "progress", "share_of", "solved"]
+__all__ = ["app", "code_of", "complain", "progress", "say", "share_of", "solved"]
 
 app = typer.Typer(
     help="Cut a photograph's subject from its backdrop as a clean alpha matte.",
@@ -65,10 +67,27 @@ def share_of(tell: Callable[[str, float], None], stage: str) -> Callable[[float]
     return told
 
 
+def say(text: str, *, err: bool = False) -> None:
+    """Print a line; names with control characters in them are printed as what they are, not obeyed."""
+    typer.echo(printable(text), err=err)
+
+
+def printable(text: str) -> str:
+    r"""Return a text with everything that a terminal obeys, or that cannot be encoded, written out.
+
+    >>> printable("a\x1b[31mb")
+    'a\\x1b[31mb'
+    """
+    return "".join(
+        character if unicodedata.category(character)[0] != "C" else character.encode("unicode_escape").decode("ascii")
+        for character in text
+    )
+
+
 def complain(path: str, error: str, *, alone: bool = False) -> None:
     """Say on stderr what went wrong with one of several files, and with which one unless the sentence names it."""
     named = "" if alone or Path(path).name in error else f"{path}: "
-    typer.echo(f"peel: {named}{error}", err=True)
+    say(f"peel: {named}{error}", err=True)
 
 
 def code_of(rows: Sequence[dict[str, Any]]) -> int:
@@ -101,6 +120,6 @@ class progress:  # noqa: N801 - used like a function
 
     def _tell(self, stage: str, share: float) -> None:
         if stage != self._stage and not errors.is_terminal:
-            typer.echo(stage, err=True)
+            say(stage, err=True)
         self._stage = stage
-        self._bar.update(self._task, description=stage, completed=share)
+        self._bar.update(self._task, description=escape(printable(stage)), completed=share)

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from peel.cli.common import app, progress
+from peel.cli.common import app, progress, say
 from peel.errors import UsageError
 
 if TYPE_CHECKING:
@@ -182,6 +182,6 @@ def separations(
         typer.echo(json.dumps({"alike": sheet.alike, "keyable": sheet.keyable, "renderings": rows}))
         return
     for row in rows:
-        typer.echo(f"{row['separability']:7.4f}  {row['rendering']}")
+        say(f"{row['separability']:7.4f}  {row['rendering']}")
     if sheet.alike:
-        typer.echo("Subject and backdrop have the same colours at the edge: no rendering tells them apart.")
+        say("Subject and backdrop have the same colours at the edge: no rendering tells them apart.")

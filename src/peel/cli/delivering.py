@@ -7,7 +7,7 @@ from typing import Annotated, Any
 
 import typer
 
-from peel.cli.common import app, code_of, complain, progress, share_of, solved
+from peel.cli.common import app, code_of, complain, progress, say, share_of, solved
 from peel.errors import PeelError, UsageError, exit_code
 
 __all__ = ["check", "compact", "deliver", "presets"]
@@ -61,9 +61,9 @@ def _say_snags(path: Path, rows: list[dict[str, Any]], *, as_json: bool, alone: 
         typer.echo(json.dumps({"job": str(path), "snags": rows}))
         return
     if not alone:
-        typer.echo(f"{path}: {len(rows)} snags")
+        say(f"{path}: {len(rows)} snags")
     for row in rows:
-        typer.echo(_snag_line(row))
+        say(_snag_line(row))
 
 
 def _snag_line(row: dict[str, Any]) -> str:
@@ -144,7 +144,7 @@ def _say(row: dict[str, Any], *, as_json: bool, alone: bool) -> None:
         typer.echo(json.dumps(row["files"] if alone and not row.get("error") else row))
         return
     for item in row["files"]:
-        typer.echo(f"{item['file']}  {item['what']}" + ("  (as before)" if row.get("skipped") else ""))
+        say(f"{item['file']}  {item['what']}" + ("  (as before)" if row.get("skipped") else ""))
 
 
 @app.command()
@@ -162,7 +162,7 @@ def presets(
         typer.echo(json.dumps(find_preset(show).model_dump(mode="json", exclude_defaults=True), indent=2))
         return
     for name, preset in known().items():
-        typer.echo(f"{name:24}{preset.words}")
+        say(f"{name:24}{preset.words}")
 
 
 @app.command()
@@ -179,4 +179,4 @@ def compact(
         session.compact()
     finally:
         session.close()
-    typer.echo(f"{job}: {before / 1e6:.1f} MB before, {job.stat().st_size / 1e6:.1f} MB now")
+    say(f"{job}: {before / 1e6:.1f} MB before, {job.stat().st_size / 1e6:.1f} MB now")

@@ -2,16 +2,19 @@
 
 import contextlib
 import os
+import shutil
 import tempfile
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import BinaryIO, Final
 
 from peel.errors import DeliveryError, os_reason
+from peel.files.names import clean_name
 
-__all__ = ["current_umask", "remove_leftovers", "write_whole"]
+__all__ = ["current_umask", "remove_leftovers", "temporary_beside", "temporary_folder", "write_whole"]
 
 _SUFFIX: Final = ".part"
+_FOLDER: Final = "peel-"
 _notes: Path | None = None
 
 
@@ -37,7 +40,7 @@ def write_whole(path: Path, write: Callable[[BinaryIO], object]) -> None:
             message = f"{path} is a device or a folder, not a file."
             raise DeliveryError(message, "Choose another name.")
         path.parent.mkdir(parents=True, exist_ok=True)
-        descriptor, name = tempfile.mkstemp(prefix=f".{path.name[:40]}.", suffix=_SUFFIX, dir=path.parent)
+        descriptor, name = tempfile.mkstemp(prefix=f".{clean_name(path.name)[:20]}.", suffix=_SUFFIX, dir=path.parent)
         temporary = Path(name)
         note = _noted(temporary)
         with os.fdopen(descriptor, "wb") as file:
@@ -55,13 +58,50 @@ def write_whole(path: Path, write: Callable[[BinaryIO], object]) -> None:
                 leftover.unlink(missing_ok=True)
 
 
+@contextlib.contextmanager
+def temporary_beside(path: Path) -> Iterator[Path]:
+    """Give a name beside a file's place that nothing has, and that is removed afterwards, even if Peel is killed.
+
+    Raises
+    ------
+    OSError
+    """
+    descriptor, name = tempfile.mkstemp(prefix=f".{clean_name(path.name)[:20]}.", suffix=_SUFFIX, dir=path.parent)
+    os.close(descriptor)
+    temporary = Path(name)
+    temporary.unlink()
+    note = _noted(temporary)
+    try:
+        yield temporary
+    finally:
+        for leftover in (temporary, _journal(temporary), note):
+            if leftover is not None:
+                leftover.unlink(missing_ok=True)
+
+
+@contextlib.contextmanager
+def temporary_folder(purpose: str) -> Iterator[Path]:
+    """Give a folder for a while, which is removed afterwards, even if Peel is killed."""
+    with tempfile.TemporaryDirectory(prefix=f"{_FOLDER}{purpose}-") as name:
+        note = _noted(Path(name))
+        try:
+            yield Path(name)
+        finally:
+            if note is not None:
+                note.unlink(missing_ok=True)
+
+
+def _journal(path: Path) -> Path:
+    return path.with_name(path.name + "-journal")
+
+
 def _noted(temporary: Path) -> Path | None:
     """Note a temporary file where `remove_leftovers` finds it should the program be killed."""
     if _notes is None:
         return None
     note = _notes / f"{os.getpid()}-{temporary.name[-20:]}"
     with contextlib.suppress(OSError):  # not worth failing a delivery for
-        note.write_text(str(temporary), "utf-8")
+        note.write_bytes(os.fsencode(temporary))
     return note
 
 
@@ -79,11 +119,19 @@ def remove_leftovers(notes: Path) -> None:
         for note in notes.iterdir():
             pid = note.name.partition("-")[0]
             if pid.isdigit() and not Path(f"/proc/{pid}").exists():
-                leftover = Path(note.read_text("utf-8"))
-                if leftover.suffix == _SUFFIX and leftover.name.startswith(".") and leftover.is_file():
-                    leftover.unlink(missing_ok=True)
+                _remove(Path(os.fsdecode(note.read_bytes())))
                 note.unlink(missing_ok=True)
         _notes = notes
+
+
+def _remove(leftover: Path) -> None:
+    """Remove what a killed program left, if it is called as only Peel calls such."""
+    if leftover.suffix == _SUFFIX and leftover.name.startswith("."):
+        for path in (leftover, _journal(leftover)):
+            if path.is_file() or path.is_symlink():
+                path.unlink(missing_ok=True)
+    elif leftover.name.startswith(_FOLDER) and leftover.is_dir() and leftover.parent == Path(tempfile.gettempdir()):
+        shutil.rmtree(leftover, ignore_errors=True)
 
 
 def current_umask() -> int:

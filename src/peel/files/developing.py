@@ -4,7 +4,6 @@ Exposure is shifted on the sensor's own values, before anything else is done to 
 """
 
 import io
-import tempfile
 from pathlib import Path
 from typing import Any, Final
 
@@ -14,6 +13,7 @@ import rawpy
 from numpy.typing import NDArray
 
 from peel.errors import PhotoError
+from peel.files.atomic import temporary_folder
 from peel.files.picture_limits import check_size
 from peel.matte.srgb import to_encoded
 
@@ -109,8 +109,8 @@ def developed_exr(content: bytes, name: str, exposure: float = 0.0) -> NDArray[n
         If it cannot be read, or has no colours or gray in it.
     """
     try:
-        with tempfile.TemporaryDirectory(prefix="peel-exr-") as folder:  # the library reads from a path only
-            path = Path(folder) / "light.exr"
+        with temporary_folder("exr") as folder:  # the library reads from a path only
+            path = folder / "light.exr"
             path.write_bytes(content)
             with OpenEXR.File(str(path), separate_channels=True) as file:
                 window = file.header()["dataWindow"]

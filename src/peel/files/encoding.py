@@ -19,6 +19,7 @@ from PIL import Image
 from PIL.PngImagePlugin import PngInfo
 
 from peel.errors import DeliveryError
+from peel.files.atomic import temporary_folder
 from peel.files.metadata import Metadata, image_resources
 
 __all__ = ["Encoding", "encoded_exr", "encoded_jpeg", "encoded_picture", "encoded_png", "encoded_tiff"]
@@ -196,9 +197,6 @@ def encoded_exr(pixels: NDArray[Any], *, chromaticities: tuple[float, ...]) -> b
     chromaticities : eight floats
         x and y of red, green, blue and white.
     """
-    import tempfile
-    from pathlib import Path
-
     names = {2: ("Y",), 3: tuple("RGBA"[: pixels.shape[-1]])}[pixels.ndim]
     parts = {name: np.ascontiguousarray(pixels if pixels.ndim == 2 else pixels[..., k]) for k, name in enumerate(names)}
     header = {
@@ -206,8 +204,8 @@ def encoded_exr(pixels: NDArray[Any], *, chromaticities: tuple[float, ...]) -> b
         "type": OpenEXR.scanlineimage,
         "chromaticities": tuple(chromaticities),
     }
-    with tempfile.TemporaryDirectory(prefix="peel-exr-") as folder:  # the library writes to a path only
-        path = Path(folder) / "made.exr"
+    with temporary_folder("exr") as folder:  # the library writes to a path only
+        path = folder / "made.exr"
         with OpenEXR.File(header, parts) as file:
             file.write(str(path))
         return path.read_bytes()

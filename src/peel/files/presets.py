@@ -9,6 +9,7 @@ import platformdirs
 from peel.errors import UsageError
 from peel.files.atomic import write_whole
 from peel.files.json_settings import read_settings, refusal
+from peel.files.names import clean_name
 from peel.job.preset import Preset
 
 __all__ = [
@@ -129,5 +130,21 @@ def remove_preset(name: str) -> None:
 
 
 def _own_path(name: str) -> Path:
-    stem = "".join(part if part.isalnum() or part in " -_" else "-" for part in name).strip() or "preset"
-    return own_folder() / f"{stem}.json"
+    """Return the file of the person's own preset of a name, as it is or will be called."""
+    folder = own_folder()
+    known = (path for path in sorted(folder.glob("*.json"))[:_MOST] if _name_in(path) == name)
+    there = next(known, None)
+    if there is not None:
+        return there
+    stem = clean_name("".join(part if part.isalnum() or part in " -_" else "-" for part in name).strip() or "preset")
+    path, number = folder / f"{stem}.json", 2
+    while path.exists():  # another preset's, whose name differs in what no file can be called
+        path, number = folder / f"{stem}-{number}.json", number + 1
+    return path
+
+
+def _name_in(path: Path) -> str | None:
+    try:
+        return read_preset(path).name
+    except Exception:  # noqa: BLE001 - whatever it is, it is no preset of that name
+        return None

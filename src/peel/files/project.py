@@ -8,7 +8,6 @@ import hashlib
 import json
 import os
 import sqlite3
-import tempfile
 import threading
 import time
 from collections.abc import Callable, Iterator
@@ -18,7 +17,7 @@ from typing import Final, TypeVar
 
 from peel.errors import ProjectError
 from peel.files.asset_store import AssetStore
-from peel.files.atomic import current_umask
+from peel.files.atomic import current_umask, temporary_beside
 from peel.files.connection import (
     connect,
     held_photo,
@@ -354,18 +353,11 @@ class ProjectFile:
         if is_open_here(path):
             message = f"{path} is already open in another Peel window."
             raise ProjectError(message, "Choose another name, or close that window first.")
-        with self._turn, explain(path):
-            descriptor, name = tempfile.mkstemp(prefix=f".{path.name[:40]}.", suffix=".part", dir=path.parent)
-            os.close(descriptor)
-            temporary = Path(name)
-            try:
-                with contextlib.closing(sqlite3.connect(temporary)) as copy:
-                    self._sql.backup(copy)
-                temporary.chmod(0o666 & ~current_umask())
-                _replace_job(path, temporary)
-            except BaseException:
-                temporary.unlink(missing_ok=True)
-                raise
+        with self._turn, explain(path), temporary_beside(path) as temporary:
+            with contextlib.closing(sqlite3.connect(temporary)) as copy:
+                self._sql.backup(copy)
+            temporary.chmod(0o666 & ~current_umask())
+            _replace_job(path, temporary)
         kept = ProjectFile.open(path)
         kept._is_sound = self._is_sound
         return kept

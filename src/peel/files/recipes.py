@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from peel.errors import UsageError
 from peel.files.assets import read_asset
 from peel.files.json_settings import read_settings, refusal
 from peel.job.assets import Asset
@@ -41,6 +42,21 @@ def read_recipe(path: Path) -> RecipeFile:
         raise refusal(path, error) from error
 
 
+def _beside(recipe: Path, name: str) -> Path:
+    """Return a picture's path; a recipe from a stranger must not take in what lies anywhere else.
+
+    Raises
+    ------
+    UsageError
+    """
+    folder = recipe.parent.resolve()
+    path = (folder / name).resolve()
+    if Path(name).is_absolute() or not path.is_relative_to(folder):
+        message = f"{recipe} names a picture outside its own folder: {name}."
+        raise UsageError(message, "Put the picture beside the recipe, and name it from there.")
+    return path
+
+
 def _with_pictures(settings: Any, path: Path) -> tuple[Asset, ...]:
     """Read the pictures that a recipe names by file, and name them by their digests instead."""
     backing = settings.get("backing") if isinstance(settings, dict) else None
@@ -48,7 +64,7 @@ def _with_pictures(settings: Any, path: Path) -> tuple[Asset, ...]:
     for name in ("photo", "pattern"):
         part = backing.get(name) if isinstance(backing, dict) else None
         if isinstance(part, dict) and isinstance(part.get("file"), str):
-            asset = read_asset(path.parent / part.pop("file"))
+            asset = read_asset(_beside(path, part.pop("file")))
             part["picture"] = asset.digest
             found.append(asset)
     return tuple(found)

@@ -1,15 +1,14 @@
 """Jobs begun on many photos: proposed, or carried to from one that was worked on."""
 
-import os
-import tempfile
 from collections.abc import Callable
 from pathlib import Path
 from typing import Final
 
 from peel.errors import ProjectError, SolveError, os_reason
+from peel.files.atomic import temporary_beside
 from peel.files.photo import SUFFIXES, read_bytes
 from peel.files.project import ProjectFile
-from peel.files.project_checks import photo_digest
+from peel.files.project_checks import explain, photo_digest
 from peel.files.recipes import RecipeFile
 from peel.job.edits import use_settings
 from peel.job.job import Job
@@ -159,16 +158,9 @@ def _begun(photo: Path, path: Path, work: Callable[[Session], str]) -> str:
         raise _there_already(path)
     content = read_bytes(photo)
     other = job_of(photo, photo_digest(content), path.parent)
-    try:
+    with explain(path):
         path.parent.mkdir(parents=True, exist_ok=True)
-        descriptor, name = tempfile.mkstemp(prefix=f".{path.stem[:40]}.", suffix=".part", dir=path.parent)
-    except OSError as error:
-        message = f"{path} cannot be written: {os_reason(error)}."
-        raise ProjectError(message, "Choose another folder or make room.") from error
-    os.close(descriptor)
-    temporary = Path(name)
-    temporary.unlink()
-    try:
+    with explain(path), temporary_beside(path) as temporary:
         session = Session.begin_with(content, photo.name, temporary)
         try:
             text = work(session)
@@ -177,8 +169,6 @@ def _begun(photo: Path, path: Path, work: Callable[[Session], str]) -> str:
             session.close()
         _name(temporary, path)
         note_job(photo, photo_digest(content), path)
-    finally:
-        temporary.unlink(missing_ok=True)
     return text if other is None else f"{text} There is another job on this photo: {other.path}."
 
 

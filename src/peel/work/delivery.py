@@ -113,13 +113,14 @@ def orders_of(
 ) -> list[Order]:
     """List the files that the job's recipe ticks, and those of further presets, by the names they ask for.
 
-    They are named after the photo unless a `stem` is given.
+    They are named after the photo; after `stem`, if that is given, where the job's number is no part of their names.
     """
-    stem = stem or Path(job.photo.name).stem
+    own = Path(job.photo.name).stem
     out = []
     for preset in (*presets_of(job.settings.recipe.delivery), *presets):
         size = size_of_file(job, preset)
-        named = file_name(preset, stem, size=size, number=number, date=date or time.strftime("%Y-%m-%d"))
+        name = own if "{number" in preset.file_name else stem or own
+        named = file_name(preset, name, size=size, number=number, date=date or time.strftime("%Y-%m-%d"))
         out.append(Order(folder / named, preset, _words(job, preset)))
     return out
 

@@ -27,6 +27,8 @@ _COLUMNS: Final = (
     "snags accepted",
 )
 
+_FORMULA: Final = tuple("=+-@\t\r\n")  # what a spreadsheet takes for the beginning of a formula
+
 
 def report_row(job: Job, delivered: Sequence[Delivered], *, source: str = "", error: str = "") -> dict[str, Any]:
     """Say what was delivered of a job: its files with sizes and digests, its snags, and the time it took."""
@@ -76,8 +78,13 @@ def write_report(rows: Sequence[dict[str, Any]], path: Path) -> None:
             tail = [row["seconds"], "" if row["snags_open"] is None else row["snags_open"], accepted]
             for item in row["files"]:
                 values = (item["file"], item["what"], item["width"], item["height"], item["bytes"], item["sha256"])
-                writer.writerow([row["photo"], *values, *tail])
+                writer.writerow(_plain([row["photo"], *values, *tail]))
             if row.get("error"):
-                writer.writerow([row["photo"], "", f"failed: {row['error']}", "", "", "", "", *tail])
+                writer.writerow(_plain([row["photo"], "", f"failed: {row['error']}", "", "", "", "", *tail]))
         text = buffer.getvalue()
-    write_whole(path, lambda file: file.write(text.encode()))
+    write_whole(path, lambda file: file.write(text.encode("utf-8", "backslashreplace")))
+
+
+def _plain(values: Sequence[object]) -> list[object]:
+    """Keep a spreadsheet from taking a name for a formula."""
+    return [f"'{value}" if isinstance(value, str) and value[:1] in _FORMULA else value for value in values]

@@ -9,7 +9,6 @@ import hashlib
 import json
 import logging
 import sqlite3
-import tempfile
 import time
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
@@ -18,7 +17,7 @@ from pathlib import Path
 from typing import Any, Final
 
 from peel.errors import Cancelled, DeliveryError, PeelError, SolveError, exit_code
-from peel.files.atomic import write_whole
+from peel.files.atomic import temporary_folder, write_whole
 from peel.files.connection import is_open_here
 from peel.files.presets import presets
 from peel.files.project import Fingerprint, ProjectFile
@@ -248,8 +247,8 @@ def _written(own: _Delivery, order: RunOrder, original: bytes, told: Callable[[f
 
     if not is_address(order.to):
         return write(Path(order.to), _begun(path, order, own.key))[1]
-    with tempfile.TemporaryDirectory(prefix="peel-upload-") as folder:
-        orders, row = write(Path(folder))
+    with temporary_folder("upload") as folder:
+        orders, row = write(folder)
         for one, item in zip(orders, row["files"], strict=True):
             upload(one.path, order.to, stop=lambda: not told(1.0))
             item["file"] = address_of(order.to, one.path.name)

@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import TypeVar
 
 from peel.errors import PeelError, ProjectError
+from peel.files.names import clean_name
 from peel.files.photo import decode_photo, read_bytes, read_opacity
 from peel.files.project import ProjectFile
 from peel.files.project_checks import LostProjectError
@@ -98,6 +99,7 @@ class Session:
         exposure: float = 0.0,
     ) -> "Session":
         """Start on a photo whose bytes are at hand, developed by so many stops; waits for them to be decoded."""
+        name = clean_name(name)
         photo = decode_photo(content, name, exposure)
         project = ProjectFile.create(project_path, content, name, exposure)
         try:

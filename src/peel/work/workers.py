@@ -7,11 +7,18 @@ from typing import Any
 
 from peel.errors import Cancelled
 from peel.matte.parallel import share_cores
+from peel.work.leftovers import tidy_up
 
 __all__ = ["Row", "spread"]
 
 Row = dict[str, Any]
 """What became of a piece of work."""
+
+
+def _begin(workers: int) -> None:
+    """Get a worker ready: it takes its share of the cores, and what it leaves if it is killed is noted."""
+    tidy_up()
+    share_cores(workers)
 
 
 def spread(
@@ -39,7 +46,7 @@ def spread(
         If `told` said to stop; tasks that were begun are brought to their end, the others are not begun.
     """
     context = multiprocessing.get_context("spawn")  # threads and locks are not forked
-    with ProcessPoolExecutor(workers, context, share_cores, (workers,)) as pool:
+    with ProcessPoolExecutor(workers, context, _begin, (workers,)) as pool:
         waiting: dict[Future[Row], int] = {pool.submit(task): number for number, task in enumerate(tasks)}
         while waiting:
             done, _ = wait(waiting, timeout=0.5, return_when=FIRST_COMPLETED)

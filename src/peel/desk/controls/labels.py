@@ -1,9 +1,11 @@
 """Labels in the roles of the theme."""
 
+import html
+
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLabel
 
-__all__ = ["words"]
+__all__ = ["plain_tip", "words"]
 
 
 def words(text: str, role: str = "small") -> QLabel:
@@ -13,3 +15,8 @@ def words(text: str, role: str = "small") -> QLabel:
     label.setTextFormat(Qt.TextFormat.PlainText)
     label.setWordWrap(True)
     return label
+
+
+def plain_tip(text: str) -> str:
+    """Return a tool tip that shows a text as it is: Qt takes what looks like markup for markup, pictures included."""
+    return f"<qt>{html.escape(text)}</qt>"

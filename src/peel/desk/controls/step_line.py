@@ -1,6 +1,5 @@
 """The step line: the six steps of the work with the state of each, the photo's name, and undo."""
 
-import html
 from typing import Final
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
@@ -15,7 +14,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from peel.desk.controls.labels import words
+from peel.desk.controls.labels import plain_tip, words
 from peel.desk.steps import Step, StepState
 from peel.desk.theme import current
 
@@ -175,7 +174,7 @@ class StepLine(QWidget):
     def show_photo(self, name: str, note: str) -> None:
         """Show which photo is open; its picture comes by `show_thumb`."""
         self._name.setText(self._name.fontMetrics().elidedText(name, Qt.TextElideMode.ElideMiddle, 150))
-        self._name.setToolTip(html.escape(name))
+        self._name.setToolTip(plain_tip(name))
         self._size.setText(note)
         self._thumb.clear()
 
@@ -202,7 +201,7 @@ class StepLine(QWidget):
             (self._redo, redo, "Redo", "Ctrl+Shift+Z"),
         ):
             button.setEnabled(label is not None)
-            button.setToolTip(f"{word}: {label} ({keys})" if label else f"Nothing to {word.lower()}")
+            button.setToolTip(plain_tip(f"{word}: {label} ({keys})" if label else f"Nothing to {word.lower()}"))
 
     def show_stored(self, text: str) -> None:
         """Show the state of the file."""

@@ -8,7 +8,7 @@ from PySide6.QtGui import QIcon, QImage, QPixmap
 from PySide6.QtWidgets import QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from peel.desk.controls.buttons import button, side_by_side
-from peel.desk.controls.labels import words
+from peel.desk.controls.labels import plain_tip, words
 
 __all__ = ["ListedSnag", "SnagList"]
 
@@ -80,7 +80,7 @@ class SnagList(QWidget):
             for snag in snags:
                 done = f" – right: {snag.accepted}" if snag.accepted else ""
                 item = QListWidgetItem(f"{snag.title} · {snag.severity}{done}")
-                item.setToolTip(snag.says)
+                item.setToolTip(plain_tip(snag.says))
                 item.setSizeHint(QSize(0, _PICTURE + 4))
                 item.setIcon(self._pictures.get(snag.key, QIcon()))
                 if snag.accepted:

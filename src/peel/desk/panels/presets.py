@@ -6,6 +6,7 @@ from PySide6.QtCore import QSignalBlocker, Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
 
 from peel.desk.controls.buttons import button, side_by_side
+from peel.desk.controls.labels import plain_tip
 from peel.desk.panels.preset_form import PresetForm
 from peel.job.preset import Preset
 
@@ -86,7 +87,7 @@ class PresetList(QWidget):
             self.list.clear()
             for preset in known:
                 item = QListWidgetItem(preset.name)
-                item.setToolTip(f"{preset.words} · {preset.file_name}")
+                item.setToolTip(plain_tip(f"{preset.words} · {preset.file_name}"))
                 item.setCheckState(Qt.CheckState.Checked if preset.name in ticked else Qt.CheckState.Unchecked)
                 self.list.addItem(item)
             for name in missing:
