@@ -28,14 +28,16 @@ from peel.files.upload import upload
 from peel.job.edits import set_value
 from peel.job.job import Job, Photo, new_job
 from peel.job.marking import Stroke, looked_at, paint_mark
-from peel.job.settings import Backing
+from peel.job.settings import Backing, Separation
 from peel.matte.marking.framing import same_framing
 from peel.work.batches import carry_job, jobs_in, load_job, photos_in, propose_job
 from peel.work.carrying import carried, framing_of, preview
 from peel.work.delivery_report import report_row
+from peel.work.keying import key_photo
 from peel.work.photo_jobs import job_path_for
 from peel.work.runs import RunOrder, run
 from peel.work.session import Session
+from peel.work.solving import solve_job
 from peel.work.status import Progress, Status, read_status, status_of
 
 
@@ -134,6 +136,34 @@ def test_where_peel_cannot_tell_nothing_is_marked(tmp_path: Path, capsys: pytest
     assert "cannot tell" in capsys.readouterr().out
     assert not load_job(tmp_path / "noise.peel").has_subject
     assert main(["deliver", str(tmp_path / "noise.peel"), "--to", str(tmp_path / "out")]) == 3
+
+
+def _before(backdrop: tuple[float, float, float], seed: int) -> Photo:
+    """A gray disc before a plain backdrop."""
+    _, alpha, _ = soft_disc(300, 420, 90)
+    noise = np.random.default_rng(seed).normal(0, 0.01, (300, 420, 3))
+    picture = alpha[..., None] * np.float32(0.55) + (1 - alpha[..., None]) * np.float32(backdrop) + noise
+    return Photo(f"{seed}.png", np.round(np.clip(picture, 0, 1) * 255).astype(np.uint8))
+
+
+def test_a_key_is_carried_only_before_the_same_backdrop() -> None:
+    source = key_photo(new_job(_before((0.15, 0.3, 0.6), 1)), (12.0, 12.0), 0, Separation())
+    assert source.settings.recipe.separations[0].rendering == "key"
+    source = set_value(source, "recipe.band.trust", 0.9)
+
+    same = carried(source, new_job(_before((0.17, 0.32, 0.63), 2)), "both")
+    other = carried(source, new_job(_before((0.2, 0.55, 0.25), 3)), "both")
+
+    assert same.job.settings.recipe.separations == source.settings.recipe.separations
+    assert other.job.settings.recipe.separations == ()
+    assert other.job.settings.recipe.band.trust == new_job(other.job.photo).settings.recipe.band.trust
+    assert "the backdrop is another one" in other.says
+    assert other.with_marks
+    _, alpha, _ = soft_disc(300, 420, 90)
+    for done in (same, other):
+        matte = solve_job(done.job)[0].alpha(done.job.photo.bounds)
+        assert np.abs(matte - alpha).mean() < 0.01
+        assert done.job.settings.photo.is_unseen
 
 
 @pytest.fixture(scope="module")
