@@ -162,17 +162,18 @@ class Assignment:
 
     def close_session(self, session: Session) -> None:
         """Close one session; waits until all is on disk. One that is borrowed stays open until it is given back."""
-        with self._turn:
-            if self._in_use[session] > 0:
-                return
-            if session in self._sessions:
-                self._sessions.remove(session)
-            if session is self._on_desk:
-                self._on_desk = None
-            for key, item in self._items.items():
-                if item.job == session.project.path:
-                    self._items[key] = _with_state(item, session)
-        session.close()
+        with self._opening:  # whoever opens the job again waits until its file is free
+            with self._turn:
+                if self._in_use[session] > 0:
+                    return
+                if session in self._sessions:
+                    self._sessions.remove(session)
+                if session is self._on_desk:
+                    self._on_desk = None
+                for key, item in self._items.items():
+                    if item.job == session.project.path:
+                        self._items[key] = _with_state(item, session)
+            session.close()
 
     def close(self) -> None:
         """Close every session and the shared lanes; waits until all is on disk."""
