@@ -5,6 +5,7 @@ works: each scan says what is there.
 """
 
 import stat
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -22,7 +23,8 @@ from peel.files.project_checks import photo_digest
 from peel.work import memory
 from peel.work.batches import photos_in
 from peel.work.job_files import forget, is_unkept
-from peel.work.photo_jobs import job_path_for, note_job, noted_job
+from peel.work.memory import is_file
+from peel.work.photo_jobs import job_path_for, note_job, noted_jobs
 from peel.work.status import Progress, Status, read_status
 
 __all__ = ["Board", "Entry", "note_board", "recent_boards"]
@@ -81,7 +83,8 @@ class Board:
         self._status: dict[Path, tuple[_Seen, Status]] = {}
         self._told: dict[Path, Status] = {}
         self._listed: dict[Path, None] = {}
-        self._names: set[str] = set()
+        self._stems: Counter[str] = Counter()
+        self._noted: dict[Path, Path] = {}
         self._changed: dict[tuple[_Seen, _Seen | None], bool] = {}
 
     @property
@@ -110,7 +113,8 @@ class Board:
                 present = photos_in(self.folder)
             except ProjectError:
                 present = []
-        self._names = {path.name for path in present}
+        self._stems = Counter(path.stem for path in present)
+        self._noted = noted_jobs()
         for path in (*present, *self._chosen):
             self._listed.setdefault(path, None)
         return [self._entry(path) for path in self._listed]
@@ -153,11 +157,11 @@ class Board:
 
     def _job_of(self, photo: Path) -> Path:
         """Return where the job on a photo lies: beside it, else where it was last worked on, else beside it to be."""
-        names = self._names if photo.parent == self.folder else None
-        beside = job_path_for(photo, photo.parent, names)
+        is_own = photo.parent == self.folder
+        beside = job_path_for(photo, photo.parent, has_twin=self._stems[photo.stem] > 1 if is_own else None)
         if beside.exists():
             return beside
-        return noted_job(photo) or beside
+        return self._noted.get(photo, beside)
 
     def adopt(self) -> list[str]:
         """Give the unkept jobs of this folder's photos their place beside them; those that are open are left.
@@ -168,9 +172,9 @@ class Board:
             Sentences about those that could not be.
         """
         said = []
-        for photo in photos_in(self.folder) if self.folder is not None else []:
-            job, beside = noted_job(photo), job_path_for(photo, photo.parent)
-            if job is None or not is_unkept(job) or is_open_here(job) or beside.exists():
+        for photo, job in noted_jobs(self.folder).items() if self.folder is not None else []:
+            beside = job_path_for(photo, photo.parent)
+            if not is_unkept(job) or is_open_here(job) or beside.exists() or not is_file(photo):
                 continue
             try:
                 project = ProjectFile.open(job)

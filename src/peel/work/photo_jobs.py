@@ -5,7 +5,6 @@ heavy but the job files themselves.
 """
 
 import sqlite3
-from collections.abc import Collection
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Final
@@ -17,7 +16,7 @@ from peel.files.project import ProjectFile, StoredPhoto
 from peel.work.job_files import is_unkept, unkept
 from peel.work.memory import is_file, read_state, write_state
 
-__all__ = ["FoundJob", "free_path_for", "is_changed", "job_of", "job_path_for", "note_job", "noted_job"]
+__all__ = ["FoundJob", "free_path_for", "is_changed", "job_of", "job_path_for", "note_job", "noted_jobs"]
 
 _KEY: Final = "jobs of photos"
 _MOST: Final = 1000
@@ -31,7 +30,7 @@ class FoundJob:
     is_changed: bool = False
 
 
-def job_path_for(photo: Path, folder: Path, names: Collection[str] | None = None) -> Path:
+def job_path_for(photo: Path, folder: Path, *, has_twin: bool | None = None) -> Path:
     """Return where the job on a photo lies, or will lie, in a folder of jobs.
 
     It is called after the photo; where photos of one folder differ only in their suffixes, after the photo's whole
@@ -40,22 +39,20 @@ def job_path_for(photo: Path, folder: Path, names: Collection[str] | None = None
     Parameters
     ----------
     photo, folder : Path
-    names : collection of str, optional
-        What lies in the photo's folder, if that is known.
+    has_twin : bool, optional
+        Whether another photo in its folder differs in the suffix only, if that is known.
     """
     plain = folder / f"{clean_name(photo.stem)}.peel"
-    if not _has_twin(photo, names):
+    if not (_has_twin(photo) if has_twin is None else has_twin):
         return plain
     whole = folder / f"{clean_name(photo.name)}.peel"
     stored = None if whole.exists() else _stored(plain)
     return plain if stored is not None and stored.name == clean_name(photo.name) else whole
 
 
-def _has_twin(photo: Path, names: Collection[str] | None) -> bool:
+def _has_twin(photo: Path) -> bool:
     twins = (photo.stem + suffix for own in SUFFIXES for suffix in (own, own.upper()))
-    if names is None:
-        return any(twin != photo.name and is_file(photo.with_name(twin)) for twin in twins)
-    return any(twin != photo.name and twin in names for twin in twins)
+    return any(twin != photo.name and is_file(photo.with_name(twin)) for twin in twins)
 
 
 def free_path_for(job: Path) -> Path:
@@ -110,10 +107,20 @@ def job_of(photo: Path, digest: str, folder: Path | None = None) -> FoundJob | N
     return None
 
 
-def noted_job(photo: Path) -> Path | None:
-    """Return the job that was last worked on for a photo at a place, if it is there; reads neither of them."""
-    found = (Path(job) for at, _, job in _entries() if at == str(photo))
-    return next((path for path in found if is_file(path)), None)
+def noted_jobs(folder: Path | None = None) -> dict[Path, Path]:
+    """Return the jobs that were last worked on, by the places of their photos; those that are still there.
+
+    Parameters
+    ----------
+    folder : Path, optional
+        Only of photos in this one.
+    """
+    found: dict[Path, Path] = {}
+    for at, _, job in _entries():
+        photo = Path(at)
+        if at and photo not in found and (folder is None or photo.parent == folder) and is_file(Path(job)):
+            found[photo] = Path(job)
+    return found
 
 
 def note_job(photo: Path | None, digest: str, job: Path) -> None:

@@ -7,7 +7,7 @@ from functools import partial
 from pathlib import Path
 from typing import Any, Final
 
-from PySide6.QtCore import QObject, QSize, Qt, QTimer, Signal
+from PySide6.QtCore import QFileSystemWatcher, QObject, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QImage, QImageReader
 
 from peel.desk.board.board_carry import BoardCarry
@@ -32,7 +32,9 @@ from peel.work.thumbs import job_thumb, noted_thumb, photo_thumb
 
 __all__ = ["BoardDesk"]
 
-_SCAN_MS: Final = 1000
+_SCAN_MS: Final = 10_000  # between two looks at what no watch tells of: a photo that is written over in its place
+_ARRIVING_MS: Final = 1000  # ... while a photo is still being written
+_SOON_MS: Final = 250  # after something changed in the folder
 _THUMB: Final = QSize(364, 300)
 
 
@@ -63,6 +65,12 @@ class BoardDesk(QObject):
         self._timer = QTimer(self)
         self._timer.setInterval(_SCAN_MS)
         self._timer.timeout.connect(self.scan)
+        self._watched = QFileSystemWatcher(self)
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(_SOON_MS)
+        self._soon.timeout.connect(self.scan)
+        self._watched.directoryChanged.connect(lambda _path: self._soon.start() if self._timer.isActive() else None)
         self._connect()
 
     def _connect(self) -> None:
@@ -96,6 +104,7 @@ class BoardDesk(QObject):
     def begin_to_close(self) -> list[Callable[[], object]]:
         """Look for changes no more, and return what is left to do, on any thread."""
         self._timer.stop()
+        self._soon.stop()
         return [self._close]
 
     def _close(self) -> None:
@@ -132,9 +141,18 @@ class BoardDesk(QObject):
             self._from = self._desk.job
         self.page.show_source(self._from.photo.name if self._from is not None else "")
         self.page.show_board(self.board.title, self.entries)
+        self._watch()
         self._timer.start()
         self.scan()
         self.shown.emit()
+
+    def _watch(self) -> None:
+        """Watch the board's folder, and no other; where the system cannot, the timer still looks."""
+        wanted = [str(self.board.folder)] if self.board.folder is not None else []
+        if self._watched.directories() != wanted:
+            if self._watched.directories():
+                self._watched.removePaths(self._watched.directories())
+            self._watched.addPaths(wanted) if wanted else None
 
     def _adopt(self) -> None:
         """Give jobs of this folder's photos that were never kept their place beside the photos."""
@@ -204,6 +222,7 @@ class BoardDesk(QObject):
             self._desk.say("Peel met an error it did not expect; the jobs are safe on disk.", "", trace)
 
     def _on_scanned(self, board: Board, entries: list[Entry]) -> None:
+        self._timer.setInterval(_ARRIVING_MS if any(entry.is_arriving for entry in entries) else _SCAN_MS)
         if board is self.board and entries != self.entries:
             self.entries = entries
             self.page.show_board(board.title, entries)
