@@ -1,7 +1,7 @@
 """The sheet: the picture that is delivered flat, with a backing and the cutouts that stand on it."""
 
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, lru_cache
 from typing import Any, Final
 from weakref import WeakKeyDictionary
 
@@ -94,19 +94,14 @@ class Sheet:
         return x + self.left, y + self.top
 
 
+@lru_cache(maxsize=4)  # not by weak keys: a sheet holds its job, so that none would ever be freed
 def sheet_of(job: Job) -> Sheet:
     """Return the sheet of a job, framed as its recipe says, with the cutouts that are arranged on it."""
-    found = _sheets.get(job)
-    if found is None:
-        top, left, bottom, right = _framed(job)
-        space = Space(bottom - top, right - left, job.photo.profile)
-        placed = (_placement(job, cutout, -top, -left) for cutout in job.settings.photo.cutouts)
-        cutouts = tuple(placement for placement in placed if placement is not None)
-        found = _sheets[job] = Sheet(job, space, job.settings.recipe.backing, cutouts, -top, -left)
-    return found
-
-
-_sheets: WeakKeyDictionary[Job, Sheet] = WeakKeyDictionary()
+    top, left, bottom, right = _framed(job)
+    space = Space(bottom - top, right - left, job.photo.profile)
+    placed = (_placement(job, cutout, -top, -left) for cutout in job.settings.photo.cutouts)
+    cutouts = tuple(placement for placement in placed if placement is not None)
+    return Sheet(job, space, job.settings.recipe.backing, cutouts, -top, -left)
 
 
 def _placement(job: Job, cutout: PlacedCutout, top: int, left: int) -> Placement | None:

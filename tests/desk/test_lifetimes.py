@@ -1,0 +1,61 @@
+"""What is closed is let go of: photos that were opened and closed, files that were delivered."""
+
+import gc
+import weakref
+from pathlib import Path
+
+import numpy as np
+from PIL import Image
+from PySide6.QtCore import Qt
+
+from desk.hand import Hand
+from peel.work.assignment import Assignment
+
+
+def _photo(folder: Path, number: int) -> Path:
+    ys, xs = np.mgrid[:300, :420]
+    inside = np.hypot(ys - 150, xs - 210) < 80
+    picture = np.where(inside[..., None], (210, 120, 50 + number), (40, 80, 150)).astype(np.uint8)
+    path = folder / f"{number}.png"
+    Image.fromarray(picture).save(path)
+    return path
+
+
+def test_sessions_that_were_closed_are_freed(tmp_path: Path) -> None:
+    assignment = Assignment()
+    kept = []
+    try:
+        for number in range(6):
+            photo = _photo(tmp_path, number)
+            session = assignment.begin(photo.read_bytes(), photo).session
+            session.apply("Mark", lambda job: job.with_photo_settings(spill_shared=True))
+            session.wait_idle()
+            kept += [weakref.ref(session), weakref.ref(session.photo)]
+            assignment.close_session(session)
+            del session
+    finally:
+        assignment.close()
+    gc.collect()
+    assert [ref() for ref in kept if ref() is not None] == []
+
+
+def test_photos_opened_and_closed_in_the_window_are_freed(hand: Hand, tmp_path: Path) -> None:
+    kept = []
+    for number in range(5):
+        hand.window.open_paths([_photo(tmp_path, number)])
+        hand.wait(lambda: hand.desk.bridge is not None)
+        hand.settle()
+        for x, y in ((120, 60), (300, 60), (300, 240), (120, 240)):
+            hand.click(x, y)
+        hand.key(Qt.Key.Key_Return)
+        hand.settle()
+        for step in ("Edge", "Matte", "Colour", "Backing", "Deliver", "Mark"):
+            hand.step(step)
+            hand.settle()
+        kept.append(weakref.ref(hand.session.photo))
+        hand.command("Close the photo")
+        hand.wait(lambda: hand.desk.bridge is None)
+        hand.qtbot.wait(100)
+    hand.qtbot.wait(500)
+    gc.collect()
+    assert sum(ref() is not None for ref in kept) <= 2  # what was shown last may linger
