@@ -4,10 +4,13 @@ import sys
 import time
 from collections.abc import Callable
 
-from campaign import commands, jobs, kills, memory, photos, window
+from campaign import clients, commands, faults, jobs, kills, memory, photos, runs, window
 
 PARTS: dict[str, Callable[[int], list[str]]] = {
     "kills": kills.run,
+    "runs": runs.run,
+    "clients": clients.run,
+    "faults": faults.run,
     "photos": photos.run,
     "jobs": jobs.run,
     "commands": commands.run,

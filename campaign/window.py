@@ -21,7 +21,7 @@ from peel.files.project import ProjectFile
 
 __all__ = ["run"]
 
-EVENTS = 2500
+EVENTS = 3000
 _MOST_S = 0.25
 _NO_SCREEN = "This plugin does not support"  # what Qt says of menus where there is no screen
 _LEFT_OUT = {"Quit", "Open", "Keep under a name", "Full screen"}
@@ -71,6 +71,10 @@ def run(seed: int) -> list[str]:
         _answer_no_dialog()
         for number in range(3):
             Image.fromarray(picture(600 + 150 * number, 900)).save(folder / f"photo-{number}.jpg", quality=90)
+        os.mkfifo(folder / "pipe.jpg")  # traps for the board
+        os.mkfifo(folder / "pipe.peel")
+        (folder / "folder.png").mkdir()
+        (folder / "<img src=x>.jpg").write_bytes(b"no photo")
         watch, window = _Watch(), None
         make_app()
         window = Window()
@@ -153,10 +157,16 @@ def _work(window: Window, folder: Path, rng: random.Random, watch: _Watch) -> No
             )
             what = f"key {key}"
             QTest.keyClick(canvas, key)
+        elif kind < 0.905 and window.board is not None:
+            what = "board"
+            window.open_paths([folder]) if not window.board.entries else window.board.toggle()
+        elif kind < 0.91 and window.board is not None and window.board.entries:
+            what = "card"
+            window.board.open(rng.choice(window.board.entries))
         elif kind < 0.98:
             buttons = [
                 b
-                for b in bench.findChildren(QAbstractButton)
+                for b in (window if rng.random() < 0.3 else bench).findChildren(QAbstractButton)
                 if b.isVisible() and b.isEnabled() and b.text() not in {"Open the folder", "Choose…"}
             ]
             if buttons:
