@@ -8,9 +8,12 @@ import numpy as np
 import pytest
 from PIL import Image
 
+from peel.desk.starting import Closing
 from peel.errors import ProjectError
+from peel.files.presets import keep_preset
 from peel.files.project import ProjectFile
 from peel.files.project_checks import photo_digest
+from peel.job.edits import set_value
 from peel.job.marking import Zone, mark_region
 from peel.job.preset import Preset
 from peel.work.assignment import Assignment
@@ -233,3 +236,69 @@ def test_photos_of_one_name_are_delivered_under_two(disc_file: Path, tmp_path: P
     assert len(files) == 2
     middles = {tuple(np.asarray(Image.open(path).convert("RGB"))[150, 210]) for path in files}
     assert len(middles) == 2
+
+
+def _row_of(job: Path, order: RunOrder) -> dict:
+    ((_, row),) = run([job], order)
+    assert not row.get("error"), row
+    return row
+
+
+def test_going_on_notices_a_changed_preset_that_the_job_itself_names(disc_file: Path, tmp_path: Path) -> None:
+    keep_preset(Preset(name="Shop", product="flat", format="jpeg", quality=60, file_name="{name}-shop"))
+    job = disc_file.with_suffix(".peel")
+    propose_job(disc_file, job)
+    session = Session.resume(ProjectFile.open(job))
+    session.apply("Preset", lambda own: set_value(own, "recipe.delivery.presets", ("Shop",)))
+    session.wait_idle()
+    session.close()
+    order = RunOrder(str(tmp_path / "out"), resumes=True)
+    first = _row_of(job, order)
+    assert _row_of(job, order).get("skipped")
+
+    keep_preset(Preset(name="Shop", product="flat", format="jpeg", quality=95, file_name="{name}-shop"))
+
+    again = _row_of(job, order)
+    assert not again.get("skipped")
+    sizes = [{item["file"]: item["bytes"] for item in row["files"]} for row in (first, again)]
+    assert sizes[0] != sizes[1]
+
+
+def test_a_run_ended_between_file_and_note_makes_no_second_file(
+    disc_file: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    job = disc_file.with_suffix(".peel")
+    propose_job(disc_file, job)
+    numbered = Preset(name="Numbered", product="flat", format="jpeg", existing="number")
+    order = RunOrder(str(tmp_path / "out"), (numbered,), resumes=True, unseen=True)
+
+    def ended(*_given: object, **_named: object) -> None:
+        raise KeyboardInterrupt
+
+    with monkeypatch.context() as patched:
+        patched.setattr("peel.work.runs.report_row", ended)
+        with pytest.raises(KeyboardInterrupt):
+            list(run([job], order))
+    assert [path.name for path in (tmp_path / "out").glob("*.jpg")] == ["disc-flat.jpg"]
+
+    _row_of(job, order)
+
+    assert [path.name for path in (tmp_path / "out").glob("*.jpg")] == ["disc-flat.jpg"]
+
+
+def test_closing_goes_on_past_a_step_that_fails() -> None:
+    done: list[int] = []
+
+    def fails() -> None:
+        raise RuntimeError("cannot be ended in order")
+
+    closing = Closing([lambda: done.append(1), fails, lambda: done.append(2)])
+    closing.run()
+    assert done == [1, 2]
+
+
+def test_the_report_of_a_delivery_counts_the_snags(disc_file: Path, tmp_path: Path) -> None:
+    job = disc_file.with_suffix(".peel")
+    propose_job(disc_file, job)
+    row = _row_of(job, RunOrder(str(tmp_path / "out"), unseen=True))
+    assert isinstance(row["snags_open"], int)

@@ -119,8 +119,10 @@ class Opener(QObject):
 
         def work(_ticket: Ticket) -> Opened:
             name, content = session.project.photo()
+            photo, job = self._assignment.source_of(session), session.project.path
             self._assignment.close_session(session)
-            return self._assignment.begin(content, Path(name), exposure=exposure)
+            job.unlink(missing_ok=True)  # nothing was marked in it, and a photo has one job
+            return self._assignment.begin(content, photo or Path(name), exposure=exposure, job=job)
 
         self._submit(work)
 

@@ -238,7 +238,7 @@ def _written(own: _Delivery, order: RunOrder, original: bytes, told: Callable[[f
     def write(folder: Path, begun: Sequence[str] = ()) -> tuple[list[Order], dict[str, Any]]:
         wanted = orders_of(job, folder, asked, number=own.number, date=order.date, stem=own.stem)
         if len(begun) == len(wanted):  # a run that was ended while it wrote these goes on with the same names
-            orders = [Order(folder / name, one.preset, one.what) for name, one in zip(begun, wanted, strict=True)]
+            orders = [_written_over(one, folder / name) for name, one in zip(begun, wanted, strict=True)]
         else:
             orders = planned(wanted, replaces=order.replaces)
         if not is_address(order.to):
@@ -253,6 +253,11 @@ def _written(own: _Delivery, order: RunOrder, original: bytes, told: Callable[[f
             upload(one.path, order.to, stop=lambda: not told(1.0))
             item["file"] = address_of(order.to, one.path.name)
         return row
+
+
+def _written_over(order: Order, path: Path) -> Order:
+    """Return an order for a file that this very delivery had begun to write."""
+    return Order(path, order.preset.model_copy(update={"existing": "replace"}), order.what)
 
 
 def _solved(session: Session, path: Path) -> Job:
