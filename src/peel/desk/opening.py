@@ -214,7 +214,11 @@ class Opener(QObject):
             notice = f"{photo.name} was replaced since this job was begun; the job goes on with the photo as it was."
             return Opened(opened.session, notice, BEGIN_WITH_NEW)
         begun = opened.session.job.has_subject or bool(opened.session.job.settings.photo.contours)
-        where = "that was not kept under a name yet" if job_files.is_unkept(found.path) else f"in {found.path}"
+        where = f"in {found.path}"
+        if job_files.is_unkept(found.path):
+            where = "that was not kept under a name yet"
+        elif found.path.parent == photo.absolute().parent:
+            where = f"beside it, {found.path.name}"
         notice = f"Going on with the job on this photo {where}."
         return Opened(opened.session, notice if begun else "", BEGIN_ANEW if begun else "")
 
