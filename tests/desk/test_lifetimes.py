@@ -9,7 +9,12 @@ from PIL import Image
 from PySide6.QtCore import Qt
 
 from desk.hand import Hand
+from peel.job.job import Job, Photo
+from peel.job.sheet import sheet_of
 from peel.work.assignment import Assignment
+from peel.work.batches import propose_job
+from peel.work.runs import RunOrder, run_one
+from peel.work.session import Session
 
 
 def _photo(folder: Path, number: int) -> Path:
@@ -37,6 +42,33 @@ def test_sessions_that_were_closed_are_freed(tmp_path: Path) -> None:
         assignment.close()
     gc.collect()
     assert [ref() for ref in kept if ref() is not None] == []
+
+
+def _photos_alive() -> int:
+    gc.collect()
+    return sum(isinstance(found, Photo) for found in gc.get_objects())
+
+
+def test_jobs_that_were_proposed_and_delivered_are_freed(tmp_path: Path) -> None:
+    before = _photos_alive()
+    for number in range(8):
+        job = tmp_path / f"{number}.peel"
+        propose_job(_photo(tmp_path, number), job)
+        run_one(job, RunOrder(str(tmp_path / "out"), unseen=True))
+    assert _photos_alive() <= before + 4, "caches of the last few may hold theirs"
+
+
+def test_states_that_are_forgotten_are_freed(tmp_path: Path) -> None:
+    session = Session.begin(_photo(tmp_path, 0), tmp_path / "0.peel")
+    for number in range(30):
+        session.apply("Edit", lambda job, number=number: job.with_photo_settings(spill_shared=number % 2 == 0))
+        sheet_of(session.job)
+    session.wait_idle()
+    session.compact()
+    gc.collect()
+    alive = sum(isinstance(found, Job) for found in gc.get_objects())
+    session.close()
+    assert alive <= 12
 
 
 def test_photos_opened_and_closed_in_the_window_are_freed(hand: Hand, tmp_path: Path) -> None:
