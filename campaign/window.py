@@ -157,10 +157,15 @@ def _work(window: Window, folder: Path, rng: random.Random, watch: _Watch) -> No
             )
             what = f"key {key}"
             QTest.keyClick(canvas, key)
-        elif kind < 0.905 and window.board is not None:
+        elif kind < 0.902:
+            what = "a job is deleted"
+            deleted = [path for path in sorted(folder.glob("*.peel")) if path.is_file()]
+            if deleted:
+                rng.choice(deleted).unlink()
+        elif kind < 0.907 and window.board is not None:
             what = "board"
             window.open_paths([folder]) if not window.board.entries else window.board.toggle()
-        elif kind < 0.91 and window.board is not None and window.board.entries:
+        elif kind < 0.912 and window.board is not None and window.board.entries:
             what = "card"
             window.board.open(rng.choice(window.board.entries))
         elif kind < 0.98:

@@ -6,6 +6,7 @@ import sys
 import traceback
 from pathlib import Path
 from types import TracebackType
+from typing import Final
 
 from PySide6.QtCore import QTimer
 from PySide6.QtGui import QIcon
@@ -22,9 +23,13 @@ __all__ = ["make_app", "run"]
 
 _ICON = Path(__file__).parent / "assets" / "peel.svg"
 
+_SWITCH_S: Final = 0.001
+
 
 def make_app() -> QApplication:
     """Make the application, dressed."""
+    # Workers that compute in Python give way to the window's thread sooner than they would by default.
+    sys.setswitchinterval(_SWITCH_S)
     existing = QApplication.instance()
     app = existing if isinstance(existing, QApplication) else QApplication(sys.argv[:1])
     app.setApplicationName("peel")
