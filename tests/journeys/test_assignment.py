@@ -109,6 +109,11 @@ def test_a_session_by_window(make_window: Callable[[], Hand], session: Path, cli
     assert len(list(session.glob("*.peel"))) == 11
     moved = [page.model.note_of(entry) for entry in page.model.entries[1:]]
     assert sum("marks" in text and "no marks" not in text for text in moved) == 10
+    page.choose(sorted(session.glob("*.jpg"))[1:])
+    first.wait(page.seen.isEnabled)
+    first.press("seen")
+    first.wait(lambda: "to be looked at" not in page.counts.text())
+    _rest(first)
     first.window.close()
     first.wait(lambda: first.window.is_closed)
 
