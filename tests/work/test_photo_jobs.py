@@ -14,11 +14,13 @@ from peel.files.presets import keep_preset
 from peel.files.project import ProjectFile
 from peel.files.project_checks import photo_digest
 from peel.job.edits import set_value
+from peel.job.job import Job
 from peel.job.marking import Zone, mark_region
 from peel.job.preset import Preset
 from peel.work.assignment import Assignment
 from peel.work.batches import approve, load_job, photos_in, propose_job
 from peel.work.board import Board
+from peel.work.inspecting import Inspector
 from peel.work.job_files import new_working_path
 from peel.work.photo_jobs import job_of, job_path_for, note_job
 from peel.work.runs import RunOrder, file_stems, run
@@ -297,8 +299,21 @@ def test_closing_goes_on_past_a_step_that_fails() -> None:
     assert done == [1, 2]
 
 
-def test_the_report_of_a_delivery_counts_the_snags(disc_file: Path, tmp_path: Path) -> None:
+def test_the_report_of_a_delivery_counts_the_snags_and_inspects_what_was_not(
+    disc_file: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     job = disc_file.with_suffix(".peel")
     propose_job(disc_file, job)
+    inspected: list[Job] = []
+    real = Inspector.inspect
+    monkeypatch.setattr(Inspector, "inspect", lambda self, own: inspected.append(own) or real(self, own))
+
     row = _row_of(job, RunOrder(str(tmp_path / "out"), unseen=True))
+
     assert isinstance(row["snags_open"], int)
+    assert inspected == [], "it was inspected when it was proposed, and has not changed since"
+    session = Session.resume(ProjectFile.open(job))
+    _mark(session)
+    session.close()
+    _row_of(job, RunOrder(str(tmp_path / "out"), unseen=True))
+    assert len(inspected) == 1

@@ -15,10 +15,9 @@ from peel.job.job import Job
 from peel.job.marking import looked_at
 from peel.work.carrying import What, carried
 from peel.work.finding import proposal_words
-from peel.work.inspecting import Inspector, remember
 from peel.work.memory import is_file
 from peel.work.photo_jobs import job_of, note_job
-from peel.work.runs import Opening, opened_alone
+from peel.work.runs import Opening, count_snags, opened_alone
 from peel.work.session import Session
 from peel.work.status import status_of
 from peel.work.thumbs import job_thumb
@@ -195,7 +194,7 @@ def _finish(session: Session) -> None:
     if job.has_subject and not job.is_solved:
         raise SolveError(f"The matte of {job.photo.name} could not be solved.", "Open it in the window to see why.")
     if job.has_subject:
-        remember(job, Inspector(session.stages).inspect(job))
+        count_snags(session)
     session.note("status", status_of(job).as_note())
     session.note("thumb", job_thumb(session.stages, job))
     session.check_stored()

@@ -35,9 +35,10 @@ from peel.work.status import Progress, Status
 from peel.work.thumbs import job_thumb
 from peel.work.workers import spread
 
-__all__ = ["Opening", "RunOrder", "file_stems", "opened_alone", "run", "run_one"]
+__all__ = ["Opening", "RunOrder", "count_snags", "file_stems", "opened_alone", "run", "run_one"]
 
 _NOTES: Final = ".peel-delivered"
+_INSPECTED: Final = "inspected"  # a note of the job file: a state's digest and how many snags were open in it
 _CACHE_BYTES: Final = 150_000_000
 _WAIT_S: Final = 24 * 3600
 
@@ -205,17 +206,37 @@ def _delivered(
         known = _noted(path, order, key) if order.resumes else None
         if known is not None:
             return {**known, "skipped": True}
-        remember(job, Inspector(session.stages).inspect(job))
+        snags = count_snags(session)
         original = session.project.photo()[1]
         own = job.with_recipe(delivery=Delivery(cutout=False, flat=False, matte=False)) if order.presets else job
         row = _written(_Delivery(own, path, key, stem or Path(job.photo.name).stem, number), order, original, told)
-        row["date"] = order.date
+        row |= {"date": order.date, "snags_open": snags}
         session.note("status", Status(Progress.DELIVERED).as_note())
         session.note("thumb", job_thumb(session.stages, job))
         session.wait_idle()
         key = _key(session.project.own_fingerprint(), order)
     _note(path, order, {"key": key, "row": row})
     return row
+
+
+def count_snags(session: Session) -> int:
+    """Inspect a solved job, unless it says of this very state how many snags are open; return how many are. Waits.
+
+    Raises
+    ------
+    ProjectError
+        If the job is not on disk.
+    """
+    session.check_stored()
+    job, state = session.job, session.project.own_fingerprint().digest
+    digest, _, count = (session.read_note(_INSPECTED) or "").partition(" ")
+    if digest == state and count.isdigit() and len(count) < 7:
+        return int(count)
+    found = Inspector(session.stages).inspect(job)
+    remember(job, found)
+    open_snags = len(found.open_snags(job))
+    session.note(_INSPECTED, f"{state} {open_snags}")
+    return open_snags
 
 
 @dataclass(frozen=True)
