@@ -81,7 +81,10 @@ def _runs(folder: Path) -> Iterator[str]:
         carried = [row for _, row in in_turn(partial(carry_row, first, "both", False), photos, jobs, workers)]
         between = time.perf_counter()
         rows = [
-            row for _, row in run(jobs_in(jobs), RunOrder(str(folder / f"out-{workers}"), presets), workers=workers)
+            row
+            for _, row in run(
+                jobs_in(jobs), RunOrder(str(folder / f"out-{workers}"), presets, unseen=True), workers=workers
+            )
         ]
         done = time.perf_counter()
         assert not any(row.get("error") for row in (*carried, *rows))
