@@ -6,13 +6,17 @@ import socket
 import tempfile
 import threading
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from functools import partial
 from pathlib import Path
 
 from peel.errors import DeliveryError
 from peel.files.upload import upload
 
-__all__ = ["run"]
+__all__ = ["Answer", "answering", "run"]
+
+Answer = Callable[[socket.socket, bytes, threading.Event], None]
+"""Answers a request; given the connection, what was sent, and what is set once nobody listens any more."""
 
 ROUNDS = 20
 _MOST_S = 2.0
@@ -38,7 +42,7 @@ def run(seed: int) -> list[str]:
             began = time.monotonic()
             try:
                 if number < ROUNDS:
-                    with _client(random.Random(seed * 100 + number), number) as address:
+                    with answering(partial(_answer, random.Random(seed * 100 + number), number % 10)) as address:
                         upload(file, address, wait=lambda _s: time.sleep(0.02), most_s=_MOST_S)
                 else:
                     upload(file, _ADDRESSES[number - ROUNDS])
@@ -57,16 +61,17 @@ def run(seed: int) -> list[str]:
 
 
 @contextlib.contextmanager
-def _client(rng: random.Random, number: int) -> Iterator[str]:
+def answering(answer: Answer) -> Iterator[str]:
+    """Listen on this machine and give the address; every request is answered by `answer`."""
     server = socket.create_server(("127.0.0.1", 0))
     server.settimeout(0.1)
     ended = threading.Event()
 
     def serve(peer: socket.socket) -> None:
         with peer, contextlib.suppress(OSError):
-            peer.settimeout(10)
-            while peer.recv(65536) and not ended.is_set():
-                _answer(peer, rng, number % 10, ended)
+            peer.settimeout(15)
+            while (head := peer.recv(65536)) and not ended.is_set():
+                answer(peer, head, ended)
 
     def listen() -> None:
         while not ended.is_set():
@@ -83,7 +88,7 @@ def _client(rng: random.Random, number: int) -> Iterator[str]:
         server.close()
 
 
-def _answer(peer: socket.socket, rng: random.Random, kind: int, ended: threading.Event) -> None:
+def _answer(rng: random.Random, kind: int, peer: socket.socket, _head: bytes, ended: threading.Event) -> None:
     if kind == 0:  # yes to everything
         peer.sendall(b"HTTP/1.1 200 OK\r\nContent-Length: 0\r\n\r\n")
     elif kind == 1:  # headers without end

@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt
 
 from desk.hand import Hand
 from peel.work import job_files
+from peel.work.batches import propose_job
 from peel.work.status import Progress
 
 
@@ -130,3 +131,19 @@ def test_delivering_from_the_board_leaves_the_job_on_the_desk_open(hand: Hand, d
     assert hand.job.settings.photo.spill_shared
     assert "1 photos delivered" in hand.window.message.text
     assert (tmp_path / "out" / "disc-cutout.png").is_file()
+
+
+@pytest.mark.parametrize("what", ["a damaged job", "a photo that cannot be read"])
+def test_a_card_whose_photo_or_job_is_damaged_still_opens_what_there_is(hand: Hand, disc_file: Path, what: str) -> None:
+    beside = disc_file.with_suffix(".peel")
+    propose_job(disc_file, beside)
+    if what == "a damaged job":
+        content = bytearray(beside.read_bytes())
+        content[-6000:-5000] = bytes(1000)
+        beside.write_bytes(bytes(content))
+    else:
+        disc_file.write_bytes(b"")
+    hand.bench.files.begin_at(disc_file, beside)
+    hand.wait(lambda: hand.desk.bridge is not None)
+    hand.settle()
+    assert hand.job.photo.pixels.shape == (300, 420, 3)

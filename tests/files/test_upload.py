@@ -1,46 +1,15 @@
 """A client's drop-off may answer whatever it likes: a file counts as delivered only if it is there."""
 
-import contextlib
 import socket
 import threading
 import time
-from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
+from campaign.clients import Answer, answering
 
 from peel.errors import Cancelled, DeliveryError
 from peel.files.upload import address_of, check_address, upload
-
-_Answer = Callable[[socket.socket, bytes], None]
-
-
-@contextlib.contextmanager
-def _drop_off(answer: _Answer) -> Iterator[str]:
-    """Listen on this machine; every connection is answered by `answer`, given its first request."""
-    server = socket.create_server(("127.0.0.1", 0))
-    server.settimeout(0.1)
-    ended = threading.Event()
-
-    def serve(peer: socket.socket) -> None:
-        with peer, contextlib.suppress(OSError):
-            peer.settimeout(15)
-            while head := peer.recv(65536):
-                answer(peer, head)
-
-    def listen() -> None:
-        while not ended.is_set():
-            with contextlib.suppress(OSError):
-                threading.Thread(target=serve, args=(server.accept()[0],), daemon=True).start()
-
-    thread = threading.Thread(target=listen, daemon=True)
-    thread.start()
-    try:
-        yield f"http://127.0.0.1:{server.getsockname()[1]}/order"
-    finally:
-        ended.set()
-        thread.join()
-        server.close()
 
 
 @pytest.fixture
@@ -55,39 +24,35 @@ def _upload(file: Path, address: str, **given: object) -> str:
 
 
 def test_a_drop_off_that_only_says_yes_has_not_got_the_file(file: Path) -> None:
-    def yes(peer: socket.socket, head: bytes) -> None:
-        del head
+    def yes(peer: socket.socket, _head: bytes, _ended: threading.Event) -> None:
         peer.sendall(b"HTTP/1.1 200 OK\r\nContent-Length: 0\r\n\r\n")
 
-    with _drop_off(yes) as address, pytest.raises(DeliveryError, match=r"does not have all of it|broke off"):
+    with answering(yes) as address, pytest.raises(DeliveryError, match=r"does not have all of it|broke off"):
         _upload(file, address)
 
 
-def _endless(peer: socket.socket, head: bytes) -> None:
-    del head
+def _endless(peer: socket.socket, _head: bytes, ended: threading.Event) -> None:
     peer.sendall(b"HTTP/1.1 200 OK\r\n")
-    for number in range(100_000):
-        peer.sendall(f"X-{number % 90}: y\r\n".encode())
-        time.sleep(0.05)
+    while not ended.wait(0.05):
+        peer.sendall(b"X: y\r\n")
 
 
-def _silent(peer: socket.socket, head: bytes) -> None:
-    del peer, head
-    time.sleep(20)
+def _silent(_peer: socket.socket, _head: bytes, ended: threading.Event) -> None:
+    ended.wait(20)
 
 
 @pytest.mark.parametrize("answer", [_endless, _silent])
-def test_an_answer_without_end_is_cut_off_at_the_deadline(file: Path, answer: _Answer) -> None:
+def test_an_answer_without_end_is_cut_off_at_the_deadline(file: Path, answer: Answer) -> None:
     began = time.monotonic()
-    with _drop_off(answer) as address, pytest.raises(DeliveryError, match="it took too long"):
+    with answering(answer) as address, pytest.raises(DeliveryError, match="it took too long"):
         _upload(file, address, most_s=1.0)
     assert time.monotonic() - began < 8
 
 
 @pytest.mark.parametrize("answer", [_endless, _silent])
-def test_stop_ends_an_upload_at_once(file: Path, answer: _Answer) -> None:
+def test_stop_ends_an_upload_at_once(file: Path, answer: Answer) -> None:
     asked = time.monotonic() + 0.5
-    with _drop_off(answer) as address, pytest.raises(Cancelled):
+    with answering(answer) as address, pytest.raises(Cancelled):
         _upload(file, address, stop=lambda: time.monotonic() > asked)
     assert time.monotonic() - asked < 5
 
@@ -96,18 +61,21 @@ def test_stop_ends_an_upload_at_once(file: Path, answer: _Answer) -> None:
     "answer", [b"\x00" * 500, b"HTTP/9.9 banana\r\n\r\n", b"HTTP/1.1 200 OK\r\nContent-Length: x\r\n\r\n", b"\n" * 99]
 )
 def test_nonsense_is_said_in_a_sentence(file: Path, answer: bytes) -> None:
-    with _drop_off(lambda peer, _head: peer.sendall(answer)) as address, pytest.raises(DeliveryError, match="not take"):
+    with (
+        answering(lambda peer, _head, _ended: peer.sendall(answer)) as address,
+        pytest.raises(DeliveryError, match="not take"),
+    ):
         _upload(file, address, most_s=5.0)
 
 
 def test_what_stands_behind_the_question_mark_is_sent_along(file: Path) -> None:
     asked: list[bytes] = []
 
-    def refuse(peer: socket.socket, head: bytes) -> None:
+    def refuse(peer: socket.socket, head: bytes, _ended: threading.Event) -> None:
         asked.append(head.split(b"\r\n")[0])
         peer.sendall(b"HTTP/1.1 403 No\r\nContent-Length: 0\r\nConnection: close\r\n\r\n")
 
-    with _drop_off(refuse) as address, pytest.raises(DeliveryError):
+    with answering(refuse) as address, pytest.raises(DeliveryError):
         _upload(file, f"{address}?key=a%20b")
     assert asked[0] == b"HEAD /order/flat.jpg?key=a%20b HTTP/1.1"
 

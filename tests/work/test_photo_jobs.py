@@ -22,7 +22,7 @@ from peel.work.batches import approve, load_job, photos_in, propose_job
 from peel.work.board import Board
 from peel.work.inspecting import Inspector
 from peel.work.job_files import new_working_path
-from peel.work.photo_jobs import job_of, job_path_for, note_job
+from peel.work.photo_jobs import job_of, job_path_for, note_job, noted_jobs
 from peel.work.runs import RunOrder, file_stems, run
 from peel.work.session import Session
 from peel.work.session_events import Trouble
@@ -74,6 +74,29 @@ def test_a_renamed_photo_is_known_by_its_bytes_and_a_replaced_one_is_said(disc_f
     found = job_of(disc_file, _digest(disc_file))
     assert found.path == job
     assert found.is_changed
+
+
+def test_notes_of_many_threads_at_a_time_are_all_kept(disc_file: Path, tmp_path: Path) -> None:
+    jobs = [_begun(disc_file, tmp_path / f"{number}" / "disc.peel") for number in range(8)]
+    threads = [threading.Thread(target=note_job, args=(job.with_suffix(".png"), "d", job)) for job in jobs]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert sorted(noted_jobs().values()) == jobs
+
+
+def test_a_session_that_the_desk_asks_for_while_it_is_borrowed_stays_open(disc_file: Path, tmp_path: Path) -> None:
+    job = _begun(disc_file, tmp_path / "disc.peel")
+    assignment = Assignment()
+    try:
+        with assignment.borrowed(job) as session:
+            assert assignment.open_job(job).session is session
+        assert assignment.session_on(job) is session
+        _mark(session)
+        assert session.is_stored
+    finally:
+        assignment.close()
 
 
 def test_photos_that_differ_in_their_suffix_only_have_two_jobs(disc_file: Path) -> None:

@@ -16,7 +16,6 @@ from peel.job.job import new_job
 from peel.job.space import Space
 from peel.work import job_files, memory
 from peel.work.assignment import Assignment
-from peel.work.photo_jobs import job_path_for
 from peel.work.session import Session
 from peel.work.session_events import Trouble
 
@@ -132,12 +131,9 @@ class FileDesk(QObject):
         """Give the open job its place beside its photo, if that lies in a folder and the job was never kept."""
         bridge = self._desk.bridge
         photo = self.source_of(bridge.session) if bridge is not None else None
-        if bridge is None or photo is None or photo.parent != folder:
-            return
-        path = bridge.session.project.path
-        beside = job_path_for(photo, folder)
-        if job_files.is_unkept(path) and not beside.exists():
-            self.keep_as(beside)
+        if bridge is not None and photo is not None and photo.parent == folder:
+            note_place(self._desk, self._canvas)
+            self.opener.adopt(bridge.session, photo)
 
     def _on_kept(self, session: Session, path: Path) -> None:
         job_files.note_recent(path)

@@ -1,8 +1,9 @@
 """Open photos and jobs on a worker, with a first coarse look as soon as there is one."""
 
+import contextlib
 import io
 import traceback
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Final
@@ -12,14 +13,14 @@ from PySide6.QtCore import QObject, Signal
 
 from peel.demo.photos import demo_photo
 from peel.desk.display.tiles import image_from_rgb
-from peel.errors import Cancelled, PeelError
+from peel.errors import Cancelled, PeelError, PhotoError
 from peel.files.photo import read_bytes, read_preview
 from peel.files.project_checks import photo_digest
 from peel.job.space import Space
 from peel.work import job_files
 from peel.work.assignment import Assignment
 from peel.work.leftovers import tidy_up
-from peel.work.photo_jobs import FoundJob, free_path_for, job_of
+from peel.work.photo_jobs import FoundJob, free_path_for, job_of, job_path_for
 from peel.work.recovery import Opened
 from peel.work.scheduler import Lane, Ticket
 from peel.work.session import Session
@@ -104,8 +105,8 @@ class Opener(QObject):
         def work(ticket: Ticket) -> Opened:
             job = session.project.path
             self._assignment.close_session(session)
-            job.rename(free_path_for(job))
-            return self._begin(photo, ticket, job)
+            with _put_aside(job):
+                return self._begin(photo, ticket, job)
 
         self._submit(work)
 
@@ -120,9 +121,13 @@ class Opener(QObject):
         def work(_ticket: Ticket) -> Opened:
             name, content = session.project.photo()
             photo, job = self._assignment.source_of(session), session.project.path
+            is_untouched = len(session.history.states) == 1
             self._assignment.close_session(session)
-            job.unlink(missing_ok=True)  # nothing was marked in it, and a photo has one job
-            return self._assignment.begin(content, photo or Path(name), exposure=exposure, job=job)
+            with _put_aside(job) as aside:
+                begun = self._assignment.begin(content, photo or Path(name), exposure=exposure, job=job)
+            if is_untouched:
+                aside.unlink(missing_ok=True)
+            return begun
 
         self._submit(work)
 
@@ -138,6 +143,22 @@ class Opener(QObject):
             return path
 
         self._keeping.submit(None, keep, lambda kept: self.kept.emit(session, kept), self._keep_failed)
+
+    def adopt(self, session: Session, photo: Path) -> None:
+        """Give a session's job its place beside its photo, if it was never kept and nothing lies there."""
+
+        def adopt(_ticket: Ticket) -> Path | None:
+            beside = job_path_for(photo, photo.parent)
+            if not job_files.is_unkept(session.project.path) or beside.exists():
+                return None
+            self._assignment.keep_as(session, beside)
+            return beside
+
+        def tell(kept: Path | None) -> None:
+            if kept is not None:
+                self.kept.emit(session, kept)
+
+        self._keeping.submit(None, adopt, tell, self._keep_failed)
 
     def _keep_failed(self, error: BaseException) -> None:
         self.failed_to_keep.emit(_trouble(error, "The job could not be kept"))
@@ -187,8 +208,15 @@ class Opener(QObject):
             return Opened(begun.session, f"{error.message} A new job was begun.")
 
     def _begin(self, path: Path, ticket: Ticket, job: Path | None = None) -> Opened:
-        content = read_bytes(path)
+        try:
+            content = read_bytes(path)
+        except PhotoError:
+            if job is None or not job.exists():
+                raise
+            return self._assignment.open_job(job, path)
         found = job_of(path, photo_digest(content))
+        if found is None and job is not None and job.exists():  # a damaged job, of which a copy is opened
+            return self._assignment.open_job(job, path)
         if found is None or not found.is_changed:
             self._show_look(content, path.name, ticket)
         ticket.check()
@@ -221,6 +249,19 @@ class Opener(QObject):
             where = f"beside it, {found.path.name}"
         notice = f"Going on with the job on this photo {where}."
         return Opened(opened.session, notice if begun else "", BEGIN_ANEW if begun else "")
+
+
+@contextlib.contextmanager
+def _put_aside(job: Path) -> Iterator[Path]:
+    """Give a job's file another name, so that a new job can have its own; if that fails it gets its name back."""
+    aside = free_path_for(job)
+    job.rename(aside)
+    try:
+        yield aside
+    except BaseException:
+        if not job.exists():
+            aside.rename(job)
+        raise
 
 
 def _trouble(error: BaseException, what: str) -> Trouble:

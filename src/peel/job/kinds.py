@@ -19,7 +19,7 @@ _SAID: Final = 2  # codes of the kinds that were brushed follow upon this
 HARD_CODES: Final = (1, _SAID + Kind.HARD)  # beside an exact stretch of a contour, and brushed
 _SURE: Final = 150  # confidence from which a suggestion counts
 _KIND_OF: Final = np.array([0, Kind.HARD, 0, *Kind], np.uint8)
-_OF_CODE: Final = np.resize(_KIND_OF, 256)
+_OF_CODE: Final = np.pad(_KIND_OF, (0, 256 - len(_KIND_OF)))  # codes that there are not say nothing
 
 
 def said(kind: Kind) -> int:

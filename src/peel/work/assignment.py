@@ -67,6 +67,7 @@ class Assignment:
         self._items: dict[Path, Item] = {}
         self._sessions: list[Session] = []  # the longest unused first
         self._in_use: Counter[Session] = Counter()
+        self._only_borrowed: set[Session] = set()
         self._on_desk: Session | None = None
 
     @property
@@ -95,7 +96,7 @@ class Assignment:
     def borrowed(self, job: Path) -> Iterator[Session]:
         """Work on a job for a while, in the session that is open on it or in one of its own; waits for it to open.
 
-        Nobody closes the session meanwhile; one that was opened for this is closed afterwards unless it is on the desk.
+        Nobody closes the session meanwhile; one that was opened for this alone is closed afterwards.
 
         Raises
         ------
@@ -103,23 +104,23 @@ class Assignment:
             If the job cannot be opened.
         """
         with self._opening:
-            session, was_open = self.session_on(job.absolute()), True
+            session = self.session_on(job.absolute())
             if session is None:
-                session, was_open = Session.resume(ProjectFile.open(job), self.resources), False
+                session = Session.resume(ProjectFile.open(job), self.resources)
                 with self._turn:
                     self._sessions.insert(0, session)
+                    self._only_borrowed.add(session)
             with self._turn:
                 self._in_use[session] += 1
         try:
             yield session
         finally:
-            with self._turn:
-                self._in_use[session] -= 1
-                idle = self._in_use[session] <= 0 and session is not self._on_desk
-                if self._in_use[session] <= 0:
-                    del self._in_use[session]
-            if idle and not was_open:
-                self.close_session(session)
+            with self._opening:  # else somebody could be about to put it on the desk
+                with self._turn:
+                    self._in_use -= Counter([session])  # which drops it at 0
+                    is_over = not self._in_use[session] and session in self._only_borrowed
+                if is_over:
+                    self.close_session(session)
 
     def add(self, photo: Path) -> Item:
         """Add a photo without beginning to work on it."""
@@ -168,6 +169,7 @@ class Assignment:
                     return
                 if session in self._sessions:
                     self._sessions.remove(session)
+                self._only_borrowed.discard(session)
                 if session is self._on_desk:
                     self._on_desk = None
                 for key, item in self._items.items():
@@ -193,6 +195,7 @@ class Assignment:
             if session in self._sessions:
                 self._sessions.remove(session)
             self._sessions.append(session)
+            self._only_borrowed.discard(session)
             spare = [own for own in self._sessions if own not in (session, self._on_desk) and not self._in_use[own]]
             spare = spare[: max(0, len(self._sessions) - self._most_open)]
         note_job(source, ProjectFile.photo_of(path).digest, path)

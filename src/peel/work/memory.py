@@ -1,8 +1,11 @@
 """What Peel keeps between two starts, and where. Needs nothing heavy, so that starting can read it."""
 
 import contextlib
+import fcntl
 import json
 import os
+import threading
+from collections.abc import Callable
 from pathlib import Path
 
 import platformdirs
@@ -16,10 +19,13 @@ __all__ = [
     "read_preference",
     "read_state",
     "state_folder",
+    "update_state",
     "write_open_job",
     "write_preference",
     "write_state",
 ]
+
+_turn = threading.Lock()
 
 
 def state_folder() -> Path:
@@ -63,8 +69,16 @@ def read_state(key: str) -> object:
 
 def write_state(key: str, value: object) -> None:
     """Keep a plain value."""
-    memory = _everything() | {key: value}
-    with contextlib.suppress(OSError, ProjectError):  # forgetting what was recent is no reason to bother anyone
+    update_state(key, lambda _old: value)
+
+
+def update_state(key: str, change: Callable[[object], object]) -> None:
+    """Change a plain value; other threads and processes that do the same wait."""
+    # forgetting what was recent is no reason to bother anyone
+    with contextlib.suppress(OSError, ProjectError), _turn, _path().with_suffix(".lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        memory = _everything()
+        memory[key] = change(memory.get(key))
         temporary = _path().with_suffix(f".{os.getpid()}.part")
         temporary.write_text(json.dumps(memory), "utf-8")
         temporary.replace(_path())

@@ -14,9 +14,9 @@ from peel.files.names import clean_name
 from peel.files.photo import SUFFIXES
 from peel.files.project import ProjectFile, StoredPhoto
 from peel.work.job_files import is_unkept, unkept
-from peel.work.memory import is_file, read_state, write_state
+from peel.work.memory import is_file, read_state, update_state
 
-__all__ = ["FoundJob", "free_path_for", "is_changed", "job_of", "job_path_for", "note_job", "noted_jobs"]
+__all__ = ["FoundJob", "free_path_for", "job_of", "job_path_for", "note_job", "noted_jobs"]
 
 _KEY: Final = "jobs of photos"
 _MOST: Final = 1000
@@ -70,12 +70,6 @@ def _stored(job: Path) -> StoredPhoto | None:
         return None
 
 
-def is_changed(photo: Path, digest: str, job: Path) -> bool:
-    """Return whether the photo in a job is another one than the file's, though it has its name."""
-    stored = _stored(job)
-    return stored is not None and stored.digest != digest and stored.name == clean_name(photo.name)
-
-
 def job_of(photo: Path, digest: str, folder: Path | None = None) -> FoundJob | None:
     """Find the job of a photo.
 
@@ -91,7 +85,7 @@ def job_of(photo: Path, digest: str, folder: Path | None = None) -> FoundJob | N
     -------
     FoundJob or None
         The one in the folder first, then those noted elsewhere, then those never kept; only jobs that are still there
-        and hold this very photo, or, in the folder, an earlier one of its name.
+        and hold this very photo, or, in the folder, another one.
     """
     photo = photo.absolute()
     beside = job_path_for(photo, folder or photo.parent)
@@ -102,9 +96,7 @@ def job_of(photo: Path, digest: str, folder: Path | None = None) -> FoundJob | N
         own = _stored(path)
         if own is not None and own.digest == digest:
             return FoundJob(path)
-    if stored is not None and stored.name == clean_name(photo.name):
-        return FoundJob(beside, is_changed=True)
-    return None
+    return FoundJob(beside, is_changed=True) if stored is not None else None
 
 
 def noted_jobs(folder: Path | None = None) -> dict[Path, Path]:
@@ -125,17 +117,22 @@ def noted_jobs(folder: Path | None = None) -> dict[Path, Path]:
 
 def note_job(photo: Path | None, digest: str, job: Path) -> None:
     """Note which job is worked on for a photo, and where the photo was if that is known."""
-    at = str(photo.absolute()) if photo is not None else ""
-    entry = [at, digest, str(job)]
-    others = [[*other] for other in _entries() if other[2] != str(job)]
-    if not at:
-        entry[0] = next((other[0] for other in _entries() if other[2] == str(job)), "")
-    write_state(_KEY, [entry, *others][:_MOST])
+
+    def noted(listed: object) -> object:
+        known = _entries_of(listed)
+        at = str(photo.absolute()) if photo is not None else ""
+        at = at or next((other[0] for other in known if other[2] == str(job)), "")
+        return [[at, digest, str(job)], *(list(other) for other in known if other[2] != str(job))][:_MOST]
+
+    update_state(_KEY, noted)
 
 
 def _entries() -> list[tuple[str, str, str]]:
     """List place, digest and job of the photos worked on lately, the latest first."""
-    listed = read_state(_KEY)
+    return _entries_of(read_state(_KEY))
+
+
+def _entries_of(listed: object) -> list[tuple[str, str, str]]:
     found = listed if isinstance(listed, list) else []
     return [
         (entry[0], entry[1], entry[2])

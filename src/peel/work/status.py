@@ -12,7 +12,7 @@ from peel.files.connection import looking_into
 from peel.job.job import Job
 from peel.work.inspecting import remembered
 
-__all__ = ["Progress", "Status", "read_status", "status_of"]
+__all__ = ["UNSEEN", "Progress", "Status", "read_status", "status_of"]
 
 _NOTE = "status"
 _MOST_BYTES = 4000
@@ -31,6 +31,10 @@ class Progress(Enum):
     CHANGED = "the photo was replaced"
     DELIVERED = "delivered"
     BROKEN = "cannot be read"
+
+
+UNSEEN = frozenset({Progress.GUESS, Progress.CARRIED})
+"""What nobody has looked at yet."""
 
 
 @dataclass(frozen=True)

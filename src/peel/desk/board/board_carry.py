@@ -14,6 +14,7 @@ from peel.work.batches import approve, carry_job, load_job
 from peel.work.board import Entry
 from peel.work.carrying import What, carried, preview
 from peel.work.scheduler import Lane, Ticket
+from peel.work.status import UNSEEN
 
 __all__ = ["BoardCarry"]
 
@@ -63,8 +64,10 @@ class BoardCarry(QObject):
         self.done.emit(entry)
 
     def approve(self, entries: Sequence[Entry]) -> None:
-        """Take note that the results on these photos were looked at."""
+        """Take note that the results on these photos were looked at; on those that need it."""
         for entry in entries:
+            if entry.status.progress not in UNSEEN:
+                continue
             self._lane.submit(None, partial(self._approve, entry), None, partial(self._failed, entry))
 
     def _approve(self, entry: Entry, _ticket: Ticket) -> None:

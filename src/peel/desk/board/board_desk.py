@@ -82,7 +82,7 @@ class BoardDesk(QObject):
         page.carry_shown.connect(self._show_carry)
         page.carry_asked.connect(self._carry)
         page.deliver_asked.connect(self._deliver)
-        page.seen_asked.connect(self._carrying_approved)
+        page.seen_asked.connect(self._carrying.approve)
         page.stop_asked.connect(self._run.stop)
         page.pause_asked.connect(self._pause)
         page.model.picture_wanted.connect(self._draw)
@@ -311,9 +311,6 @@ class BoardDesk(QObject):
     def _carry(self, entries: list[Entry], what: What) -> None:
         if self._from is not None:
             self._carrying.carry(self._from, self._targets(entries), what)
-
-    def _carrying_approved(self, entries: list[Entry]) -> None:
-        self._carrying.approve([entry for entry in entries if entry.job.exists()])
 
     def _targets(self, entries: list[Entry]) -> list[Entry]:
         """Return the photos that are carried to: all but the one that is carried from."""

@@ -20,7 +20,7 @@ from peel.desk.controls.buttons import button
 from peel.desk.controls.labels import words
 from peel.work import memory
 from peel.work.board import Entry
-from peel.work.status import Progress
+from peel.work.status import UNSEEN, Progress
 
 __all__ = ["BoardPage"]
 
@@ -193,8 +193,7 @@ class BoardPage(QWidget):
         self.deliver.setText(f"Deliver {count} chosen" if count else "Deliver all")
         ready = bool(self._source) and count > 0
         self.carry.setEnabled(ready)
-        unseen = (Progress.GUESS, Progress.CARRIED)
-        self.seen.setEnabled(any(entry.status.progress in unseen for entry in self.chosen))
+        self.seen.setEnabled(any(entry.status.progress in UNSEEN for entry in self.chosen))
         self.show_carry.setEnabled(ready)
 
     def show_source(self, name: str) -> None:
