@@ -86,10 +86,16 @@ def with_ends(separation: Separation, job: Job) -> Separation:
 
 
 def tone_thumb(job: Job, separation: Separation, height: int, width: int) -> ByteArray:
-    """Return the whole photo's tone between its ends, (height, width) uint8."""
+    """Return the whole photo's tone between its ends, (height, width) uint8, black beside a photo of another shape."""
     small, scale = _small(job)
     alpha = curve_of(separation).alpha(_tone(job, separation, small, scale))
-    return np.asarray(cv2.resize(alpha, (width, height), interpolation=cv2.INTER_AREA) * 255 + 0.5, np.uint8)
+    fit = min(height / alpha.shape[0], width / alpha.shape[1])
+    rows, columns = (max(1, round(side * fit)) for side in alpha.shape)
+    top, left = (height - rows) // 2, (width - columns) // 2
+    thumb = np.zeros((height, width), np.uint8)
+    shown = cv2.resize(alpha, (columns, rows), interpolation=cv2.INTER_AREA)
+    thumb[top : top + rows, left : left + columns] = (shown * 255 + 0.5).astype(np.uint8)
+    return thumb
 
 
 def mark_by_tone(job: Job, number: int, separation: Separation) -> Job:
