@@ -4,14 +4,12 @@ The format is described in `docs/project-file.md`. Each edit is one transaction,
 """
 
 import contextlib
-import hashlib
 import json
 import os
 import sqlite3
 import threading
 import time
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Final, TypeVar
 
@@ -32,6 +30,7 @@ from peel.files.migrations import APPLICATION_ID, SCHEMA, VERSION, migrate
 from peel.files.names import clean_name
 from peel.files.photo import decode_photo
 from peel.files.project_checks import LostProjectError, explain, photo_digest
+from peel.files.project_facts import Fingerprint, StoredPhoto, fingerprint_in, photo_in
 from peel.files.tile_store import TileStore
 from peel.job.history import History, State
 from peel.job.job import Job, Photo
@@ -39,7 +38,7 @@ from peel.job.plane import Plane
 from peel.job.planes import PLANES
 from peel.job.settings import JobSettings, pictures_of
 
-__all__ = ["Fingerprint", "ProjectFile", "StoredPhoto"]
+__all__ = ["ProjectFile"]
 
 _MAX_STATES: Final = 20_000  # the latest ones are offered for undo
 _MAX_LABEL: Final = 200
@@ -47,23 +46,6 @@ _MAX_SETTINGS_BYTES: Final = 50_000_000
 _MAX_NOTE_BYTES: Final = 100_000
 _EXPOSURE: Final = "exposure"  # a note: it is part of how the photo is decoded, not of the work on it
 _T = TypeVar("_T")
-
-
-@dataclass(frozen=True)
-class StoredPhoto:
-    """Which photo a job file is about: its name, the digest of its file, and that file's size in bytes."""
-
-    name: str
-    digest: str
-    size_bytes: int
-
-
-@dataclass(frozen=True)
-class Fingerprint:
-    """What tells one state of a job from every other, and its settings as JSON."""
-
-    digest: str
-    settings: str
 
 
 class ProjectFile:
@@ -107,7 +89,7 @@ class ProjectFile:
                 path.with_name(path.name + "-journal").unlink(missing_ok=True)
                 raise
         project = cls(path, sql, is_sound=True)
-        project._held = hold(path, _photo_row(sql))
+        project._held = hold(path, photo_in(sql))
         if exposure:
             project.write_note(_EXPOSURE, f"{exposure:g}")
         return project
@@ -125,7 +107,7 @@ class ProjectFile:
         try:
             with explain(path):
                 migrate(sql)
-                held = hold(path, _photo_row(sql))
+                held = hold(path, photo_in(sql))
         except BaseException:
             sql.close()
             raise
@@ -195,14 +177,14 @@ class ProjectFile:
         ProjectError
         """
         with looking_into(path) as sql:
-            return _fingerprint(sql)
+            return fingerprint_in(sql)
 
     def own_fingerprint(self) -> Fingerprint:
         """Return the same of this open file."""
-        return self._read(_fingerprint)
+        return self._read(fingerprint_in)
 
     @staticmethod
-    def photo_of(path: Path) -> "StoredPhoto":
+    def photo_of(path: Path) -> StoredPhoto:
         """Return which photo a job file is about, without opening it for work.
 
         Raises
@@ -213,7 +195,7 @@ class ProjectFile:
         if held is not None:
             return StoredPhoto(*held)
         with looking_into(path) as sql:
-            return StoredPhoto(*_photo_row(sql))
+            return StoredPhoto(*photo_in(sql))
 
     def read_photo(self) -> Photo:
         """Decode the photo, developed as it was when the work began.
@@ -389,22 +371,6 @@ class ProjectFile:
 
     def _put(self, key: str, value: str) -> None:
         self._sql.execute("INSERT OR REPLACE INTO note (key, value) VALUES (?, ?)", (key, value))
-
-
-def _fingerprint(sql: sqlite3.Connection) -> Fingerprint:
-    query = (
-        "SELECT settings, planes FROM state WHERE number = coalesce((SELECT CAST(value AS INTEGER) FROM note "
-        "WHERE key = 'cursor'), (SELECT max(number) FROM state))"
-    )
-    row = sql.execute(query).fetchone() or ("", "")
-    photo = sql.execute("SELECT digest FROM photo").fetchone() or ("",)
-    digest = hashlib.blake2b(f"{row[0]} {row[1]} {photo[0]}".encode(), digest_size=16).hexdigest()
-    return Fingerprint(digest, str(row[0])[:_MAX_SETTINGS_BYTES])
-
-
-def _photo_row(sql: sqlite3.Connection) -> tuple[str, str, int]:
-    row = sql.execute("SELECT substr(name, 1, 300), digest, length(content) FROM photo WHERE id = 1").fetchone()
-    return (clean_name(str(row[0])), str(row[1]), int(row[2])) if row else ("", "", 0)
 
 
 def _begun(path: Path, photo_bytes: bytes, photo_name: str) -> sqlite3.Connection:

@@ -12,7 +12,8 @@ from typing import Final
 from peel.errors import PeelError
 from peel.files.names import clean_name
 from peel.files.photo import SUFFIXES
-from peel.files.project import ProjectFile, StoredPhoto
+from peel.files.project import ProjectFile
+from peel.files.project_facts import StoredPhoto
 from peel.work.job_files import is_unkept, unkept
 from peel.work.memory import is_file, read_state, update_state
 

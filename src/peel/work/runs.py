@@ -20,7 +20,8 @@ from peel.errors import Cancelled, DeliveryError, PeelError, SolveError, exit_co
 from peel.files.atomic import temporary_folder, write_whole
 from peel.files.connection import is_open_here
 from peel.files.presets import presets
-from peel.files.project import Fingerprint, ProjectFile
+from peel.files.project import ProjectFile
+from peel.files.project_facts import Fingerprint
 from peel.files.upload import address_of, is_address, upload
 from peel.job.job import Job
 from peel.job.preset import Preset
