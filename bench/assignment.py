@@ -18,10 +18,10 @@ from peel.demo.arriving import write_variants
 from peel.desk.app import make_app
 from peel.desk.window import Window
 from peel.files.presets import find_preset
-from peel.work.batches import jobs_in, propose_job
-from peel.work.many import carry_row, in_turn
-from peel.work.photo_jobs import job_path_for
-from peel.work.runs import RunOrder, run
+from peel.work.many.batches import jobs_in, propose_job
+from peel.work.many.each import carry_row, in_turn
+from peel.work.many.photo_jobs import job_path_for
+from peel.work.many.runs import RunOrder, run
 
 __all__ = ["table"]
 

@@ -9,14 +9,14 @@ import numpy as np
 from bench.cases import Case, demo_case
 from bench.edge import marked_ways
 from peel.demo.photos import NAMES
-from peel.job.edits import use_zones, with_matte
+from peel.job.edits.values import use_zones, with_matte
 from peel.job.job import Job, Photo, new_job
 from peel.job.settings import Colour
-from peel.job.spilling import with_spill
 from peel.matte.composite.over import composite_over
 from peel.matte.inspect.measures import ciede2000
 from peel.matte.srgb import to_lab
-from peel.work.solving import solve_job
+from peel.work.solving.solve import solve_job
+from peel.work.solving.spilling import with_spill
 from peel.work.stages import Cache, Stages
 
 __all__ = ["difference", "table"]

@@ -12,7 +12,7 @@ import numpy as np
 from bench.sheet import job_at_24
 from peel.files.presets import find_preset
 from peel.job.preset import Preset
-from peel.work.delivery import Order, cutout_pixels, deliver
+from peel.work.delivering.delivery import Order, cutout_pixels, deliver
 from peel.work.stages import Cache, Stages
 
 __all__ = ["table"]

@@ -11,15 +11,15 @@ from bench.cases import Case, demo_case
 from bench.drawn import CAMERA, KINDS, drawn_case
 from peel.demo.camera import cloud
 from peel.demo.photos import NAMES
-from peel.job.edits import set_value
+from peel.job.edits.marking import Zone, mark_region
+from peel.job.edits.values import set_value
 from peel.job.job import Job, Photo, new_job
 from peel.job.marked import marked_subject
-from peel.job.marking import Zone, mark_region
-from peel.matte.edge.kinds import Kind
-from peel.matte.edge.trimap import UNKNOWN
+from peel.matte.edge.kind import Kind
+from peel.matte.edge.zones import UNKNOWN
 from peel.matte.inspect.measures import sad
-from peel.work.finding import Finder
-from peel.work.solving import solve_job
+from peel.work.marking.finding import Finder
+from peel.work.solving.solve import solve_job
 from peel.work.stages import Pyramid
 
 __all__ = ["marked_ways", "table"]

@@ -9,13 +9,14 @@ import numpy as np
 from bench.baseline import closed_form
 from bench.cases import Case
 from bench.drawn import Drawing, drawn_case
-from peel.matte.edge.kinds import Kind
+from peel.matte.edge.kind import Kind
 from peel.matte.inspect.measures import gradient_error, sad
 from peel.matte.solve.closed_form import solve_matte
 from peel.matte.solve.evidence import gather_evidence
 from peel.matte.solve.kind_terms import term_maps
 from peel.matte.solve.mixing import mixes_linearly
-from peel.matte.solve.settings import EdgeTerms, SolveSettings, TermMaps
+from peel.matte.solve.settings import EdgeTerms, SolveSettings
+from peel.matte.solve.term_maps import TermMaps
 from peel.matte.srgb import to_encoded, to_linear
 
 __all__ = ["CASES", "UNSEEN", "WATCHED", "KindCase", "kind_case", "kind_cases", "table"]

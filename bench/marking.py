@@ -12,14 +12,14 @@ from PySide6.QtGui import QColor
 from bench.drawn import KINDS, drawn_case
 from peel.demo.photos import NAMES, demo_photo
 from peel.desk.display.overlay import overlay_image
-from peel.job import contours
+from peel.job.edits import contours
+from peel.job.edits.marking import Stroke, Zone, paint_mark
 from peel.job.job import Job, Photo, new_job
-from peel.job.marking import Stroke, Zone, paint_mark
 from peel.job.settings import Node
-from peel.matte.edge.trimap import BACKGROUND, FOREGROUND
-from peel.work.finding import AlikePick, Finder
+from peel.matte.edge.zones import BACKGROUND, FOREGROUND
+from peel.work.marking.finding import AlikePick, Finder
+from peel.work.marking.tracing import Tracer
 from peel.work.stages import Pyramid
-from peel.work.tracing import Tracer
 
 __all__ = ["interactions", "latencies", "proposals"]
 

@@ -20,12 +20,12 @@ import numpy as np
 from PIL import Image
 
 from peel.errors import SolveError
-from peel.job.edits import set_value
+from peel.job.edits.marking import Zone, mark_region
+from peel.job.edits.values import set_value
 from peel.job.job import Job, Photo, new_job
-from peel.job.marking import Zone, mark_region
-from peel.matte.edge.trimap import FOREGROUND, UNKNOWN
-from peel.work.finding import Finder, proposal_words
-from peel.work.solving import solve_job
+from peel.matte.edge.zones import FOREGROUND, UNKNOWN
+from peel.work.marking.finding import Finder, proposal_words
+from peel.work.solving.solve import solve_job
 from peel.work.stages import Pyramid
 
 __all__ = ["folder_of_cases", "table"]

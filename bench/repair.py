@@ -10,12 +10,12 @@ import numpy as np
 from bench.cases import demo_case
 from peel.demo.photos import NAMES
 from peel.job.edge_targets import EdgeTarget
-from peel.job.edits import use_zones, with_matte
-from peel.job.finishing import with_finish
+from peel.job.edits.finishing import with_finish
+from peel.job.edits.touching import SoftStroke, Touch, touch, touch_area
+from peel.job.edits.values import use_zones, with_matte
 from peel.job.job import Job, Photo, new_job
 from peel.job.settings import Finish
-from peel.job.touching import SoftStroke, Touch, touch, touch_area
-from peel.work.repairing import Repair, repair
+from peel.work.solving.repairing import Repair, repair
 from peel.work.stages import Cache, Stages
 
 __all__ = ["table"]

@@ -13,17 +13,17 @@ from bench.cases import Case, demo_case
 from bench.drawn import CAMERA, LARGE, drawn_case
 from bench.kinds import UNSEEN, WATCHED, kind_case, kind_cases
 from peel.demo.photos import NAMES
-from peel.job.edits import use_zones
+from peel.job.edits.values import use_zones
 from peel.job.job import Job, Photo, new_job
-from peel.job.mixing import with_mixing
 from peel.job.rect import Rect
-from peel.job.separations import put_separation
 from peel.job.settings import Separation
 from peel.matte.inspect.measures import sad
-from peel.work.keying import key_photo
-from peel.work.separating import tone_alpha
-from peel.work.separation_sheet import read_sheet
-from peel.work.solving import solve_job
+from peel.work.separating.choosing import put_separation
+from peel.work.separating.keying import key_photo
+from peel.work.separating.pulls import tone_alpha
+from peel.work.separating.separation_sheet import read_sheet
+from peel.work.solving.mixing import with_mixing
+from peel.work.solving.solve import solve_job
 from peel.work.stages import Stages
 from peel.work.views import Look, View, render
 

@@ -12,13 +12,13 @@ from peel.demo.lamplighter import lamplighter_shadow
 from peel.demo.photos import demo_photo
 from peel.files.assets import read_asset
 from peel.files.photo import read_photo
-from peel.job.edits import set_value, use_zones, with_matte
+from peel.job.edits.values import set_value, use_zones, with_matte
 from peel.job.job import Job, Photo, new_job
-from peel.job.placing import copy_cutouts, map_cutouts, moving, turning
-from peel.job.sheet import sheet_of
+from peel.job.placing.cutouts import copy_cutouts, map_cutouts, moving, turning
+from peel.job.placing.sheet import sheet_of
 from peel.matte.arrays import unit_floats
 from peel.matte.composite.shadow import kept_shadow
-from peel.work.delivery import flat_pixels
+from peel.work.delivering.delivery import flat_pixels
 from peel.work.stages import Cache, Stages
 from peel.work.stages.chain import cells_of
 from peel.work.views import View, render

@@ -10,17 +10,17 @@ import numpy as np
 from bench.cases import Case, demo_case
 from bench.edge import marked_ways
 from peel.demo.photos import NAMES
+from peel.job.edits.snags import least_sizes, mend
 from peel.job.rect import Rect
 from peel.job.settings import Inspection
-from peel.job.snags import least_sizes, mend
 from peel.matte.colour.foreground import estimate_foreground
-from peel.matte.edge.kinds import Kind
+from peel.matte.edge.kind import Kind
 from peel.matte.inspect.faults import SnagSort
 from peel.matte.inspect.finds import find_in
 from peel.matte.inspect.reading import Reading
 from peel.matte.inspect.snags import Snag, framed, gathered
-from peel.work.inspecting import Inspector
-from peel.work.solving import solve_job
+from peel.work.inspecting.inspector import Inspector
+from peel.work.solving.solve import solve_job
 from peel.work.stages import Cache, Stages
 
 __all__ = ["DEFECTS", "UNSEEN", "WATCHED", "inspected", "own", "table"]

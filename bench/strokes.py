@@ -7,13 +7,13 @@ import numpy as np
 
 from bench.cases import Case
 from bench.drawn import LARGE, drawn_case
-from peel.job import marking
-from peel.job.edits import use_zones
+from peel.job.edits import marking
+from peel.job.edits.marking import Stroke, Zone
+from peel.job.edits.values import use_zones
 from peel.job.job import Job, Photo, new_job
-from peel.job.marking import Stroke, Zone
 from peel.job.rect import Rect
-from peel.matte.edge.trimap import UNKNOWN
-from peel.work.solving import solve_job
+from peel.matte.edge.zones import UNKNOWN
+from peel.work.solving.solve import solve_job
 
 __all__ = ["measure"]
 

@@ -16,9 +16,10 @@ from peel.desk.app import make_app
 from peel.desk.bench import Bench
 from peel.desk.steps import Step
 from peel.desk.window import Window
-from peel.job import edits, marking
-from peel.job.marking import Stroke, Zone
-from peel.work.session_events import Changed
+from peel.job.edits import marking
+from peel.job.edits import values as edits
+from peel.job.edits.marking import Stroke, Zone
+from peel.work.session.session_events import Changed
 from peel.work.views import View
 
 __all__ = ["measure"]

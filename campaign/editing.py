@@ -6,12 +6,12 @@ from pathlib import Path
 
 from peel.errors import PeelError
 from peel.files.project import ProjectFile
-from peel.job import marking
-from peel.job.edits import set_value
+from peel.job.edits import marking
+from peel.job.edits.marking import Stroke, Zone
+from peel.job.edits.values import set_value
 from peel.job.job import Job
-from peel.job.marking import Stroke, Zone
-from peel.work.session import Session
-from peel.work.session_events import SessionEvent, Stored
+from peel.work.session.session import Session
+from peel.work.session.session_events import SessionEvent, Stored
 
 
 def _edit(rng: random.Random, job: Job) -> Job:

@@ -14,13 +14,13 @@ from PIL import Image
 from campaign.made import picture
 from peel.errors import PeelError
 from peel.files.project import ProjectFile
-from peel.work.assignment import Assignment
-from peel.work.batches import propose_job
-from peel.work.board import Board
-from peel.work.runs import RunOrder, run_one
+from peel.work.many.assignment import Assignment
+from peel.work.many.batches import propose_job
+from peel.work.many.board import Board
+from peel.work.many.runs import RunOrder, run_one
 from peel.work.scheduler import Lane
-from peel.work.session import Session
-from peel.work.session_events import Trouble
+from peel.work.session.session import Session
+from peel.work.session.session_events import Trouble
 
 __all__ = ["run"]
 
@@ -95,7 +95,7 @@ def _in_an_edit(folder: Path, rng: random.Random) -> str:
 
 def _in_a_delivery(folder: Path, rng: random.Random) -> str:
     propose_job(folder / "disc.png", folder / "disc.peel")
-    import peel.work.runs as runs
+    import peel.work.many.runs as runs
 
     with _failing(runs, "deliver", _error(rng)):
         row = run_one(folder / "disc.peel", RunOrder(str(folder / "out"), unseen=True))

@@ -13,7 +13,7 @@ from pathlib import Path
 from campaign.made import job_file
 from campaign.photos import mutated
 from peel.errors import PeelError
-from peel.work.recovery import open_job
+from peel.work.session.recovery import open_job
 
 __all__ = ["HOSTILE", "run"]
 

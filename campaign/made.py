@@ -7,8 +7,8 @@ import numpy as np
 import tifffile
 from PIL import Image
 
-from peel.job.marking import Stroke, Zone, paint_mark, paint_zone
-from peel.work.session import Session
+from peel.job.edits.marking import Stroke, Zone, paint_mark, paint_zone
+from peel.work.session.session import Session
 
 __all__ = ["job_file", "photo_files", "picture"]
 

@@ -11,7 +11,7 @@ import pytest
 from hypothesis import HealthCheck, settings
 from PIL import Image
 
-from peel.job import contours
+from peel.job.edits import contours
 from peel.job.job import Job, Photo, new_job
 from peel.job.settings import Node
 

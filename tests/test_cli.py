@@ -15,13 +15,13 @@ from peel import start
 from peel.cli import app, main
 from peel.files.photo import decode_photo
 from peel.files.project import ProjectFile
-from peel.job import contours, marking
-from peel.job.marking import Stroke
-from peel.job.snags import accept
-from peel.job.touching import SoftStroke, Touch, touch
-from peel.work import memory
-from peel.work.inspecting import Inspector
-from peel.work.session import Session
+from peel.job.edits import contours, marking
+from peel.job.edits.marking import Stroke
+from peel.job.edits.snags import accept
+from peel.job.edits.touching import SoftStroke, Touch, touch
+from peel.work.inspecting.inspector import Inspector
+from peel.work.session import memory
+from peel.work.session.session import Session
 
 
 @pytest.fixture

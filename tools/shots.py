@@ -23,14 +23,14 @@ from peel.demo.arriving import write_variants
 from peel.demo.backings import backing_file
 from peel.demo.photos import demo_photo
 from peel.desk.app import make_app
+from peel.desk.backing.place_tool import PlaceTool
 from peel.desk.bench import Bench
 from peel.desk.controls.number_field import NumberField
 from peel.desk.desk_state import DeskState
 from peel.desk.steps import Step
-from peel.desk.tools.place_tool import PlaceTool
 from peel.desk.window import Window
-from peel.job.marking import Zone, mark_region
-from peel.matte.edge.trimap import FOREGROUND
+from peel.job.edits.marking import Zone, mark_region
+from peel.matte.edge.zones import FOREGROUND
 from peel.work.views import View
 
 SHOTS = Path(__file__).parent.parent / "docs" / "screenshots"

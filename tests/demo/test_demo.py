@@ -10,7 +10,7 @@ from peel.demo.photos import NAMES, demo_photo
 from peel.demo.solid_kernels import BALL
 from peel.demo.solids import Material, Scene, surface_samples
 from peel.matte.composite.over import composite_over
-from peel.matte.edge.kinds import Kind
+from peel.matte.edge.kind import Kind
 
 
 def _pixels(path: Path) -> np.ndarray:

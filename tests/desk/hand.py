@@ -15,7 +15,7 @@ from peel.desk.desk_state import DeskState
 from peel.desk.steps import Step
 from peel.desk.window import Window
 from peel.job.job import Job
-from peel.work.session import Session
+from peel.work.session.session import Session
 
 LEFT, RIGHT = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton
 

@@ -15,10 +15,10 @@ from peel.demo.backings import BACKING_TITLES, backing_file
 from peel.desk.controls.swatches import Swatches
 from peel.desk.steps import Step
 from peel.files.assets import read_asset
-from peel.job.placing import corners_of, numbers_of
-from peel.job.sheet import sheet_of
-from peel.matte.composite.warping import homography, mapped
-from peel.work.delivery import flat_pixels
+from peel.job.placing.cutouts import corners_of, numbers_of
+from peel.job.placing.sheet import sheet_of
+from peel.matte.composite.homography import homography, mapped
+from peel.work.delivering.delivery import flat_pixels
 from peel.work.stages import Cache, Stages
 from peel.work.views import View
 

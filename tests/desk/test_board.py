@@ -19,13 +19,13 @@ from desk.hand import Hand
 from peel.desk.one_window import OneWindow, hand_over
 from peel.desk.steps import Step
 from peel.files.project import ProjectFile
-from peel.job.edits import set_value
-from peel.job.marking import looked_at
+from peel.job.edits.marking import looked_at
+from peel.job.edits.values import set_value
 from peel.job.settings import Backing
-from peel.work.batches import propose_job
-from peel.work.board import Board, recent_boards
-from peel.work.session import Session
-from peel.work.status import Progress, read_status
+from peel.work.many.batches import propose_job
+from peel.work.many.board import Board, recent_boards
+from peel.work.many.status import Progress, read_status
+from peel.work.session.session import Session
 
 
 def _write(folder: Path, name: str, right: int = 0) -> Path:

@@ -18,10 +18,10 @@ from peel.desk.controls.number_field import NumberField
 from peel.desk.register import STEPS, all_commands, make_tools
 from peel.desk.steps import Step
 from peel.files.project import ProjectFile
-from peel.job.edits import set_value
+from peel.job.edits.values import set_value
 from peel.job.marked import marked_subject
-from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
-from peel.work import job_files
+from peel.matte.edge.zones import BACKGROUND, FOREGROUND, UNKNOWN
+from peel.work.session import job_files
 from peel.work.views import View
 
 RIGHT, NONE = Qt.MouseButton.RightButton, Qt.KeyboardModifier.NoModifier

@@ -8,16 +8,18 @@ from PySide6.QtCore import Qt
 from desk.hand import Hand
 from peel.desk.register import key_sections
 from peel.desk.steps import Step
-from peel.job.edits import with_matte
-from peel.matte.edge.kinds import Kind
-from peel.work import edge_places
+from peel.job.edits.values import with_matte
+from peel.matte.edge.kind import Kind
+from peel.work.marking import edge_places
 
 
 def test_a_matte_that_changes_does_not_make_it_read_the_edge_again(
     marked: Hand, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     read = []
-    monkeypatch.setattr("peel.desk.edge_desk.read_news", lambda job: read.append(job) or edge_places.read_news(job))
+    monkeypatch.setattr(
+        "peel.desk.edge.edge_desk.read_news", lambda job: read.append(job) or edge_places.read_news(job)
+    )
     marked.step("Edge")
     marked.wait(lambda: bool(read) and marked.bench.edge_desk.is_idle)
 

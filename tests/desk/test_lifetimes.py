@@ -10,11 +10,11 @@ from PySide6.QtCore import Qt
 
 from desk.hand import Hand
 from peel.job.job import Job, Photo
-from peel.job.sheet import sheet_of
-from peel.work.assignment import Assignment
-from peel.work.batches import propose_job
-from peel.work.runs import RunOrder, run_one
-from peel.work.session import Session
+from peel.job.placing.sheet import sheet_of
+from peel.work.many.assignment import Assignment
+from peel.work.many.batches import propose_job
+from peel.work.many.runs import RunOrder, run_one
+from peel.work.session.session import Session
 
 
 def _photo(folder: Path, number: int) -> Path:

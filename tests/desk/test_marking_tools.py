@@ -7,12 +7,12 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton
 
 from desk.hand import Hand
+from peel.desk.mark.alike import AlikeTool
+from peel.desk.mark.contour import ContourTool
 from peel.desk.steps import Step
-from peel.desk.tools.alike import AlikeTool
-from peel.desk.tools.contour import ContourTool
+from peel.job.edits.marking import Change
 from peel.job.marked import marked_subject
-from peel.job.marking import Change
-from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
+from peel.matte.edge.zones import BACKGROUND, FOREGROUND, UNKNOWN
 from peel.work.views import View
 
 ALT, SHIFT, CTRL = (

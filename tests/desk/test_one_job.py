@@ -7,9 +7,9 @@ from PIL import Image
 from PySide6.QtCore import Qt
 
 from desk.hand import Hand
-from peel.work import job_files
-from peel.work.batches import propose_job
-from peel.work.status import Progress
+from peel.work.many.batches import propose_job
+from peel.work.many.status import Progress
+from peel.work.session import job_files
 
 
 def _open(hand: Hand, path: Path) -> None:

@@ -13,10 +13,10 @@ from PySide6.QtWidgets import QComboBox, QFileDialog, QPushButton
 from pytestqt.qtbot import QtBot
 
 from desk.hand import Hand
-from peel.desk.panels.preset_form import PresetForm
+from peel.desk.deliver.preset_form import PresetForm
 from peel.desk.steps import Step
 from peel.files.presets import SHIPPED, own_folder, read_preset
-from peel.job.edits import set_value
+from peel.job.edits.values import set_value
 from peel.job.preset import FORMATS, Preset, SizeRule
 from peel.job.settings import Backing, Delivery, SheetFrame
 

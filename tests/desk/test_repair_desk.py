@@ -7,7 +7,7 @@ from PySide6.QtTest import QTest
 
 from desk.hand import Hand
 from peel.desk.steps import Step
-from peel.job.touching import has_touches
+from peel.job.edits.touching import has_touches
 
 
 def _alpha(hand: Hand) -> np.ndarray:

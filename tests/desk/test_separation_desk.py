@@ -11,10 +11,10 @@ from PySide6.QtWidgets import QToolButton
 
 from conftest import soft_disc
 from desk.hand import Hand
-from peel.desk.separation_desk import SeparationDesk
+from peel.desk.edge.separation_desk import SeparationDesk
 from peel.desk.steps import Step
 from peel.job.settings import Separation
-from peel.work.separating import tone_alpha
+from peel.work.separating.pulls import tone_alpha
 from peel.work.views import View
 
 

@@ -9,7 +9,7 @@ from PySide6.QtCore import Qt
 
 from desk.hand import Hand
 from peel.desk.steps import Step
-from peel.job.edits import set_value
+from peel.job.edits.values import set_value
 from peel.job.rect import Rect
 from peel.matte.inspect.faults import SnagSort
 from peel.work.views import View

@@ -13,8 +13,8 @@ from conftest import soft_disc
 from desk.hand import Hand
 from peel.desk.steps import Step
 from peel.job.marked import marked_subject
-from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
-from peel.work.batches import propose_job
+from peel.matte.edge.zones import BACKGROUND, FOREGROUND, UNKNOWN
+from peel.work.many.batches import propose_job
 
 _ROWS, _COLUMNS = np.mgrid[:300, :420]
 _DISC = np.hypot(_ROWS - 150, _COLUMNS - 210) < 90

@@ -14,8 +14,8 @@ from desk.hand import Hand
 from peel.demo.photos import NAMES, demo_photo
 from peel.desk.steps import Step
 from peel.job.job import MATTE_ONE
-from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
-from peel.work import job_files
+from peel.matte.edge.zones import BACKGROUND, FOREGROUND, UNKNOWN
+from peel.work.session import job_files
 from peel.work.views import View
 
 ALT, SHIFT = Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.ShiftModifier

@@ -9,10 +9,10 @@ import pytest
 from peel.errors import ProjectError
 from peel.files.connection import looking_into
 from peel.files.project import ProjectFile
-from peel.work.batches import propose_job
-from peel.work.board import Board
-from peel.work.status import Progress, Status, read_status
-from peel.work.thumbs import noted_thumb
+from peel.work.many.batches import propose_job
+from peel.work.many.board import Board
+from peel.work.many.status import Progress, Status, read_status
+from peel.work.many.thumbs import noted_thumb
 
 _DIE_IN_MID_CHANGE = """
 import os, signal, sys

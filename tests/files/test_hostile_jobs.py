@@ -16,7 +16,7 @@ from peel.files.names import clean_name
 from peel.files.photo import decode_photo
 from peel.files.project import ProjectFile
 from peel.job.job import new_job
-from peel.work.recovery import open_job
+from peel.work.session.recovery import open_job
 
 
 @pytest.fixture

@@ -9,13 +9,13 @@ import numpy as np
 from peel.files.migrations import VERSION
 from peel.files.project import ProjectFile
 from peel.files.salvage import salvage
-from peel.job.kinds import kinds_in
-from peel.job.lay_band import lay_zones
+from peel.job.edits.kinds import kinds_in
+from peel.job.edits.lay_band import lay_zones
+from peel.job.placing.sheet import sheet_of
 from peel.job.settings import PlacedCutout
-from peel.job.sheet import sheet_of
-from peel.matte.edge.kinds import Kind
-from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
-from peel.work.session import Session
+from peel.matte.edge.kind import Kind
+from peel.matte.edge.zones import BACKGROUND, FOREGROUND, UNKNOWN
+from peel.work.session.session import Session
 
 DATA = Path(__file__).parent / "data"
 

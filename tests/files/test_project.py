@@ -13,9 +13,9 @@ from peel.files.project import ProjectFile
 from peel.files.project_checks import DamagedProjectError
 from peel.files.salvage import salvage
 from peel.files.tile_store import TileStore
-from peel.job import contours, marking
+from peel.job.edits import contours, marking
+from peel.job.edits.marking import Stroke, Zone
 from peel.job.job import Job, new_job
-from peel.job.marking import Stroke, Zone
 from peel.job.planes import PLANES
 from peel.job.rect import Rect
 

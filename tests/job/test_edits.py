@@ -2,11 +2,12 @@ import numpy as np
 import pytest
 
 from conftest import outlined
-from peel.job import contours, edits, marking
+from peel.job.edits import contours, marking
+from peel.job.edits import values as edits
+from peel.job.edits.marking import Stroke, Zone
 from peel.job.job import MATTE_ONE, Job
-from peel.job.marking import Stroke, Zone
 from peel.job.settings import Band
-from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
+from peel.matte.edge.zones import BACKGROUND, FOREGROUND, UNKNOWN
 
 SQUARE = ((100.0, 60.0), (300.0, 60.0), (300.0, 240.0), (100.0, 240.0))
 

@@ -6,14 +6,14 @@ import pytest
 from conftest import soft_disc
 from peel.errors import MarkError
 from peel.job.edge_targets import EdgeTarget, edge_targets
-from peel.job.edits import use_zones, with_matte
-from peel.job.finishing import add_area, drop_area, finish_of, with_finish
+from peel.job.edits.finishing import add_area, drop_area, finish_of, with_finish
+from peel.job.edits.marking import Stroke, paint_kind
+from peel.job.edits.touching import SoftStroke, Touch, touch
+from peel.job.edits.values import use_zones, with_matte
 from peel.job.job import Job, Photo, new_job
-from peel.job.marking import Stroke, paint_kind
 from peel.job.settings import MOST_FINISH_AREAS, Finish
-from peel.job.touching import SoftStroke, Touch, touch
-from peel.matte.edge.kinds import Kind
-from peel.work.measuring import VALUES, measure
+from peel.matte.edge.kind import Kind
+from peel.work.inspecting.measuring import VALUES, measure
 from peel.work.stages import Cache, Stages
 
 LEFT = ((0, 0), (200, 0), (200, 300), (0, 300))

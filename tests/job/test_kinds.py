@@ -3,17 +3,17 @@
 import numpy as np
 
 from conftest import soft_disc
-from peel.job import marking
-from peel.job.edits import set_value
+from peel.job.edits import marking
+from peel.job.edits.kinds import kinds_in
+from peel.job.edits.marking import Stroke, Zone
+from peel.job.edits.values import set_value
 from peel.job.job import Job
-from peel.job.kinds import kinds_in
-from peel.job.marking import Stroke, Zone
-from peel.matte.edge.kinds import Kind
-from peel.matte.edge.trimap import FOREGROUND, UNKNOWN
+from peel.matte.edge.kind import Kind
+from peel.matte.edge.zones import FOREGROUND, UNKNOWN
 from peel.matte.solve.kind_terms import FACTORS, term_maps
-from peel.matte.solve.settings import MAP_STEP, TermMaps
-from peel.work.edge_places import read_news
-from peel.work.solving import solve_job
+from peel.matte.solve.term_maps import MAP_STEP, TermMaps
+from peel.work.marking.edge_places import read_news
+from peel.work.solving.solve import solve_job
 
 
 def _laid(job: Job) -> Job:

@@ -5,13 +5,13 @@ from hypothesis import strategies as st
 
 from conftest import outlined
 from peel.errors import MarkError
-from peel.job import contours, marking
+from peel.job.edits import contours, marking
+from peel.job.edits.marking import Change, Stroke, Zone
 from peel.job.job import Job, Photo, new_job
 from peel.job.marked import marked_subject
-from peel.job.marking import Change, Stroke, Zone
 from peel.job.settings import Node
-from peel.matte.edge.kinds import Kind
-from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
+from peel.matte.edge.kind import Kind
+from peel.matte.edge.zones import BACKGROUND, FOREGROUND, UNKNOWN
 
 SQUARE = [(90, 60), (330, 60), (330, 240), (90, 240)]
 

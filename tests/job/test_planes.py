@@ -1,13 +1,13 @@
 import numpy as np
 import pytest
 
-from peel.job import contours, marking
+from peel.job.edits import contours, marking
+from peel.job.edits.marking import Stroke, Zone, clear_marks, without_marks
 from peel.job.job import Job
-from peel.job.marking import Stroke, Zone, clear_marks, without_marks
 from peel.job.plane import Plane
 from peel.job.planes import PLANES, PlaneSpec, Role
-from peel.matte.edge.kinds import Kind
-from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
+from peel.matte.edge.kind import Kind
+from peel.matte.edge.zones import BACKGROUND, FOREGROUND, UNKNOWN
 
 
 def test_an_absent_plane_holds_its_default_and_is_one_object(disc_job: Job) -> None:

@@ -7,26 +7,17 @@ from hypothesis import strategies as st
 
 from conftest import soft_disc
 from peel.errors import MarkError
-from peel.job import marking
-from peel.job.edits import set_value, use_zones
+from peel.job.edits import marking
+from peel.job.edits.marking import Stroke
+from peel.job.edits.separations import release_stretch, separated_in, turned
+from peel.job.edits.values import set_value, use_zones
 from peel.job.job import Job, Photo, new_job
-from peel.job.marking import Stroke
 from peel.job.question import question
-from peel.job.separations import (
-    add_stretch,
-    drop_separation,
-    edge_samples,
-    found,
-    press_end,
-    put_separation,
-    release_stretch,
-    separated_in,
-    turned,
-    with_found,
-)
 from peel.job.settings import MOST_SEPARATIONS, Recipe, Separation
-from peel.matte.edge.kinds import Kind
-from peel.work.solving import solve_job
+from peel.matte.edge.kind import Kind
+from peel.work.separating.choosing import add_stretch, drop_separation, press_end, put_separation
+from peel.work.separating.tones import edge_samples, found, with_found
+from peel.work.solving.solve import solve_job
 
 
 @pytest.fixture

@@ -5,7 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
-from peel.job import edits
+from peel.job.edits import values as edits
 from peel.job.job import Job
 from peel.job.question import question, solve_settings
 from peel.job.settings import JobSettings, Solving, value_of, with_value
@@ -92,7 +92,7 @@ def test_strengths_scale_the_solvers_weights() -> None:
 
 
 def test_what_a_matte_depends_on_leaves_it_unsolved_and_what_it_does_not_does_not(disc_job: Job) -> None:
-    from peel.job.marking import Stroke, Zone, paint_zone  # the band that would have to be solved again
+    from peel.job.edits.marking import Stroke, Zone, paint_zone  # the band that would have to be solved again
     from peel.job.rect import Rect
 
     job = paint_zone(

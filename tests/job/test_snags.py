@@ -3,12 +3,12 @@
 import numpy as np
 import pytest
 
-from peel.job.edits import use_zones, with_matte
+from peel.job.edits.snags import accept, least_sizes, mend, mends, name_of, open_again, settled_by
+from peel.job.edits.touching import has_touches
+from peel.job.edits.values import use_zones, with_matte
 from peel.job.job import Job
 from peel.job.settings import Inspection, JobSettings, SettledSnag, SnagLimit
-from peel.job.snags import accept, least_sizes, mend, mends, name_of, open_again, settled_by
-from peel.job.touching import has_touches
-from peel.matte.edge.trimap import UNKNOWN
+from peel.matte.edge.zones import UNKNOWN
 from peel.matte.inspect.faults import Find, SnagSort
 from peel.matte.inspect.snags import Severity, Snag
 

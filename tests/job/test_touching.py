@@ -9,10 +9,8 @@ from hypothesis import strategies as st
 
 from conftest import soft_disc
 from peel.files.project import ProjectFile
-from peel.job.edits import unsolve, use_zones
-from peel.job.job import Job, Photo, new_job
-from peel.job.marking import without_marks
-from peel.job.touching import (
+from peel.job.edits.marking import without_marks
+from peel.job.edits.touching import (
     TOUCH_PLANES,
     SoftStroke,
     Touch,
@@ -24,9 +22,11 @@ from peel.job.touching import (
     touch_area,
     touched_in,
 )
-from peel.work.repairing import Repair, repair, repair_region
-from peel.work.session import Session
-from peel.work.solving import solve_job
+from peel.job.edits.values import unsolve, use_zones
+from peel.job.job import Job, Photo, new_job
+from peel.work.session.session import Session
+from peel.work.solving.repairing import Repair, repair, repair_region
+from peel.work.solving.solve import solve_job
 from peel.work.stages import Cache, Stages
 
 _SOLVED: list[Job] = []

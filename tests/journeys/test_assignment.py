@@ -18,7 +18,7 @@ from PySide6.QtTest import QTest
 from desk.hand import Hand
 from peel.demo.arriving import write_variants
 from peel.demo.client import DropOff
-from peel.work.status import Progress, read_status
+from peel.work.many.status import Progress, read_status
 
 pytest_plugins = ["desk.conftest"]
 

@@ -11,11 +11,11 @@ from PIL import Image
 from desk.hand import Hand
 from peel.demo.photos import demo_photo
 from peel.desk.steps import Step
-from peel.job.edits import set_value, use_zones, with_matte
+from peel.job.edits.values import set_value, use_zones, with_matte
 from peel.job.rect import Rect
 from peel.matte.colour.spill import chroma_axis
-from peel.work.fringe import measure_fringe
-from peel.work.session import Session
+from peel.work.inspecting.fringe import measure_fringe
+from peel.work.session.session import Session
 
 pytest_plugins = ["desk.conftest"]
 
@@ -159,4 +159,4 @@ def test_a_blue_reflection_in_bramble_s_hair_is_tinted_back(hand: Hand, tmp_path
 @pytest.fixture(autouse=True)
 def _quick(monkeypatch: pytest.MonkeyPatch) -> None:
     """Keep the inspection out of the way: it is not what is looked at here."""
-    monkeypatch.setattr("peel.desk.snag_desk._REST_MS", 600_000)
+    monkeypatch.setattr("peel.desk.matte.snag_desk._REST_MS", 600_000)

@@ -9,9 +9,9 @@ from PySide6.QtCore import Qt
 from desk.hand import Hand
 from peel.demo.photos import demo_photo
 from peel.desk.steps import Step
-from peel.job.kinds import kinds_in
-from peel.matte.edge.kinds import Kind
-from peel.matte.edge.trimap import UNKNOWN
+from peel.job.edits.kinds import kinds_in
+from peel.matte.edge.kind import Kind
+from peel.matte.edge.zones import UNKNOWN
 
 pytest_plugins = ["desk.conftest"]
 

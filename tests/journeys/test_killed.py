@@ -17,10 +17,10 @@ from peel.job.planes import PLANES
 _SCRIPT = """
 import random, sys
 from pathlib import Path
-from peel.job import marking
-from peel.job.marking import Stroke, Zone
-from peel.work.session_events import Stored
-from peel.work.session import Session
+from peel.job.edits import marking
+from peel.job.edits.marking import Stroke, Zone
+from peel.work.session.session_events import Stored
+from peel.work.session.session import Session
 
 session = Session.begin(Path(sys.argv[1]), Path(sys.argv[2]))
 rng = random.Random(int(sys.argv[3]))

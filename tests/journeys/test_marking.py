@@ -11,7 +11,7 @@ from PySide6.QtTest import QTest
 from desk.hand import Hand
 from peel.demo.photos import demo_photo
 from peel.desk.steps import Step
-from peel.matte.edge.trimap import BACKGROUND, FOREGROUND
+from peel.matte.edge.zones import BACKGROUND, FOREGROUND
 
 pytest_plugins = ["desk.conftest"]
 

@@ -18,7 +18,7 @@ from peel.demo.marking import BRAMBLE_HAIR, loose_outline
 from peel.demo.photos import NAMES, demo_photo
 from peel.desk.steps import Step
 from peel.matte.inspect.measures import colour_error, sad
-from peel.work import memory
+from peel.work.session import memory
 from peel.work.views import View
 
 pytest_plugins = ["desk.conftest"]

@@ -5,12 +5,12 @@ import pytest
 
 from conftest import soft_disc
 from peel.errors import MarkError
-from peel.job.edits import use_zones
+from peel.job.edits.kinds import said as said_code
+from peel.job.edits.values import use_zones
 from peel.job.job import Job, Photo, new_job
-from peel.job.kinds import said as said_code
-from peel.matte.edge.kinds import Kind
-from peel.work.again import answer, ways_of, window_of
-from peel.work.solving import solve_job
+from peel.matte.edge.kind import Kind
+from peel.work.solving.again import answer, ways_of, window_of
+from peel.work.solving.solve import solve_job
 from peel.work.stages import Cache, Stages
 
 AREA = ((240, 90), (360, 90), (360, 210), (240, 210))

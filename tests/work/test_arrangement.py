@@ -18,9 +18,11 @@ from peel.files.assets import read_asset, read_cutout
 from peel.files.project import ProjectFile
 from peel.files.recipes import read_recipe
 from peel.job.assets import Asset
-from peel.job.edits import set_value, use_zones, with_matte
+from peel.job.edits.shading import brush_shadow, keep_shadow_within, release_shadows
+from peel.job.edits.touching import SoftStroke
+from peel.job.edits.values import set_value, use_zones, with_matte
 from peel.job.job import Job, Photo, new_job
-from peel.job.placing import (
+from peel.job.placing.cutouts import (
     add_cutout,
     copy_cutouts,
     corners_of,
@@ -34,20 +36,18 @@ from peel.job.placing import (
     turning,
     with_cutout,
 )
+from peel.job.placing.sheet import sheet_of
 from peel.job.rect import Rect
 from peel.job.settings import Backing, Grade, PlacedCutout, SheetFrame
-from peel.job.shading import brush_shadow, keep_shadow_within, release_shadows
-from peel.job.sheet import sheet_of
-from peel.job.touching import SoftStroke
-from peel.matte.composite.warping import homography
+from peel.matte.composite.homography import homography
 from peel.matte.inspect.measures import ciede2000
 from peel.matte.srgb import to_encoded, to_lab, to_linear
-from peel.work import products
-from peel.work.delivery import cutout_pixels, flat_pixels
-from peel.work.matching import matched_job
-from peel.work.placed_pictures import cutout_asset
-from peel.work.products import Want
-from peel.work.session import Session
+from peel.work.arranging.matching import matched_job
+from peel.work.arranging.placed_pictures import cutout_asset
+from peel.work.delivering import products
+from peel.work.delivering.delivery import cutout_pixels, flat_pixels
+from peel.work.delivering.products import Want
+from peel.work.session.session import Session
 from peel.work.stages import Cache, Stages
 
 MIDDLE = (210.0, 150.0)

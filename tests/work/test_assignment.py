@@ -5,10 +5,10 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from peel.job.edits import set_value
-from peel.job.marking import Stroke, paint_mark
-from peel.work.assignment import Assignment, ItemState
-from peel.work.session import Session
+from peel.job.edits.marking import Stroke, paint_mark
+from peel.job.edits.values import set_value
+from peel.work.many.assignment import Assignment, ItemState
+from peel.work.session.session import Session
 
 
 @pytest.fixture

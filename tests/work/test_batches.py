@@ -25,20 +25,20 @@ from peel.demo.client import DropOff
 from peel.errors import Cancelled, DeliveryError, MarkError
 from peel.files.project import ProjectFile
 from peel.files.upload import upload
-from peel.job.edits import set_value
+from peel.job.edits.marking import Stroke, looked_at, paint_mark
+from peel.job.edits.values import set_value
 from peel.job.job import Job, Photo, new_job
-from peel.job.marking import Stroke, looked_at, paint_mark
 from peel.job.settings import Backing, Separation
 from peel.matte.marking.framing import same_framing
-from peel.work.batches import carry_job, jobs_in, load_job, photos_in, propose_job
-from peel.work.carrying import carried, framing_of, preview
-from peel.work.delivery_report import report_row
-from peel.work.keying import key_photo
-from peel.work.photo_jobs import job_path_for
-from peel.work.runs import RunOrder, run
-from peel.work.session import Session
-from peel.work.solving import solve_job
-from peel.work.status import Progress, Status, read_status, status_of
+from peel.work.delivering.delivery_report import report_row
+from peel.work.many.batches import carry_job, jobs_in, load_job, photos_in, propose_job
+from peel.work.many.carrying import carried, framing_of, preview
+from peel.work.many.photo_jobs import job_path_for
+from peel.work.many.runs import RunOrder, run
+from peel.work.many.status import Progress, Status, read_status, status_of
+from peel.work.separating.keying import key_photo
+from peel.work.session.session import Session
+from peel.work.solving.solve import solve_job
 
 
 def _shifted(right: int, down: int, gain: float = 1.0, seed: int = 3) -> Photo:

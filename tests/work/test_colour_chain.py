@@ -4,7 +4,8 @@ import numpy as np
 import pytest
 
 from conftest import soft_disc
-from peel.job.colouring import (
+from peel.job.edge_targets import EdgeTarget
+from peel.job.edits.colouring import (
     COLOUR_BRUSHES,
     add_colour_area,
     add_tint,
@@ -19,14 +20,13 @@ from peel.job.colouring import (
     release_colours,
     without_colours,
 )
-from peel.job.edge_targets import EdgeTarget
-from peel.job.edits import set_value, use_zones, with_matte
+from peel.job.edits.touching import SoftStroke
+from peel.job.edits.values import set_value, use_zones, with_matte
 from peel.job.job import Job, Photo, new_job
 from peel.job.rect import Rect
 from peel.job.settings import Colour, EdgeColour, Tint
-from peel.job.touching import SoftStroke
-from peel.work.delivery import cutout_pixels, flat_pixels
-from peel.work.fringe import measure_fringe, proposed_rim
+from peel.work.delivering.delivery import cutout_pixels, flat_pixels
+from peel.work.inspecting.fringe import measure_fringe, proposed_rim
 from peel.work.stages import Cache, Stages
 from peel.work.stages.chain import Chain
 from peel.work.views import View, render

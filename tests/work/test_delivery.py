@@ -8,14 +8,15 @@ from PIL import Image, ImageCms
 
 from conftest import soft_disc
 from peel.errors import Cancelled, DeliveryError
-from peel.job import edits, marking
+from peel.job.edits import marking
+from peel.job.edits import values as edits
+from peel.job.edits.marking import Stroke, Zone
 from peel.job.job import Job, Photo, new_job
-from peel.job.marking import Stroke, Zone
 from peel.job.rect import Rect
 from peel.job.settings import Backing, Colour, Delivery
 from peel.matte.composite.over import composite_over
-from peel.work.delivery import cutout_pixels, deliver, flat_pixels, matte_pixels, orders_of
-from peel.work.solving import solve_job
+from peel.work.delivering.delivery import cutout_pixels, deliver, flat_pixels, matte_pixels, orders_of
+from peel.work.solving.solve import solve_job
 from peel.work.stages import Stages
 from peel.work.views import View, loudest_colour, render
 

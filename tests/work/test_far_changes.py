@@ -2,10 +2,10 @@
 
 import numpy as np
 
+from peel.job.edits.marking import Stroke, Zone, mark_region, narrow_band, paint_zone
 from peel.job.job import Job
-from peel.job.marking import Stroke, Zone, mark_region, narrow_band, paint_zone
-from peel.matte.edge.trimap import FOREGROUND, UNKNOWN
-from peel.work.far_changes import far_change, without_far
+from peel.matte.edge.zones import FOREGROUND, UNKNOWN
+from peel.work.inspecting.far_changes import far_change, without_far
 
 
 def _marked(job: Job) -> Job:

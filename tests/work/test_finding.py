@@ -1,13 +1,13 @@
 import numpy as np
 import pytest
 
+from peel.job.edits.marking import Change, Zone, mark_region, reshape
 from peel.job.job import Job, Photo, new_job
 from peel.job.marked import marked_subject
-from peel.job.marking import Change, Zone, mark_region, reshape
-from peel.matte.edge.trimap import BACKGROUND, UNKNOWN
-from peel.work.finding import AlikePick, Finder, proposal_words
+from peel.matte.edge.zones import BACKGROUND, UNKNOWN
+from peel.work.marking.finding import AlikePick, Finder, proposal_words
+from peel.work.marking.tracing import Tracer
 from peel.work.stages import Pyramid
-from peel.work.tracing import Tracer
 
 SIZE = (1300, 1500)
 

@@ -7,10 +7,10 @@ import pytest
 
 from conftest import soft_disc
 from peel.errors import SolveError
-from peel.job.edits import set_value, use_zones
+from peel.job.edits.values import set_value, use_zones
 from peel.job.job import Job, new_job
-from peel.work.follower import Follower, News, with_solution
 from peel.work.scheduler import Lane
+from peel.work.solving.follower import Follower, News, with_solution
 
 
 @pytest.fixture
@@ -62,7 +62,7 @@ def test_a_job_that_is_overtaken_or_cancelled_hands_in_nothing(marked: Job, monk
         go_on.wait(10)
         return job, None
 
-    monkeypatch.setattr("peel.work.follower.solve_job", slow)
+    monkeypatch.setattr("peel.work.solving.follower.solve_job", slow)
     other = set_value(marked, "recipe.solving.lines", False)
     heard.follower.follow(marked, None)
     assert begun.wait(10)
@@ -92,7 +92,7 @@ def test_what_cannot_be_solved_yet_is_no_failure_and_what_fails_is_told(
     def failing(*_given: Any, **_named: Any) -> None:
         raise SolveError("No.", "Nor now.")
 
-    monkeypatch.setattr("peel.work.follower.solve_job", failing)
+    monkeypatch.setattr("peel.work.solving.follower.solve_job", failing)
     for _ in range(2):  # after a failure the same question may be asked again
         heard.follower.follow(marked, None)
         assert heard.follower.wait_idle(60)

@@ -16,10 +16,10 @@ from peel.files.names import clean_name
 from peel.files.presets import keep_preset, presets, remove_preset
 from peel.files.recipes import read_recipe
 from peel.job.preset import Preset
-from peel.work.delivery_report import write_report
-from peel.work.photo_jobs import job_path_for
+from peel.work.delivering.delivery_report import write_report
+from peel.work.many.photo_jobs import job_path_for
 from peel.work.scheduler import Lane
-from peel.work.session import Session
+from peel.work.session.session import Session
 
 _NAMES = (
     "\u4e2d" * 82 + ".png",

@@ -3,17 +3,17 @@
 import numpy as np
 import pytest
 
-import peel.work.inspecting as inspecting
+import peel.work.inspecting.inspector as inspecting
 from conftest import soft_disc
-from peel.job.edits import set_value, use_zones, with_matte
+from peel.job.edits.snags import accept
+from peel.job.edits.touching import SoftStroke, Touch, touch
+from peel.job.edits.values import set_value, use_zones, with_matte
 from peel.job.job import Job, Photo, new_job
-from peel.job.snags import accept
-from peel.job.touching import SoftStroke, Touch, touch
 from peel.matte.inspect.faults import SnagSort
 from peel.matte.inspect.reading import Reading
-from peel.work.inspecting import Inspector, snag_row, words_of
+from peel.work.inspecting.inspector import Inspector, snag_row, words_of
+from peel.work.inspecting.unrolled import unrolled
 from peel.work.stages import Cache, Stages
-from peel.work.unrolled import unrolled
 from peel.work.views import View
 
 

@@ -5,11 +5,11 @@ from pathlib import Path
 import pytest
 
 from peel.errors import MarkError, ProjectError
-from peel.job import contours
+from peel.job.edits import contours
 from peel.job.job import Job
-from peel.work import job_files, memory
-from peel.work.drawing import set_point
-from peel.work.leftovers import clear, old_jobs
+from peel.work.marking.drawing import set_point
+from peel.work.session import job_files, memory
+from peel.work.session.leftovers import clear, old_jobs
 
 
 def _unkept(name: str, days: float) -> Path:

@@ -5,14 +5,14 @@ from typing import Any
 import numpy as np
 import pytest
 
-from peel.job import marking
-from peel.job.edits import use_zones
+from peel.job.edits import marking
+from peel.job.edits.marking import Stroke, Zone
+from peel.job.edits.values import use_zones
 from peel.job.job import Job, Photo, new_job
-from peel.job.marking import Stroke, Zone
 from peel.matte.solve.closed_form import solve_matte
 from peel.matte.solve.conjugate_gradients import SolveReport
-from peel.work import solving
-from peel.work.solving import solve_job
+from peel.work.solving import solve as solving
+from peel.work.solving.solve import solve_job
 
 
 def _strands() -> Job:

@@ -8,8 +8,8 @@ import pytest
 import tifffile
 from PIL import Image
 
-from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
-from peel.work.session import Session
+from peel.matte.edge.zones import BACKGROUND, FOREGROUND, UNKNOWN
+from peel.work.session.session import Session
 
 
 def _pixels() -> np.ndarray:

@@ -13,20 +13,20 @@ from peel.errors import ProjectError
 from peel.files.presets import keep_preset
 from peel.files.project import ProjectFile
 from peel.files.project_checks import photo_digest
-from peel.job.edits import set_value
+from peel.job.edits.marking import Zone, mark_region
+from peel.job.edits.values import set_value
 from peel.job.job import Job
-from peel.job.marking import Zone, mark_region
 from peel.job.preset import Preset
-from peel.work.assignment import Assignment
-from peel.work.batches import approve, load_job, photos_in, propose_job
-from peel.work.board import Board
-from peel.work.inspecting import Inspector
-from peel.work.job_files import new_working_path
-from peel.work.photo_jobs import job_of, job_path_for, note_job, noted_jobs
-from peel.work.runs import RunOrder, file_stems, run
-from peel.work.session import Session
-from peel.work.session_events import Trouble
-from peel.work.status import Progress
+from peel.work.inspecting.inspector import Inspector
+from peel.work.many.assignment import Assignment
+from peel.work.many.batches import approve, load_job, photos_in, propose_job
+from peel.work.many.board import Board
+from peel.work.many.photo_jobs import job_of, job_path_for, note_job, noted_jobs
+from peel.work.many.runs import RunOrder, file_stems, run
+from peel.work.many.status import Progress
+from peel.work.session.job_files import new_working_path
+from peel.work.session.session import Session
+from peel.work.session.session_events import Trouble
 
 
 def _digest(path: Path) -> str:
@@ -301,7 +301,7 @@ def test_a_run_ended_between_file_and_note_makes_no_second_file(
         raise KeyboardInterrupt
 
     with monkeypatch.context() as patched:
-        patched.setattr("peel.work.runs.report_row", ended)
+        patched.setattr("peel.work.many.runs.report_row", ended)
         with pytest.raises(KeyboardInterrupt):
             list(run([job], order))
     assert [path.name for path in (tmp_path / "out").glob("*.jpg")] == ["disc-flat.jpg"]

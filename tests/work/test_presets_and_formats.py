@@ -39,15 +39,15 @@ from peel.files.presets import (
     write_preset,
 )
 from peel.files.project import ProjectFile
-from peel.job.edits import set_value, use_zones, with_matte
+from peel.job.edits.values import set_value, use_zones, with_matte
 from peel.job.job import Job, Photo, new_job
 from peel.job.preset import FORMATS, Preset, SizeRule, file_name
 from peel.job.settings import Backing, Delivery, SheetFrame
 from peel.matte.srgb import to_linear
-from peel.work.delivery import Order, deliver, orders_of, planned, size_of_file
-from peel.work.delivery_report import report_row, write_report
-from peel.work.delivery_snags import accept_delivery_snag, delivery_snags, is_delivery_snag_accepted
-from peel.work.session import Session
+from peel.work.delivering.delivery import Order, deliver, orders_of, planned, size_of_file
+from peel.work.delivering.delivery_report import report_row, write_report
+from peel.work.delivering.delivery_snags import accept_delivery_snag, delivery_snags, is_delivery_snag_accepted
+from peel.work.session.session import Session
 from peel.work.stages import Cache, Stages
 
 SAID = Rights("Ada Twist", "Hollow Lantern", "Hollow Lantern Puppet Theatre")

@@ -5,19 +5,19 @@ import pytest
 
 from conftest import soft_disc
 from peel.errors import MarkError
-from peel.job.edits import use_zones
+from peel.job.edits.marking import Zone, mark_region
+from peel.job.edits.values import use_zones
 from peel.job.job import Job, Photo, new_job
 from peel.job.marked import marked_subject
-from peel.job.marking import Zone, mark_region
-from peel.job.separations import add_stretch, put_separation
 from peel.job.settings import Separation
-from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
-from peel.work.keying import key_photo
-from peel.work.separating import separate, tone_alpha
-from peel.work.separation_sheet import measure_detail, read_sheet
-from peel.work.solving import solve_job
+from peel.matte.edge.zones import BACKGROUND, FOREGROUND, UNKNOWN
+from peel.work.marking.tone_start import mark_by_tone, propose_starts
+from peel.work.separating.choosing import add_stretch, put_separation
+from peel.work.separating.keying import key_photo
+from peel.work.separating.pulls import separate, tone_alpha
+from peel.work.separating.separation_sheet import measure_detail, read_sheet
+from peel.work.solving.solve import solve_job
 from peel.work.stages import Cache, Stages
-from peel.work.tone_start import mark_by_tone, propose_starts
 
 
 def _disc_job(zones: bool = True, height: int = 300, width: int = 420) -> Job:

@@ -9,16 +9,17 @@ import pytest
 from conftest import outlined, soft_disc
 from peel.errors import ProjectError
 from peel.files.project import ProjectFile
-from peel.job import contours, edits, marking
+from peel.job.edits import contours, marking
+from peel.job.edits import values as edits
+from peel.job.edits.marking import Stroke, Zone
 from peel.job.job import MATTE_ONE, Job, Photo, new_job
-from peel.job.marking import Stroke, Zone
-from peel.job.separations import put_separation
 from peel.job.settings import Backing, Separation
 from peel.matte.solve.closed_form import solve_matte
-from peel.work import job_files, memory, recovery
-from peel.work.session import Session
-from peel.work.session_events import SessionEvent, Stored, Trouble
-from peel.work.solving import solve_job
+from peel.work.separating.choosing import put_separation
+from peel.work.session import job_files, memory, recovery
+from peel.work.session.session import Session
+from peel.work.session.session_events import SessionEvent, Stored, Trouble
+from peel.work.solving.solve import solve_job
 
 OUTLINE = [(210 + 90 * math.cos(turn), 150 + 90 * math.sin(turn)) for turn in np.linspace(0, 2 * math.pi, 40)[:-1]]
 
@@ -280,7 +281,7 @@ def test_switching_how_colours_mix_while_the_first_solve_runs_solves_it_that_way
         go_on.wait(10)
         return real(job, *given, **named)
 
-    monkeypatch.setattr("peel.work.follower.solve_job", slow)
+    monkeypatch.setattr("peel.work.solving.follower.solve_job", slow)
     _mark(session)
     assert started.wait(10)
 

@@ -3,14 +3,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from peel.job.edits import unsolve, use_zones
+from peel.job.edits.marking import Stroke, paint_kind
+from peel.job.edits.values import unsolve, use_zones
 from peel.job.job import Job, Photo, new_job
-from peel.job.marking import Stroke, paint_kind
 from peel.job.settings import MOST_SHEER_COLOURS, rgb_from_hex
-from peel.matte.edge.kinds import Kind
+from peel.matte.edge.kind import Kind
 from peel.matte.srgb import to_encoded, to_linear
-from peel.work.sheer import add_sheer
-from peel.work.solving import solve_job
+from peel.work.solving.sheer import add_sheer
+from peel.work.solving.solve import solve_job
 
 OWN = np.array([0.8, 0.7, 0.9])
 

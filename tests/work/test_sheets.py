@@ -7,13 +7,13 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from conftest import soft_disc
-from peel.job.edits import set_value, use_zones, with_matte
+from peel.job.edits.values import set_value, use_zones, with_matte
 from peel.job.job import Job, Photo, new_job
+from peel.job.placing.sheet import MOST_SIDE, sheet_of
 from peel.job.rect import Rect
 from peel.job.settings import Backing, Gradient, SheetFrame
-from peel.job.sheet import MOST_SIDE, sheet_of
 from peel.matte.composite.gradient import gradient
-from peel.work.delivery import flat_pixels
+from peel.work.delivering.delivery import flat_pixels
 from peel.work.stages import Cache, Stages
 from peel.work.views import View, render, space_of
 

@@ -6,14 +6,15 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from peel.errors import Cancelled
-from peel.job import edits, marking
+from peel.job.edits import marking
+from peel.job.edits import values as edits
+from peel.job.edits.marking import Stroke, Zone
 from peel.job.job import MATTE_ONE, Job, Photo, new_job
-from peel.job.marking import Stroke, Zone
 from peel.job.rect import Rect
-from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
+from peel.matte.edge.zones import BACKGROUND, FOREGROUND, UNKNOWN
 from peel.matte.parallel import cancellable
-from peel.work.solve_pieces import WIDEST, pieces_of
-from peel.work.solving import solve_job
+from peel.work.solving.solve import solve_job
+from peel.work.solving.solve_pieces import WIDEST, pieces_of
 
 LEFT, RIGHT = (150, 200), (150, 900)
 

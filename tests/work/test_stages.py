@@ -8,12 +8,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from conftest import soft_disc
-from peel.job import edits
+from peel.job.edits import values as edits
 from peel.job.job import Job, Photo, new_job
+from peel.job.placing.sheet import Placement, Sheet, sheet_of
 from peel.job.plane import Tile
 from peel.job.rect import Rect
 from peel.job.settings import Backing, Grade
-from peel.job.sheet import Placement, Sheet, sheet_of
 from peel.job.space import Space
 from peel.matte.composite.over import composite_over
 from peel.work.stages import Cache, Stages

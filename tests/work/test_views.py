@@ -3,7 +3,7 @@
 import numpy as np
 
 from conftest import soft_disc
-from peel.job.edits import use_zones, with_matte
+from peel.job.edits.values import use_zones, with_matte
 from peel.job.job import Job, Photo, new_job
 from peel.matte.inspect.residue import clean_backdrop, residue
 from peel.work.stages import Cache, Stages

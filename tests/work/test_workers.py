@@ -6,7 +6,7 @@ from functools import partial
 import pytest
 
 from peel.errors import Cancelled
-from peel.work.workers import Row, spread
+from peel.work.many.workers import Row, spread
 
 
 def _square(number: int) -> Row:

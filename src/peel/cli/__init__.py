@@ -106,7 +106,7 @@ def _leave_stdout() -> None:
 def _unexpected(error: Exception) -> int:
     import traceback
 
-    from peel.work.memory import log_file
+    from peel.work.session.memory import log_file
 
     try:
         with log_file().open("a", encoding="utf-8") as log:

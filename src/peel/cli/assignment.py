@@ -11,9 +11,9 @@ from peel.cli.common import app, code_of, complain, progress, say
 from peel.errors import UsageError
 
 if TYPE_CHECKING:
-    from peel.work.carrying import What
-    from peel.work.many import Work
-    from peel.work.workers import Row
+    from peel.work.many.carrying import What
+    from peel.work.many.each import Work
+    from peel.work.many.workers import Row
 
 __all__ = ["carry", "propose"]
 
@@ -34,8 +34,8 @@ def propose(
 ) -> None:
     """Begin a job on each photo, with Peel's own guess of the subject, solved."""
     from peel.files.recipes import read_recipe
-    from peel.work.batches import photos_in
-    from peel.work.many import propose_row
+    from peel.work.many.batches import photos_in
+    from peel.work.many.each import propose_row
 
     read = None if recipe is None else read_recipe(recipe)
     listed = [found for path in photos for found in (photos_in(path) if path.is_dir() else [path])]
@@ -53,8 +53,8 @@ def carry(
     as_json: _Json = False,
 ) -> None:
     """Carry a job's recipe, and its marks where the framing is the same, to other photos of the session."""
-    from peel.work.many import carry_row, source_job, works_in
-    from peel.work.photo_jobs import job_path_for
+    from peel.work.many.each import carry_row, source_job, works_in
+    from peel.work.many.photo_jobs import job_path_for
 
     if what not in ("recipe", "marks", "both"):
         raise UsageError(f"{what} cannot be carried.", "Choose recipe, marks or both.")
@@ -68,8 +68,8 @@ def carry(
 
 def _each(work: "Work", photos: list[Path], to: Path, workers: int, *, as_json: bool) -> None:
     """Do something for each photo; one that fails stops no other, and nothing is left half-written."""
-    from peel.work.leftovers import tidy_up
-    from peel.work.many import in_turn
+    from peel.work.many.each import in_turn
+    from peel.work.session.leftovers import tidy_up
 
     tidy_up()
     if not photos:

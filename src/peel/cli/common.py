@@ -14,7 +14,7 @@ from rich.progress import Progress, TextColumn
 from peel.errors import SolveError
 
 if TYPE_CHECKING:
-    from peel.work.session import Session
+    from peel.work.session.session import Session
 
 __all__ = ["app", "code_of", "complain", "progress", "say", "share_of", "solved"]
 
@@ -37,8 +37,8 @@ def solved(path: Path) -> "Iterator[tuple[Session, Callable[[str, float], None]]
         If it has no subject, or cannot be solved.
     """
     from peel.files.project import ProjectFile
-    from peel.work.session import Session
-    from peel.work.solving import check_solvable
+    from peel.work.session.session import Session
+    from peel.work.solving.solve import check_solvable
 
     session = Session.resume(ProjectFile.open(path))
     try:

@@ -62,7 +62,7 @@ def cut(
     """Cut a photo by a mark, by zones drawn in a picture, or by a tone."""
     from peel.work.cut import CutFiles, CutRequest
     from peel.work.cut import cut as run_cut
-    from peel.work.leftovers import tidy_up
+    from peel.work.session.leftovers import tidy_up
 
     _check_one(zones, mark, tone)
     files = CutFiles(matte, cutout, flat, laid)
@@ -169,9 +169,9 @@ def separations(
 
     Without a mark: by how well each parts the photo in two, to begin from with cut --tone.
     """
-    from peel.job.mixing import with_mixing
     from peel.work.cut import CutRequest, prepared
-    from peel.work.separation_sheet import figures_of, read_sheet
+    from peel.work.separating.separation_sheet import figures_of, read_sheet
+    from peel.work.solving.mixing import with_mixing
 
     if zones is not None or mark is not None:
         _check_one(zones, mark)

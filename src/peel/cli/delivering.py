@@ -29,7 +29,7 @@ def check(
 ) -> None:
     """Inspect jobs; exit 1 if anything is wrong that was not accepted. One that fails stops no other."""
     from peel.files.presets import find_preset
-    from peel.work.checking import check_job, check_order, fails
+    from peel.work.inspecting.checking import check_job, check_order, fails
 
     if severity not in ("slight", "plain", "grave"):
         message = f"{severity} is no severity."
@@ -95,10 +95,10 @@ def deliver(
 ) -> None:
     """Deliver files of jobs; one that fails stops no other."""
     from peel.files.presets import find_preset
-    from peel.work.contact_sheet import write_contact_sheet
-    from peel.work.delivery_report import write_report
-    from peel.work.leftovers import tidy_up
-    from peel.work.runs import RunOrder, run
+    from peel.work.delivering.contact_sheet import write_contact_sheet
+    from peel.work.delivering.delivery_report import write_report
+    from peel.work.many.runs import RunOrder, run
+    from peel.work.session.leftovers import tidy_up
 
     order = RunOrder(
         to, tuple(find_preset(name) for name in preset or []), resumes=resume, replaces=replace, unseen=unseen
@@ -121,7 +121,7 @@ def deliver(
 
 def _listed(paths: list[Path]) -> list[Path]:
     """Return jobs, with folders replaced by the jobs in them."""
-    from peel.work.batches import jobs_in
+    from peel.work.many.batches import jobs_in
 
     found = [job for path in paths for job in (jobs_in(path) if path.is_dir() else [path])]
     if not found:
@@ -171,7 +171,7 @@ def compact(
 ) -> None:
     """Forget a job's steps of undo, and give back the room they take."""
     from peel.files.project import ProjectFile
-    from peel.work.session import Session
+    from peel.work.session.session import Session
 
     session = Session.resume(ProjectFile.open(job))
     before = job.stat().st_size

@@ -7,7 +7,7 @@ from peel.demo.marking import rough_zones, true_kinds
 from peel.demo.solid_kernels import BALL, BOX, CONE, PAINT, PLAIN, RING, TIN, TUBE
 from peel.demo.solids import Light, Material, Scene, trace
 from peel.matte.arrays import FloatArray
-from peel.matte.edge.kinds import Kind
+from peel.matte.edge.kind import Kind
 
 __all__ = ["ASPECT", "lamplighter", "lamplighter_shadow"]
 

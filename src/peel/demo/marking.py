@@ -7,7 +7,7 @@ import numpy as np
 
 from peel.demo.camera import cloud
 from peel.matte.arrays import ByteArray, FloatArray
-from peel.matte.edge.kinds import Kind
+from peel.matte.edge.kind import Kind
 
 __all__ = ["BRAMBLE_HAIR", "loose_outline", "rough_zones", "true_kinds"]
 

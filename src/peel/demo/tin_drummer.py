@@ -10,7 +10,7 @@ from peel.demo.solid_kernels import BALL, BOX, CLOTH, CONE, PAINT, PLAIN, RING, 
 from peel.demo.solids import Light, Material, Scene, trace
 from peel.demo.strands import StrandLook, draw_strands, over
 from peel.matte.arrays import FloatArray
-from peel.matte.edge.kinds import Kind
+from peel.matte.edge.kind import Kind
 
 __all__ = ["ASPECT", "tin_drummer"]
 

@@ -15,9 +15,9 @@ from PySide6.QtWidgets import QApplication
 from peel.desk import theme
 from peel.desk.one_window import OneWindow, hand_over
 from peel.desk.window import Window
-from peel.work import memory
-from peel.work.job_files import is_unkept
-from peel.work.session_events import Trouble
+from peel.work.session import memory
+from peel.work.session.job_files import is_unkept
+from peel.work.session.session_events import Trouble
 
 __all__ = ["make_app", "run"]
 

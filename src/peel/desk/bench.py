@@ -9,42 +9,42 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QProgressBar, QSplitter, QVBoxLayout, QWidget
 
-from peel.desk.again_desk import AgainDesk
-from peel.desk.backing_desk import BackingDesk
+from peel.desk.backing.backing_desk import BackingDesk
+from peel.desk.backing.panel import BackingPanel
 from peel.desk.canvas.canvas import Canvas
 from peel.desk.canvas.proofs import Proofs
-from peel.desk.colour_desk import ColourDesk
+from peel.desk.colour.colour_desk import ColourDesk
+from peel.desk.colour.panel import ColourPanel
 from peel.desk.commands import add_commands
 from peel.desk.controls.key_sheet import KeySheet
 from peel.desk.controls.shelf import Shelf
 from peel.desk.controls.step_line import StepLine
-from peel.desk.deliver_desk import DeliverDesk
+from peel.desk.deliver.deliver_desk import DeliverDesk
+from peel.desk.deliver.panel import DeliverPanel
 from peel.desk.desk_state import DeskState
 from peel.desk.display.tiles import DisplayTiles
-from peel.desk.edge_desk import EdgeDesk
-from peel.desk.far_desk import FarDesk
-from peel.desk.file_desk import FileDesk
-from peel.desk.finish_desk import FinishDesk
+from peel.desk.edge.edge_desk import EdgeDesk
+from peel.desk.edge.panel import EdgePanel
+from peel.desk.edge.separation_desk import SeparationDesk
+from peel.desk.files.file_desk import FileDesk
 from peel.desk.guide import GuideView
 from peel.desk.held_keys import HeldKeys
 from peel.desk.layout import SideColumn, in_column, in_row
-from peel.desk.marking_desk import MarkingDesk
-from peel.desk.panels.backing import BackingPanel
-from peel.desk.panels.colour import ColourPanel
-from peel.desk.panels.deliver import DeliverPanel
-from peel.desk.panels.edge import EdgePanel
-from peel.desk.panels.mark import MarkPanel
-from peel.desk.panels.matte import MattePanel
-from peel.desk.panels.panel import Panel
+from peel.desk.mark.far_desk import FarDesk
+from peel.desk.mark.marking_desk import MarkingDesk
+from peel.desk.mark.panel import MarkPanel
+from peel.desk.matte.again_desk import AgainDesk
+from peel.desk.matte.finish_desk import FinishDesk
+from peel.desk.matte.panel import MattePanel
+from peel.desk.matte.repair_desk import RepairDesk
+from peel.desk.matte.snag_desk import SnagDesk
+from peel.desk.matte.strip_desk import StripDesk
 from peel.desk.register import STEPS, all_commands, key_sections, make_tools
-from peel.desk.repair_desk import RepairDesk
-from peel.desk.separation_desk import SeparationDesk
 from peel.desk.side_tasks import SideTasks
-from peel.desk.snag_desk import SnagDesk
+from peel.desk.step.panel import Panel
 from peel.desk.steps import Step
-from peel.desk.strip_desk import StripDesk
 from peel.job.job import Job
-from peel.work import memory
+from peel.work.session import memory
 from peel.work.stages import Stages
 from peel.work.views import View
 

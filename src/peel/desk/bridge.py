@@ -3,8 +3,8 @@
 from PySide6.QtCore import QObject, Signal
 
 from peel.job.job import Job
-from peel.work.session import Session
-from peel.work.session_events import Changed, SessionEvent, Solving, Stored, Trouble
+from peel.work.session.session import Session
+from peel.work.session.session_events import Changed, SessionEvent, Solving, Stored, Trouble
 
 __all__ = ["SessionBridge"]
 

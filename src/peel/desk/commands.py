@@ -9,7 +9,7 @@ from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QWidget
 
 from peel.desk.desk_state import DeskState
-from peel.desk.panels.spec import Command
+from peel.desk.step.spec import Command
 
 __all__ = ["COMMANDS", "add_commands"]
 

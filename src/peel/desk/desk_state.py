@@ -16,8 +16,8 @@ from peel.desk.tools.host import BrushShape
 from peel.desk.tools.tool import Tool
 from peel.job.job import Job
 from peel.job.settings import Point
-from peel.work.edge_places import Place
-from peel.work.session_events import Trouble
+from peel.work.marking.edge_places import Place
+from peel.work.session.session_events import Trouble
 from peel.work.views import Look, View
 
 __all__ = ["Asks", "DeskState", "Overlay"]
@@ -163,7 +163,7 @@ class DeskState(QObject):
         self.solving_changed.emit()
 
     def edit(self, label: str, edit: Callable[[Job], Job], *, gesture: object = None, ends: bool = True) -> None:
-        """Edit the open job; see `peel.work.session.Session.apply`."""
+        """Edit the open job; see `peel.work.session.session.Session.apply`."""
         if self.bridge is not None:
             self.bridge.session.apply(label, edit, gesture=gesture, ends=ends)
 

@@ -9,7 +9,7 @@ from typing import Final
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtNetwork import QLocalServer, QLocalSocket
 
-from peel.work.memory import state_folder
+from peel.work.session.memory import state_folder
 
 __all__ = ["OneWindow", "hand_over"]
 

@@ -4,11 +4,16 @@ from collections.abc import Iterable
 from functools import partial
 from typing import Final
 
+from peel.desk.backing import panel as backing
+from peel.desk.colour import panel as colour
 from peel.desk.commands import COMMANDS
 from peel.desk.controls.key_sheet import KeySheetSection
+from peel.desk.deliver import panel as deliver
 from peel.desk.desk_state import DeskState
-from peel.desk.panels import backing, colour, deliver, edge, mark, matte
-from peel.desk.panels.spec import Command, StepSpec
+from peel.desk.edge import panel as edge
+from peel.desk.mark import panel as mark
+from peel.desk.matte import panel as matte
+from peel.desk.step.spec import Command, StepSpec
 from peel.desk.steps import Step
 from peel.desk.tools.tool import Tool
 from peel.work.views import View

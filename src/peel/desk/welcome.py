@@ -22,8 +22,8 @@ from peel.desk.controls.buttons import button
 from peel.desk.controls.labels import words
 from peel.desk.theme import current
 from peel.errors import PeelError
-from peel.work import job_files, memory
-from peel.work.leftovers import OldJobs, clear, old_jobs
+from peel.work.session import job_files, memory
+from peel.work.session.leftovers import OldJobs, clear, old_jobs
 
 __all__ = ["Welcome"]
 

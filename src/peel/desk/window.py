@@ -12,8 +12,8 @@ from peel.desk import theme
 from peel.desk.controls.message_bar import MessageBar
 from peel.desk.starting import Closing, Loader
 from peel.desk.welcome import Welcome
-from peel.work import memory
-from peel.work.session_events import Trouble
+from peel.work.session import memory
+from peel.work.session.session_events import Trouble
 
 if TYPE_CHECKING:  # it brings all kernels with it, which would hold up the first paint
     from peel.desk.bench import Bench

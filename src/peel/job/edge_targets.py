@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from peel.matte.edge.kinds import Kind
+from peel.matte.edge.kind import Kind
 
 __all__ = ["EdgeTarget", "edge_targets"]
 

@@ -1,26 +1,27 @@
 """The job: a photo and everything decided about it, as one immutable value."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from types import MappingProxyType
-from typing import Any, Final
+from typing import Any, Concatenate, Final, ParamSpec, TypeVar
 
 from numpy.typing import NDArray
 
 from peel.job.assets import Asset
+from peel.job.derived import Derived
 from peel.job.plane import Plane
 from peel.job.planes import PLANES, Role
 from peel.job.rect import Rect
 from peel.job.settings import JobSettings, PhotoSettings, Recipe
 from peel.job.space import Space
 from peel.matte.arrays import FloatArray, unit_floats
-from peel.matte.edge.laying import reduced, working_step
-from peel.matte.edge.trimap import BACKGROUND
-from peel.matte.solve.noise import NoiseCurve, measure_noise
+from peel.matte.edge.zones import BACKGROUND
 
 __all__ = ["MATTE_ONE", "Job", "Photo", "new_job"]
 
+_T = TypeVar("_T")
+_P = ParamSpec("_P")
 MATTE_ONE: Final = 65535
 
 
@@ -41,6 +42,7 @@ class Photo:
     name: str
     pixels: NDArray[Any]
     profile: bytes | None = None
+    _derived: Derived = field(default_factory=Derived, init=False, repr=False)
 
     @property
     def height(self) -> int:
@@ -68,19 +70,13 @@ class Photo:
         return Space(self.height, self.width, self.profile)
 
     @cached_property
-    def noise(self) -> NoiseCurve:
-        """Its noise, measured on first use."""
-        return measure_noise(self.pixels)
-
-    @cached_property
-    def working(self) -> FloatArray:
-        """The photo at the size at which its edges are read, float32 in [0, 1]; made on first use."""
-        return reduced(self.pixels, working_step(self.height, self.width))
-
-    @cached_property
     def blank_planes(self) -> Mapping[str, Plane]:
         """The default of every plane; one object each, so that absent planes compare as identical."""
         return {name: spec.blank(self.height, self.width) for name, spec in PLANES.items()}
+
+    def derived(self, make: "Callable[Concatenate[Photo, _P], _T]", *args: _P.args, **kwargs: _P.kwargs) -> _T:
+        """Return what a function makes of the photo: made once, and freed with it; see `Derived`."""
+        return self._derived.get(make, self, *args, **kwargs)
 
     def colours(self, rect: Rect) -> FloatArray:
         """Copy a window as float32 in [0, 1]."""
@@ -106,6 +102,11 @@ class Job:
     planes: Mapping[str, Plane] = field(default_factory=lambda: MappingProxyType({}))
     settings: JobSettings = field(default_factory=JobSettings)
     assets: Mapping[str, Asset] = field(default_factory=lambda: MappingProxyType({}))
+    _derived: Derived = field(default_factory=Derived, init=False, repr=False)
+
+    def derived(self, make: "Callable[Concatenate[Job, _P], _T]", *args: _P.args, **kwargs: _P.kwargs) -> _T:
+        """Return what a function makes of this state of the job: made once, and freed with it; see `Derived`."""
+        return self._derived.get(make, self, *args, **kwargs)
 
     def __getattr__(self, name: str) -> Plane:
         """Return a plane of the table by its name."""
@@ -137,7 +138,7 @@ class Job:
         return replace(self, planes=MappingProxyType(kept))
 
     def with_settings(self, settings: JobSettings) -> "Job":
-        """Return the job with other settings; see `peel.job.edits.set_value` for what has to follow from them."""
+        """Return the job with other settings; `peel.job.edits.values.set_value` does what has to follow from them."""
         return replace(self, settings=settings)
 
     def with_photo_settings(self, **changed: Any) -> "Job":

@@ -8,7 +8,7 @@ import numpy as np
 
 from peel.job.plane import Plane, Raster
 from peel.job.settings import MOST_SEPARATIONS, MOST_TINTS
-from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
+from peel.matte.edge.zones import BACKGROUND, FOREGROUND, UNKNOWN
 
 __all__ = ["PLANES", "PlaneSpec", "Role"]
 

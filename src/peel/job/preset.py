@@ -6,8 +6,8 @@ from typing import Annotated, Final, Literal, get_args
 
 from pydantic import Field, field_validator, model_validator
 
-from peel.job.settings_base import SettingsModel
-from peel.job.settings_sheet import Backing, SheetFrame
+from peel.job.settings.base import SettingsModel
+from peel.job.settings.sheet import Backing, SheetFrame
 
 __all__ = ["FORMATS", "FormatName", "Preset", "ProductName", "SizeRule", "file_name", "suffix_of"]
 

@@ -14,21 +14,22 @@ from peel.errors import PhotoError
 from peel.files.photo import read_drawn, read_photo
 from peel.files.pictures import write_png
 from peel.job.assets import Asset
-from peel.job.edits import set_value, use_zones
+from peel.job.edits.kinds import said
+from peel.job.edits.marking import Zone, mark_region
+from peel.job.edits.values import set_value, use_zones
 from peel.job.job import Job, Photo, new_job
-from peel.job.kinds import said
-from peel.job.marking import Zone, mark_region
 from peel.job.plane import Plane
 from peel.job.preset import Preset
 from peel.job.settings import Recipe, Separation
 from peel.matte.arrays import ByteArray
-from peel.matte.edge.kinds import Kind
-from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, missing_zone, trimap_from_gray
+from peel.matte.edge.kind import Kind
+from peel.matte.edge.trimap import missing_zone, trimap_from_gray
+from peel.matte.edge.zones import BACKGROUND, FOREGROUND
 from peel.matte.solve.conjugate_gradients import SolveReport
-from peel.work.delivery import Order, deliver
-from peel.work.solving import check_solvable, solve_job
+from peel.work.delivering.delivery import Order, deliver
+from peel.work.marking.tone_start import mark_by_tone, with_ends
+from peel.work.solving.solve import check_solvable, solve_job
 from peel.work.stages import Cache, Stages
-from peel.work.tone_start import mark_by_tone, with_ends
 
 __all__ = ["KIND_LEVEL", "CutFiles", "CutReport", "CutRequest", "cut", "prepared"]
 

@@ -9,21 +9,22 @@ import cv2
 import numpy as np
 
 from peel.files.profiles import to_screen
+from peel.job.edits.kinds import kinds_stamp
+from peel.job.edits.separations import curve_of
 from peel.job.job import Job, Photo
-from peel.job.kinds import kinds_stamp
+from peel.job.placing.sheet import sheet_of
 from peel.job.rect import Rect
-from peel.job.separations import curve_of, tone_reach, tone_window
 from peel.job.settings import Separation, rgb_from_hex
-from peel.job.sheet import sheet_of
 from peel.job.space import Space
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray, IntArray
 from peel.matte.colour.rims import RIM_REACH, measured_rim
 from peel.matte.composite.over import checker
-from peel.matte.edge.kinds import Kind
-from peel.matte.edge.trimap import BACKGROUND, FOREGROUND
+from peel.matte.edge.kind import Kind
+from peel.matte.edge.zones import BACKGROUND, FOREGROUND
 from peel.matte.inspect.residue import residue, residue_window
 from peel.matte.marking.alike import lab_of
 from peel.matte.separation.tone_curve import clipped_detail
+from peel.work.separating.tones import tone_reach, tone_window
 from peel.work.stages import Stages
 
 __all__ = [

@@ -12,10 +12,11 @@ from peel.files.photo import read_photo
 from peel.matte.arrays import unit_floats
 from peel.matte.composite.blurring import wide_blur
 from peel.matte.composite.grading import Grading, graded, matched, tones_of
+from peel.matte.composite.homography import homography, mapped
 from peel.matte.composite.lookup import graded_quickly
 from peel.matte.composite.pattern import MOTIFS, pattern
 from peel.matte.composite.shadow import Cast, Ground, cast_shadow, contact_shadow, kept_shadow, proposed_light
-from peel.matte.composite.warping import homography, mapped, warped
+from peel.matte.composite.warping import warped
 from peel.matte.composite.wrap import backing_glow, light_wrapped
 from peel.matte.inspect.measures import ciede2000
 from peel.matte.srgb import to_encoded, to_lab, to_linear

@@ -4,7 +4,8 @@ import cv2
 import numpy as np
 import pytest
 
-from peel.matte.edge.kinds import Kind, suggest_kinds
+from peel.matte.edge.kind import Kind
+from peel.matte.edge.kinds import suggest_kinds
 from peel.matte.edge.laying import read_edge, reduced, working_step
 
 _SIDE = 420

@@ -3,7 +3,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN, lay_band, missing_zone, trimap_from_gray
+from peel.matte.edge.trimap import lay_band, missing_zone, trimap_from_gray
+from peel.matte.edge.zones import BACKGROUND, FOREGROUND, UNKNOWN
 
 
 def test_any_gray_between_is_unsure() -> None:

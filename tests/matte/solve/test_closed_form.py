@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from peel.errors import Cancelled
-from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
+from peel.matte.edge.zones import BACKGROUND, FOREGROUND, UNKNOWN
 from peel.matte.parallel import cancellable
 from peel.matte.solve.closed_form import clean_ends, solve_matte
 from peel.matte.solve.laplacian import assemble_band

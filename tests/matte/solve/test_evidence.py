@@ -6,13 +6,14 @@ import cv2
 import numpy as np
 import pytest
 
-from peel.matte.edge.kinds import Kind
-from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
+from peel.matte.edge.kind import Kind
+from peel.matte.edge.zones import BACKGROUND, FOREGROUND, UNKNOWN
 from peel.matte.solve import evidence as module
 from peel.matte.solve.closed_form import solve_matte
 from peel.matte.solve.evidence import Evidence, gather_evidence, line_terms, step_terms
 from peel.matte.solve.kind_terms import FACTORS, NO_KIND, neutral_maps, term_maps
-from peel.matte.solve.settings import EdgeTerms, SolveSettings, TermMaps
+from peel.matte.solve.settings import EdgeTerms, SolveSettings
+from peel.matte.solve.term_maps import TermMaps
 from peel.matte.srgb import to_encoded
 
 _SHAPE = (200, 300)

@@ -3,7 +3,7 @@
 import cv2
 import numpy as np
 
-from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
+from peel.matte.edge.zones import BACKGROUND, FOREGROUND, UNKNOWN
 from peel.matte.solve.line_evidence import line_evidence
 
 _SHAPE = (160, 260)

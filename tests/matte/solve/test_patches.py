@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
+from peel.matte.edge.zones import BACKGROUND, FOREGROUND, UNKNOWN
 from peel.matte.solve.patches import patch_distances, patch_evidence
 
 

@@ -3,7 +3,7 @@
 import cv2
 import numpy as np
 
-from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
+from peel.matte.edge.zones import BACKGROUND, FOREGROUND, UNKNOWN
 from peel.matte.solve.sheer_line import sheer_colour, sheer_evidence
 
 _OWN = np.array([0.6, 0.55, 0.5], np.float32)

@@ -9,12 +9,12 @@ from peel.desk.display.tiles import image_from_rgb
 from peel.errors import PeelError
 from peel.files.photo import read_photo
 from peel.job.job import Job, new_job
-from peel.work.assignment import Assignment
-from peel.work.batches import approve, carry_job, load_job
-from peel.work.board import Entry
-from peel.work.carrying import What, carried, preview
+from peel.work.many.assignment import Assignment
+from peel.work.many.batches import approve, carry_job, load_job
+from peel.work.many.board import Entry
+from peel.work.many.carrying import What, carried, preview
+from peel.work.many.status import UNSEEN
 from peel.work.scheduler import Lane, Ticket
-from peel.work.status import UNSEEN
 
 __all__ = ["BoardCarry"]
 

@@ -15,20 +15,20 @@ from peel.desk.board.board_run import BoardRun
 from peel.desk.board.page import BoardPage
 from peel.desk.desk_state import DeskState
 from peel.desk.display.tiles import image_from_rgb
-from peel.desk.file_desk import FileDesk
-from peel.desk.file_dialogs import ask_folder, ask_photos
+from peel.desk.files.file_desk import FileDesk
+from peel.desk.files.file_dialogs import ask_folder, ask_photos
 from peel.errors import Cancelled, PeelError, ProjectError
 from peel.files.connection import is_open_here
 from peel.files.upload import is_address
 from peel.job.job import Job
-from peel.work.board import Board, Entry, note_board
-from peel.work.carrying import What
-from peel.work.runs import RunOrder
+from peel.work.many.board import Board, Entry, note_board
+from peel.work.many.carrying import What
+from peel.work.many.runs import RunOrder
+from peel.work.many.status import Progress, Status, status_of
+from peel.work.many.thumbs import job_thumb, noted_thumb, photo_thumb
 from peel.work.scheduler import Lane, Ticket
-from peel.work.session import Session
+from peel.work.session.session import Session
 from peel.work.stages import Stages
-from peel.work.status import Progress, Status, status_of
-from peel.work.thumbs import job_thumb, noted_thumb, photo_thumb
 
 __all__ = ["BoardDesk"]
 

@@ -9,10 +9,10 @@ from typing import Any
 from PySide6.QtCore import QObject, Signal
 
 from peel.errors import Cancelled, PeelError
-from peel.work.board import Entry
-from peel.work.contact_sheet import write_contact_sheet
-from peel.work.delivery_report import write_report
-from peel.work.runs import Opening, RunOrder, file_stems, run_one
+from peel.work.delivering.contact_sheet import write_contact_sheet
+from peel.work.delivering.delivery_report import write_report
+from peel.work.many.board import Entry
+from peel.work.many.runs import Opening, RunOrder, file_stems, run_one
 from peel.work.scheduler import Lane, Ticket
 
 __all__ = ["BoardRun"]

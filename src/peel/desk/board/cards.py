@@ -8,8 +8,8 @@ from PySide6.QtGui import QColor, QFont, QImage, QPainter, QPen
 from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from peel.desk.theme import current
-from peel.work.board import Entry
-from peel.work.status import Progress
+from peel.work.many.board import Entry
+from peel.work.many.status import Progress
 
 __all__ = ["Card", "CardModel", "words_of_card"]
 

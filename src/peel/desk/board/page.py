@@ -18,9 +18,9 @@ from PySide6.QtWidgets import (
 from peel.desk.board.cards import Card, CardModel
 from peel.desk.controls.buttons import button
 from peel.desk.controls.labels import words
-from peel.work import memory
-from peel.work.board import Entry
-from peel.work.status import UNSEEN, Progress
+from peel.work.many.board import Entry
+from peel.work.many.status import UNSEEN, Progress
+from peel.work.session import memory
 
 __all__ = ["BoardPage"]
 

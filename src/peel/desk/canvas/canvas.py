@@ -28,10 +28,10 @@ from peel.desk.theme import current
 from peel.desk.tools.host import BrushShape, Press
 from peel.desk.tools.tool import Tool
 from peel.job.job import Job
+from peel.job.placing.sheet import sheet_of
 from peel.job.settings import Point
-from peel.job.sheet import sheet_of
 from peel.job.space import Space
-from peel.work.session import Session
+from peel.work.session.session import Session
 from peel.work.views import View
 
 __all__ = ["Canvas"]

@@ -25,9 +25,9 @@ from peel.desk.desk_state import DeskState
 from peel.desk.display.tiles import image_from_rgb
 from peel.desk.theme import current
 from peel.job.job import Job
+from peel.job.placing.sheet import sheet_of
 from peel.job.rect import Rect
-from peel.job.sheet import sheet_of
-from peel.matte.edge.trimap import BACKGROUND, FOREGROUND
+from peel.matte.edge.zones import BACKGROUND, FOREGROUND
 from peel.work.scheduler import Lane, Ticket
 from peel.work.stages import Stages
 from peel.work.views import Look, View, render, space_of

@@ -7,7 +7,7 @@ from PySide6.QtGui import QColor, QContextMenuEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QAbstractButton, QGridLayout, QWidget
 
 from peel.desk.theme import current
-from peel.work import memory
+from peel.work.session import memory
 
 __all__ = ["Swatches"]
 

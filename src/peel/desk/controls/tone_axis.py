@@ -8,10 +8,10 @@ from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from peel.desk.theme import current
-from peel.job.separations import curve_of
+from peel.job.edits.separations import curve_of
 from peel.job.settings import Separation
 from peel.matte.arrays import FloatArray
-from peel.work.separation_sheet import Outlines
+from peel.work.separating.separation_sheet import Outlines
 
 __all__ = ["ToneAxis"]
 

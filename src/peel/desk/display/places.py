@@ -3,7 +3,7 @@
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 
-from peel.work.edge_places import Doubt
+from peel.work.marking.edge_places import Doubt
 
 __all__ = ["paint_place"]
 

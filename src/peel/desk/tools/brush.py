@@ -8,9 +8,9 @@ from PySide6.QtGui import QColor, QImage, QPainter, QPen
 
 from peel.desk.tools.fill import chosen_zone, zone_choice
 from peel.desk.tools.tool import Choice, Press, Tool
+from peel.job.edits.marking import Stroke, Zone, narrow_band, paint_kind, paint_mark, paint_trust, paint_zone
 from peel.job.job import Job
-from peel.job.marking import Stroke, Zone, narrow_band, paint_kind, paint_mark, paint_trust, paint_zone
-from peel.matte.edge.kinds import Kind
+from peel.matte.edge.kind import Kind
 
 __all__ = ["BandBrush", "Brush", "KindBrush", "MarkBrush", "TrustBrush", "ZoneBrush", "paint_ring"]
 

@@ -1,7 +1,7 @@
 """Fill: press in an enclosed area to take all of it for a zone."""
 
 from peel.desk.tools.tool import Choice, Press, Tool
-from peel.job.marking import Zone, fill_area
+from peel.job.edits.marking import Zone, fill_area
 
 __all__ = ["FillTool", "chosen_zone", "zone_choice"]
 

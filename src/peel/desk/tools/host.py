@@ -10,7 +10,7 @@ from PySide6.QtGui import QColor
 from peel.desk.display.frame import Frame
 from peel.job.job import Job
 from peel.job.settings import Point
-from peel.work.session import Session
+from peel.work.session.session import Session
 
 __all__ = ["BrushShape", "Press", "ToolHost"]
 

@@ -1,8 +1,8 @@
 """What brushes have in common that are soft and have a strength, which a pen can drive."""
 
 from peel.desk.tools.brush import Brush
-from peel.job.marking import Stroke
-from peel.job.touching import SoftStroke
+from peel.job.edits.marking import Stroke
+from peel.job.edits.touching import SoftStroke
 
 __all__ = ["SoftBrush"]
 

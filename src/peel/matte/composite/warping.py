@@ -2,13 +2,11 @@
 
 References
 ----------
-.. [1] R. I. Hartley, A. Zisserman, "Multiple View Geometry in Computer Vision", 2nd edition, Cambridge University
-   Press, 2004, section 2.3 and algorithm 4.1: homographies from four points.
-.. [2] R. G. Keys, "Cubic convolution interpolation for digital image processing", IEEE Transactions on Acoustics,
+.. [1] R. G. Keys, "Cubic convolution interpolation for digital image processing", IEEE Transactions on Acoustics,
    Speech, and Signal Processing 29(6), 1981, pp. 1153-1160. :doi:`10.1109/TASSP.1981.1163711`
 """
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from typing import Any, Final
 
 import cv2
@@ -17,8 +15,9 @@ from numba import njit
 from numpy.typing import NDArray
 
 from peel.matte.arrays import FloatArray
+from peel.matte.composite.homography import mapped
 
-__all__ = ["Read", "homography", "mapped", "scaled", "source_window", "warped"]
+__all__ = ["Read", "source_window", "warped"]
 
 Read = Callable[[tuple[int, int, int, int], int], FloatArray]
 """Returns a window (top, left, bottom, right) of a pyramid level of a picture, (h, w, C) float32."""
@@ -27,46 +26,6 @@ _MARGIN: Final = 3  # pixels that cubic interpolation may look beyond a window
 _MOST_SAMPLES: Final = 4  # a side, averaged for one pixel
 _MOST_LEVEL: Final = 12
 _ROOM: Final = 40  # pixels beyond a window that coarser levels may average in
-
-
-def homography(corners: Sequence[tuple[float, float]], height: float, width: float) -> NDArray[Any]:
-    """Return the homography that takes a picture's corners to four points.
-
-    Parameters
-    ----------
-    corners : four (x, y)
-        Where its top left, top right, bottom right and bottom left lie.
-    height, width : float
-        The picture's size in pixels.
-
-    Returns
-    -------
-    (3, 3) float64 ndarray
-        Takes (x, y, 1) of the picture, counted from its top left corner, to the plane of the points.
-
-    Raises
-    ------
-    numpy.linalg.LinAlgError
-        If three of the points lie in a line.
-    """
-    rows, aims = [], []
-    for (x, y), (u, v) in zip(((0, 0), (width, 0), (width, height), (0, height)), corners, strict=True):
-        rows += [[x, y, 1, 0, 0, 0, -u * x, -u * y], [0, 0, 0, x, y, 1, -v * x, -v * y]]
-        aims += [u, v]
-    found = np.append(np.linalg.solve(np.array(rows, np.float64), np.array(aims, np.float64)), 1.0)
-    return found.reshape(3, 3)
-
-
-def scaled(matrix: NDArray[Any], scale: float) -> NDArray[Any]:
-    """Return a homography whose results are scaled: to a plane seen at another size."""
-    return np.asarray(np.diag([scale, scale, 1.0]) @ matrix)
-
-
-def mapped(matrix: NDArray[Any], points: Any) -> NDArray[Any]:
-    """Take points (N, 2) through a homography."""
-    places = np.asarray(points, np.float64).reshape(-1, 2)
-    out = np.column_stack([places, np.ones(len(places))]) @ matrix.T
-    return np.asarray(out[:, :2] / out[:, 2:])
 
 
 def warped(

@@ -5,26 +5,16 @@ typical numbers were measured on drawn edges with known kinds (``python -m bench
 """
 
 from dataclasses import dataclass
-from enum import IntEnum
 from typing import Final
 
 import cv2
 import numpy as np
 
 from peel.matte.arrays import ByteArray, FloatArray
+from peel.matte.edge.kind import Kind
 from peel.matte.edge.laying import Reading
 
-__all__ = ["Kind", "Suggestion", "suggest_kinds"]
-
-
-class Kind(IntEnum):
-    """What a stretch of edge is."""
-
-    HARD = 1
-    SOFT = 2
-    STRAND = 3
-    LACY = 4
-    SHEER = 5
+__all__ = ["Suggestion", "suggest_kinds"]
 
 
 _WINDOW: Final = 49  # working pixels across in which a stretch is described

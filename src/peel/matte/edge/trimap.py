@@ -6,21 +6,16 @@ import cv2
 import numpy as np
 
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray
+from peel.matte.edge.zones import BACKGROUND, FOREGROUND, UNKNOWN
 from peel.matte.parallel import map_chunks
 
 __all__ = [
-    "BACKGROUND",
-    "FOREGROUND",
-    "UNKNOWN",
     "alpha_from_trimap",
     "lay_band",
     "missing_zone",
     "trimap_from_gray",
 ]
 
-BACKGROUND: Final = 0
-UNKNOWN: Final = 128
-FOREGROUND: Final = 255
 
 _ROWS: Final = 256  # per task
 

@@ -12,7 +12,8 @@ from typing import Final
 import numpy as np
 
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray
-from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, alpha_from_trimap
+from peel.matte.edge.trimap import alpha_from_trimap
+from peel.matte.edge.zones import BACKGROUND, FOREGROUND
 from peel.matte.parallel import checkpoint, map_chunks, masked_values
 from peel.matte.solve.conjugate_gradients import NOTHING_TO_DO, PriorTerms, Progress, SolveReport, solve_band
 from peel.matte.solve.evidence import Evidence, gather_evidence, line_terms, step_terms
@@ -21,8 +22,9 @@ from peel.matte.solve.local_colours import LocalColourModel, block_side
 from peel.matte.solve.matte_denoising import denoise_matte
 from peel.matte.solve.noise import NoiseCurve, measure_noise
 from peel.matte.solve.sampling import ColourPrior, colour_prior, subject_palette
-from peel.matte.solve.settings import EdgeTerms, SolveSettings, TermMaps
+from peel.matte.solve.settings import EdgeTerms, SolveSettings
 from peel.matte.solve.sparsity import sparsity_terms, texture_weight
+from peel.matte.solve.term_maps import TermMaps
 
 __all__ = ["ALIGNMENT", "COLOUR_MARGIN", "WINDOW_REACH", "band_window", "clean_ends", "solve_matte"]
 

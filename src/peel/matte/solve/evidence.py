@@ -10,16 +10,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray
-from peel.matte.edge.trimap import BACKGROUND
+from peel.matte.edge.zones import BACKGROUND
 from peel.matte.parallel import run_all
 from peel.matte.solve.backdrop_detail import backdrop_detail
 from peel.matte.solve.conjugate_gradients import PriorTerms
 from peel.matte.solve.kind_terms import neutral_maps
 from peel.matte.solve.line_evidence import line_evidence
 from peel.matte.solve.patches import REACH_PX, patch_evidence
-from peel.matte.solve.settings import MAP_STEP, EdgeTerms, TermMaps
+from peel.matte.solve.settings import EdgeTerms
 from peel.matte.solve.sheer_line import sheer_colour, sheer_evidence
 from peel.matte.solve.step_fit import step_prior
+from peel.matte.solve.term_maps import MAP_STEP, TermMaps
 from peel.matte.srgb import to_linear
 
 __all__ = ["Evidence", "gather_evidence", "line_terms", "step_terms"]

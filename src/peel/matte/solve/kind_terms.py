@@ -7,9 +7,9 @@ import cv2
 import numpy as np
 
 from peel.matte.arrays import ByteArray, FloatArray
-from peel.matte.edge.kinds import Kind
+from peel.matte.edge.kind import Kind
 from peel.matte.edge.laying import reduced
-from peel.matte.solve.settings import MAP_STEP, TermMaps
+from peel.matte.solve.term_maps import MAP_STEP, TermMaps
 
 __all__ = ["FACTORS", "NO_KIND", "Factors", "neutral_maps", "term_maps"]
 

@@ -15,7 +15,7 @@ import cv2
 import numpy as np
 
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray
-from peel.matte.edge.trimap import BACKGROUND, FOREGROUND
+from peel.matte.edge.zones import BACKGROUND, FOREGROUND
 from peel.matte.parallel import run_all
 from peel.matte.solve.backdrop_detail import backdrop_detail, local_spread
 from peel.matte.solve.line_kernels import ACROSS_PX, LEAST, fill_in, find_crests, lengthen, trace_lines, write_lines

@@ -11,7 +11,7 @@ import numpy as np
 from numba import njit
 
 from peel.matte.arrays import ByteArray, FloatArray, unit_floats
-from peel.matte.edge.trimap import BACKGROUND, FOREGROUND
+from peel.matte.edge.zones import BACKGROUND, FOREGROUND
 from peel.matte.parallel import map_chunks
 from peel.matte.solve.sampling import blurred_within, nearest_samples
 from peel.matte.srgb import encoded, to_linear

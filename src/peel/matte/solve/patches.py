@@ -16,7 +16,7 @@ import numpy as np
 from numba import njit
 
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray, IntArray
-from peel.matte.edge.trimap import BACKGROUND, FOREGROUND
+from peel.matte.edge.zones import BACKGROUND, FOREGROUND
 from peel.matte.parallel import checkpoint
 
 __all__ = ["REACH_PX", "patch_distances", "patch_evidence"]

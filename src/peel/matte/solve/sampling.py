@@ -19,7 +19,7 @@ import numpy as np
 from numba import njit
 
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray, IntArray, unit_floats
-from peel.matte.edge.trimap import BACKGROUND, FOREGROUND, UNKNOWN
+from peel.matte.edge.zones import BACKGROUND, FOREGROUND, UNKNOWN
 from peel.matte.parallel import checkpoint, map_chunks, run_all
 from peel.matte.solve.noise import NoiseCurve, brightness_bin, measure_noise, plain_reach
 

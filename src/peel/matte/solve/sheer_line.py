@@ -12,7 +12,7 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from peel.matte.arrays import ByteArray, FloatArray
-from peel.matte.edge.trimap import BACKGROUND, FOREGROUND
+from peel.matte.edge.zones import BACKGROUND, FOREGROUND
 
 __all__ = ["sheer_colour", "sheer_evidence"]
 

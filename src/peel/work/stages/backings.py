@@ -8,16 +8,17 @@ from numpy.typing import NDArray
 
 from peel.files.profiles import colour_into_profile
 from peel.job.assets import Asset
+from peel.job.placing.sheet import Sheet
 from peel.job.rect import Rect
 from peel.job.settings import Backing, BackingPhoto, Pattern, rgb_from_hex
-from peel.job.sheet import Sheet
 from peel.matte.arrays import FloatArray
 from peel.matte.channels import over
 from peel.matte.composite.blurring import BLUR_REACH, wide_blur
 from peel.matte.composite.gradient import gradient
+from peel.matte.composite.homography import homography, scaled
 from peel.matte.composite.lookup import graded_quickly
 from peel.matte.composite.pattern import pattern
-from peel.matte.composite.warping import homography, scaled, warped
+from peel.matte.composite.warping import warped
 from peel.work.stages.cache import Cache
 from peel.work.stages.chain import assembled, cells_of
 from peel.work.stages.grades import grading_of

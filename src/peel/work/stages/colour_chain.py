@@ -11,9 +11,9 @@ from weakref import WeakKeyDictionary
 import cv2
 import numpy as np
 
-from peel.job.colouring import COLOUR_BRUSHES
+from peel.job.edits.colouring import COLOUR_BRUSHES
+from peel.job.edits.kinds import kinds_stamp
 from peel.job.job import Job
-from peel.job.kinds import kinds_stamp
 from peel.job.rect import Rect
 from peel.job.settings import MOST_OUTWARD, Colour, EdgeColour, Tint, rgb_from_hex
 from peel.matte.arrays import FloatArray

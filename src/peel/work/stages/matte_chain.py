@@ -5,12 +5,12 @@ from typing import Final
 
 import numpy as np
 
+from peel.job.edits.kinds import kinds_stamp
+from peel.job.edits.touching import PER_PIXEL, has_touches
 from peel.job.job import MATTE_ONE, Job
-from peel.job.kinds import kinds_stamp
 from peel.job.planes import PLANES, Role
 from peel.job.rect import Rect
 from peel.job.settings import Finish
-from peel.job.touching import PER_PIXEL, has_touches
 from peel.matte.arrays import FloatArray, unit_floats
 from peel.matte.repair.profile import PROFILE_REACH, EdgeShape, shaped
 from peel.matte.repair.touching import TOUCH_REACH, firmed, forced, nudged, softened

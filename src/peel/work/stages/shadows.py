@@ -12,14 +12,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from peel.job.job import Job
+from peel.job.placing.sheet import Placement, Sheet, subject_box
 from peel.job.rect import Rect
 from peel.job.settings import Shadow
-from peel.job.sheet import Placement, Sheet, subject_box
 from peel.job.space import Space, level_size
 from peel.matte.arrays import FloatArray
 from peel.matte.composite.gradient import dither
+from peel.matte.composite.homography import mapped, scaled
 from peel.matte.composite.shadow import Cast, Ground, cast_shadow, contact_shadow, kept_shadow
-from peel.matte.composite.warping import mapped, scaled, warped
+from peel.matte.composite.warping import warped
 from peel.work.stages.cache import Cache
 from peel.work.stages.pictures import Pictures
 from peel.work.stages.pyramid import Pyramid, shrunk

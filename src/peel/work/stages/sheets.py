@@ -9,15 +9,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from peel.job.job import Job
+from peel.job.placing.sheet import Placement, Sheet
 from peel.job.rect import Rect
 from peel.job.settings import LightWrap
-from peel.job.sheet import Placement, Sheet
 from peel.matte.arrays import FloatArray
 from peel.matte.channels import straight
 from peel.matte.composite.blurring import BLUR_REACH
+from peel.matte.composite.homography import scaled
 from peel.matte.composite.lookup import graded_quickly
 from peel.matte.composite.over import composite_over
-from peel.matte.composite.warping import scaled, source_window, warped
+from peel.matte.composite.warping import source_window, warped
 from peel.matte.composite.wrap import backing_glow, light_wrapped
 from peel.matte.parallel import run_all
 from peel.work.stages.backings import Backings

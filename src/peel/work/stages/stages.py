@@ -4,13 +4,13 @@ from collections.abc import Hashable
 
 import numpy as np
 
+from peel.job.edits.kinds import kinds_in
 from peel.job.job import Job, Photo
-from peel.job.kinds import kinds_in
+from peel.job.placing.sheet import Sheet
 from peel.job.rect import Rect
-from peel.job.sheet import Sheet
 from peel.matte.arrays import ByteArray, FloatArray
 from peel.matte.composite.over import composite_over
-from peel.matte.edge.trimap import BACKGROUND, FOREGROUND
+from peel.matte.edge.zones import BACKGROUND, FOREGROUND
 from peel.work.stages.cache import Cache
 from peel.work.stages.chain import Chain, Stage
 from peel.work.stages.colour_chain import (

@@ -6,12 +6,12 @@ from typing import Final, Protocol
 import cv2
 import numpy as np
 
+from peel.job.edits.kinds import kinds_in
 from peel.job.job import Job
-from peel.job.kinds import kinds_in
 from peel.job.rect import Rect
 from peel.job.settings import Point
 from peel.matte.arrays import FloatArray
-from peel.matte.edge.kinds import Kind
+from peel.matte.edge.kind import Kind
 from peel.matte.marking.coverage import coverage
 
 __all__ = ["KIND_NAMES", "area_share", "kind_shares"]

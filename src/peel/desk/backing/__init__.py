@@ -1,0 +1,1 @@
+"""Backing: what cutouts stand on, where they stand, and what they cast."""

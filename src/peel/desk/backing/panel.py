@@ -1,0 +1,93 @@
+"""Backing: what cutouts stand on, where they stand, how they are lit, what they cast, how large the sheet is."""
+
+from functools import partial
+
+from PySide6.QtWidgets import QGridLayout
+
+from peel.desk.backing.behind import BehindPage
+from peel.desk.backing.behind_tool import BehindTool
+from peel.desk.backing.cutouts import CutoutsPage
+from peel.desk.backing.gradient_tool import GradientTool
+from peel.desk.backing.ground_tool import GroundTool
+from peel.desk.backing.matching import MatchPage
+from peel.desk.backing.place_tool import PlaceTool
+from peel.desk.backing.shade_tools import KeepBrush, ShadeBrush
+from peel.desk.backing.shadows import ShadowPage
+from peel.desk.backing.sheet_frame import FramePage
+from peel.desk.controls.buttons import button
+from peel.desk.step.panel import Panel
+from peel.desk.step.spec import StepSpec
+from peel.desk.steps import Step, StepState
+from peel.job.job import Job
+from peel.work.stages import Stages
+from peel.work.wording import backing_words
+
+__all__ = ["STEP", "BackingPanel"]
+
+
+class BackingPanel(Panel):
+    """Five pages, of which one is open."""
+
+    title = "The sheet"
+
+    def build(self) -> None:
+        """Put the pages into the column."""
+        self.behind = BehindPage(self.desk)
+        self.cutouts = CutoutsPage(self.desk)
+        self.matching = MatchPage(self.desk)
+        self.shadows = ShadowPage(self.desk)
+        self.frame = FramePage(self.desk)
+        self.pages: dict[str, Panel] = {
+            "Behind": self.behind,
+            "Cutouts": self.cutouts,
+            "Match": self.matching,
+            "Shadow": self.shadows,
+            "Frame": self.frame,
+        }
+        tips = ("What it stands on", "What stands there, and where", "Light and colours brought together",
+                "What it casts", "How large the sheet is")  # fmt: skip
+        grid = QGridLayout()
+        grid.setSpacing(4)
+        self._turns = {}
+        for number, (name, tip) in enumerate(zip(self.pages, tips, strict=True)):
+            made = button(name, partial(self.turn_to, name), role="choice", name=f"page {name}", tip=tip, checks=True)
+            self._turns[name] = made
+            grid.addWidget(made, number // 3, number % 3)
+        self.column.addLayout(grid)
+        self.rule()
+        for page in self.pages.values():
+            page.hide()
+            self.column.addWidget(page)
+        self.turn_to("Behind")
+
+    @property
+    def open_page(self) -> str:
+        """The name of the page that is open."""
+        return next(name for name, page in self.pages.items() if not page.isHidden())
+
+    def turn_to(self, name: str) -> None:
+        """Open a page."""
+        for other, page in self.pages.items():
+            self._turns[other].setChecked(other == name)
+            if other != name:
+                page.hide()
+        self.pages[name].show()
+
+    def show_rest(self, job: Job) -> None:
+        """Show the open page."""
+        self.pages[self.open_page].show_job(job)
+
+
+def _state(job: Job, stages: Stages, solving: float | None) -> StepState:
+    del stages, solving
+    backing, cutouts = job.settings.recipe.backing, job.settings.photo.cutouts
+    count = f", {len(cutouts)} cutouts" if len(cutouts) != 1 else ""
+    return StepState(backing_words(backing) + count, backing.kind != "nothing" or bool(count))
+
+
+STEP = StepSpec(
+    Step.BACKING,
+    BackingPanel,
+    _state,
+    (PlaceTool, BehindTool, GradientTool, GroundTool, ShadeBrush, KeepBrush),
+)

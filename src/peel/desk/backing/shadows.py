@@ -1,0 +1,145 @@
+"""Shadow: kept from the photo, cast by the subject, and where it touches the ground."""
+
+from functools import partial
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QCheckBox, QComboBox
+
+from peel.desk.controls.buttons import button
+from peel.desk.controls.colour_field import ColourField
+from peel.desk.controls.number_field import NumberField
+from peel.desk.step.panel import Panel, words
+from peel.job.edits.shading import release_shadows
+from peel.job.job import Job
+from peel.work.views import View
+
+__all__ = ["ShadowPage"]
+
+
+class ShadowPage(Panel):
+    """Turns shadows on and shapes them.
+
+    Signals
+    -------
+    area_asked, light_asked : ()
+        To draw where the photo's shadow is kept; to propose the light by the subject's own shading.
+    pick_asked : (callable,)
+        A colour is to be picked from the picture and given to a function.
+    """
+
+    area_asked = Signal()
+    light_asked = Signal()
+    pick_asked = Signal(object)
+
+    def build(self) -> None:
+        """Put three shadows into the column, one below the other."""
+        self.column.setContentsMargins(0, 0, 0, 0)
+        self.kept = self._tick("Keep the photo's own", "kept", "The photo divided by a clean backdrop fitted around it")
+        self.within = QComboBox()
+        self.within.setAccessibleName("Where the photo's own shadow is kept")
+        self.within.addItem("All of it", "everywhere")
+        self.within.addItem("Where brushed", "brushed")
+        self.within.activated.connect(partial(self._on_within))
+        area = button("Draw where", self.area_asked.emit, tip="Draw around the shadow that is to be kept")
+        area.setObjectName("draw kept shadow")
+        self.row(self.within, area)
+        self._numbers(
+            ("darkness", "kept.amount", 100, 0, 200, 100, "%", "Of the shadow in the photo"),
+            ("texture off", "kept.lift", 100, 0, 100, 50, "%", "How much of the backdrop's texture is taken off it"),
+        )
+        self.rule()
+        self.cast = self._tick("Cast one", "cast", "Thrown by the subject, away from the light")
+        light = button("Propose the light", self.light_asked.emit, tip="By the subject's own shading")
+        light.setObjectName("propose light")
+        self.row(self.cast, light)
+        self._numbers(
+            (
+                "falls towards",
+                "cast.towards_deg",
+                1,
+                -180,
+                180,
+                -20,
+                "°",
+                "In the picture: 0 to the right, 90 downward",
+            ),
+            ("height of light", "cast.light_deg", 1, 10, 85, 50, "°", "The lower the light, the longer the shadow"),
+        )
+        self._numbers(
+            ("softness", "cast.soft_px", 1, 1, 400, 40, "px", "At its tip; at the foot it is sharp"),
+            ("fades by", "cast.fade", 100, 0, 100, 50, "%", "From foot to tip"),
+        )
+        self._numbers(
+            ("strength", "cast.strength", 100, 0, 100, 55, "%", "At the foot"),
+        )
+        self._numbers(
+            ("moved across", "cast.move.0", 1, -2000, 2000, 0, "px", "To the right"),
+            ("moved down", "cast.move.1", 1, -2000, 2000, 0, "px", "Downward"),
+        )
+        self.rule()
+        self.contact = self._tick("Where it touches", "contact", "Close, dark and thin, at the ground")
+        self._numbers(
+            ("size", "contact.size_px", 1, 1, 200, 16, "px", "How far it reaches from the foot"),
+            ("depth", "contact.strength", 100, 0, 100, 60, "%", "How dark it is"),
+        )
+        self.rule()
+        self.colour = ColourField("Colour of made ones")
+        self.colour.changed.connect(self._set_colour)
+        self.colour.pick_asked.connect(lambda: self.pick_asked.emit(self._set_colour))
+        self.column.addWidget(self.colour)
+        release = button("Take back all that was brushed", self._release, role="link",
+                              tip="What Shade and Keep brushed")  # fmt: skip
+        self.column.addWidget(release)
+        self.column.addWidget(
+            words("On the shelf: Ground draws the line it stands on and the shadow's tip; Shade brushes.", "muted")
+        )
+
+    def _tick(self, text: str, name: str, tip: str) -> QCheckBox:
+        box = QCheckBox(text)
+        box.setObjectName(f"shadow {name}")
+        box.setToolTip(tip)
+        self.bind_tick(box, f"recipe.shadow.{name}.on", "Shadow")
+        box.clicked.connect(lambda _on: self.desk.show_view(View.BACKING))
+        self.column.addWidget(box)
+        return box
+
+    def _numbers(self, *rows: tuple[str, str, float, float, float, float, str, str]) -> None:
+        fields = []
+        for name, path, scale, low, high, default, unit, tip in rows:
+            curve = 2.0 if unit == "px" and low >= 0 else 1.0
+            field = NumberField(name, low=low, high=high, default=default, unit=unit, curve=curve, tip=tip)
+            field.setObjectName(f"shadow {path}")
+            if path.startswith("cast.move."):
+                self._bind_move(field, int(path[-1]))
+            else:
+                self.bind(field, f"recipe.shadow.{path}", "Shadow", scale=scale)
+            field.changed.connect(lambda _value, _dragged: self.desk.show_view(View.BACKING))
+            fields.append(field)
+        self.row(*fields)
+
+    def _bind_move(self, field: NumberField, axis: int) -> None:
+        def on_changed(value: float, dragged: bool) -> None:
+            job = self.desk.job
+            if job is not None:
+                move = list(job.settings.recipe.shadow.cast.move)
+                move[axis] = value
+                self._set("Shadow", "recipe.shadow.cast.move", tuple(move), gesture=("move", axis), ends=not dragged)
+
+        field.changed.connect(on_changed)
+        self._bound.append(lambda job: field.show_value(job.settings.recipe.shadow.cast.move[axis]))
+
+    def _on_within(self, _index: int) -> None:
+        self._set("Shadow", "recipe.shadow.kept.within", self.within.currentData())
+        self.desk.show_view(View.BACKING)
+
+    def _set_colour(self, colour: str) -> None:
+        self._set("Shadow", "recipe.shadow.colour", colour)
+
+    def _release(self) -> None:
+        self.desk.edit("Take brushed shadows back", release_shadows)
+
+    def show_rest(self, job: Job) -> None:
+        """Show where the photo's shadow is kept, and the colour."""
+        shadow = job.settings.recipe.shadow
+        self.within.setCurrentIndex(self.within.findData(shadow.kept.within))
+        self.colour.show_colour(shadow.colour)

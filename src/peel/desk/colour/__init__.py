@@ -1,0 +1,1 @@
+"""Colour: the subject's own colours in its edge."""

@@ -1,0 +1,267 @@
+"""Colour beyond its panel: what a correction is for, picked hues and spots, tints, and figures measured on a worker."""
+
+from collections.abc import Callable
+from typing import Final
+
+import numpy as np
+from PySide6.QtCore import Signal
+
+from peel.desk.colour.colour_tools import TintBrush
+from peel.desk.colour.panel import ColourPanel
+from peel.desk.desk_state import DeskState
+from peel.desk.step.lane_desk import LaneDesk
+from peel.desk.steps import Step
+from peel.desk.tools.area import AreaTool
+from peel.desk.tools.pick import PickTool
+from peel.errors import MarkError
+from peel.job.edge_targets import EdgeTarget, edge_targets
+from peel.job.edits.colouring import (
+    add_colour_area,
+    add_tint,
+    change_tint,
+    changed_colour,
+    colour_of,
+    drop_colour_area,
+    drop_tint,
+    fade_colour_area,
+    without_colours,
+)
+from peel.job.edits.values import set_value
+from peel.job.job import Job
+from peel.job.rect import Rect
+from peel.job.settings import Point, Tint, hex_from_rgb
+from peel.matte.colour.tinting import chroma_of
+from peel.work.inspecting.fringe import Fringe, measure_fringe, proposed_rim
+from peel.work.stages import Stages
+from peel.work.views import View
+
+__all__ = ["ColourDesk"]
+
+_SPOT_PX: Final = 12  # around a pressed spot, from which its colours are taken
+_CLEAR: Final = 0.05
+
+
+class ColourDesk(LaneDesk):
+    """Carries out what the panel of colours asks for."""
+
+    _measured = Signal(object, object)
+    _proposed = Signal(object, object)
+
+    def __init__(self, desk: DeskState, panel: ColourPanel) -> None:
+        super().__init__(desk, "colour")
+        self._panel = panel
+        self.target = EdgeTarget()
+        self._awaited: EdgeTarget | None = None
+        self.tint = 0
+        self._asked: object = None
+        self._compares = False
+        self._area_tool = AreaTool("colours of its own")
+        self._hue_tool = PickTool("Press on the coloured backdrop: its hue is the spill")
+        self._spot_tool = PickTool("Press where the subject's colour is right; then brush the patch")
+        self._brush = next(tool for tool in desk.tools[Step.COLOUR] if isinstance(tool, TintBrush))
+        self._connect()
+
+    def _connect(self) -> None:
+        desk, panel = self._desk, self._panel
+        panel.target_chosen.connect(self._on_target)
+        panel.changed.connect(self._on_changed)
+        panel.area_asked.connect(lambda: desk.borrow(self._area_tool))
+        panel.area_dropped.connect(self._drop_area)
+        panel.faded.connect(self._on_faded)
+        panel.hue_asked.connect(lambda: desk.borrow(self._hue_tool))
+        panel.hue_reset.connect(lambda: self._set_hue(None))
+        panel.rim_asked.connect(self._propose_rim)
+        panel.spot_asked.connect(lambda: desk.borrow(self._spot_tool))
+        panel.hue_tint_asked.connect(lambda: self._add_tint(lambda _job: Tint()))
+        panel.tint_chosen.connect(self._choose_tint)
+        panel.tint_changed.connect(self._on_tint_changed)
+        panel.tint_dropped.connect(self._drop_tint)
+        panel.without_held.connect(self._hold_without)
+        panel.view_asked.connect(lambda name: desk.show_view(View(name)))
+        self._area_tool.drawn.connect(self._on_area)
+        self._hue_tool.picked.connect(self._on_hue)
+        self._spot_tool.picked.connect(self._on_spot)
+        self._measured.connect(self._on_measured)
+        self._proposed.connect(self._on_proposed)
+        desk.session_changed.connect(self._on_session)
+        desk.step_changed.connect(self._look)
+        desk.job_changed.connect(lambda _job, _before: self._look())
+
+    @property
+    def _stages(self) -> Stages | None:
+        bridge = self._desk.bridge
+        return bridge.session.stages if bridge is not None else None
+
+    def _on_session(self) -> None:
+        self.target, self._awaited, self._asked = EdgeTarget(), None, None
+        self._choose_tint(0)
+        self._look()
+
+    def _look(self) -> None:
+        job, stages = self._desk.job, self._stages
+        if job is None or stages is None or self._desk.step is not Step.COLOUR:
+            return
+        targets = edge_targets(len(job.settings.photo.colour_areas))
+        if self._awaited in targets:
+            self.target, self._awaited = self._awaited, None
+        if self.target not in targets:
+            self.target = EdgeTarget()
+        if self.tint > len(job.settings.photo.tints):
+            self._choose_tint(len(job.settings.photo.tints))
+        self._show(job)
+        if job is not self._asked and job.is_solved and job.has_subject:
+            self._asked = job
+            self._lane.submit(
+                "fringe", lambda _ticket: measure_fringe(stages, job), lambda found: self._measured.emit(job, found)
+            )
+
+    def _on_measured(self, job: Job, fringe: Fringe | None) -> None:
+        if job is self._asked:
+            self._panel.show_fringe(fringe)
+
+    def _show(self, job: Job) -> None:
+        targets = edge_targets(len(job.settings.photo.colour_areas))
+        number = self.target.area
+        fade_px = None if number is None else job.settings.photo.colour_areas[number].fade_px
+        self._panel.show_targets([target.label for target in targets], targets.index(self.target), fade_px)
+        self._panel.show_amounts(colour_of(job, self.target))
+        self._panel.show_tints(job.settings.photo.tints, self.tint)
+        photo, picked = job.settings.photo, job.settings.recipe.colour.spill.hue
+        found = photo.spill_found if photo.spill_found != "none" else None
+        if picked is not None:
+            text = "Taken out: the hue that was picked."
+        elif found is None:
+            text = "The backdrop is not coloured: there is no spill to take out, unless you pick a hue."
+        elif photo.spill_shared:
+            text = "The subject has the backdrop's hue itself and is left alone. Pick the hue to take it out."
+        else:
+            text = "Taken out: the backdrop's hue near the subject."
+        hue = picked or (None if photo.spill_shared else found)
+        self._panel.show_spill(text, hue, is_picked=picked is not None)
+
+    # what a correction is for
+
+    def _on_target(self, number: int) -> None:
+        job = self._desk.job
+        if job is not None:
+            self.target = edge_targets(len(job.settings.photo.colour_areas))[number]
+            self._show(job)
+
+    def _on_changed(self, name: str, value: float, dragged: bool) -> None:
+        target = self.target
+        self._desk.edit(
+            "Edge colour",
+            lambda job: changed_colour(job, target, {name: value}),
+            gesture=("colour", name, target),
+            ends=not dragged,
+        )
+
+    def _on_area(self, area: tuple[Point, ...]) -> None:
+        self._desk.take_up(self._desk.last_tool)
+        job = self._desk.job
+        if job is not None and len(area) > 2:
+            self._awaited = EdgeTarget("area", len(job.settings.photo.colour_areas))
+            self._desk.edit("Area with colours of its own", lambda job: add_colour_area(job, area))
+
+    def _drop_area(self) -> None:
+        number = self.target.area
+        if number is not None:
+            self.target = EdgeTarget()
+            self._desk.edit("Drop an area", lambda job: drop_colour_area(job, number))
+
+    def _on_faded(self, fade_px: float, dragged: bool) -> None:
+        number = self.target.area
+        if number is not None:
+            gesture = ("colour border", number)
+            self._desk.edit(
+                "Border of an area",
+                lambda job: fade_colour_area(job, number, fade_px),
+                gesture=gesture,
+                ends=not dragged,
+            )
+
+    # spill and rims
+
+    def _set_hue(self, hue: str | None) -> None:
+        self._desk.edit("Hue of the spill", lambda job: set_value(job, "recipe.colour.spill.hue", hue))
+
+    def _on_hue(self, across: float, down: float) -> None:
+        self._desk.take_up(self._desk.last_tool)
+        job = self._desk.job
+        if job is not None:
+            self._set_hue(hex_from_rgb(np.median(job.photo.colours(_spot(job, across, down)), axis=(0, 1))))
+
+    def _propose_rim(self) -> None:
+        job, stages = self._desk.job, self._stages
+        if job is not None and stages is not None and job.has_subject:
+            target = self.target
+            self._lane.submit(
+                "rim", lambda _ticket: proposed_rim(stages, job), lambda found: self._proposed.emit(target, found)
+            )
+
+    def _on_proposed(self, target: EdgeTarget, found: dict[str, float]) -> None:
+        if not found.get("rim_light") and not found.get("rim_tint"):
+            self._desk.say("No rim stands out along this edge.")
+        else:
+            self._desk.edit("Propose rims", lambda job: changed_colour(job, target, found))
+
+    # tints
+
+    def _on_spot(self, across: float, down: float) -> None:
+        self._desk.take_up(self._desk.last_tool)
+        stages = self._stages
+        if stages is None:
+            return
+
+        def measured(job: Job) -> Tint:
+            window = _spot(job, across, down)
+            alpha = stages.alpha(job, window, 0)
+            found = chroma_of(stages.foreground(job, window, 0), np.where(alpha > _CLEAR, alpha, 0).astype(np.float32))
+            if found is None:
+                raise MarkError("There is nothing of the subject at this spot.", "Press where its colour is right.")
+            return Tint(spot=(*found.mean, *found.spread))
+
+        self._add_tint(measured)
+
+    def _add_tint(self, make: Callable[[Job], Tint]) -> None:
+        job = self._desk.job
+        if job is None:
+            return
+        self._desk.edit("Tint", lambda job: add_tint(job, make(job)))
+        self._choose_tint(len(job.settings.photo.tints) + 1)
+        self._desk.take_up(self._brush)
+
+    def _choose_tint(self, number: int) -> None:
+        self.tint = self._brush.number = number
+        self._desk.ways_changed.emit()
+        if self._desk.job is not None and self._desk.step is Step.COLOUR:
+            self._panel.show_tints(self._desk.job.settings.photo.tints, number)
+
+    def _on_tint_changed(self, name: str, value: float, dragged: bool) -> None:
+        number, changes = self.tint, {name: value}
+        self._desk.edit(
+            "Tint",
+            lambda job: change_tint(job, number, **changes),
+            gesture=("tint", name, number),
+            ends=not dragged,
+        )
+
+    def _drop_tint(self) -> None:
+        number = self.tint
+        self._desk.edit("Drop a tint", lambda job: drop_tint(job, number))
+
+    # comparing
+
+    def _hold_without(self, on: bool) -> None:
+        job = self._desk.job
+        if on and job is not None:
+            self._compares = True
+            self._desk.compare(without_colours(job))
+        elif self._compares:
+            self._compares = False
+            self._desk.compare(None)
+
+
+def _spot(job: Job, across: float, down: float) -> Rect:
+    row, column = int(down), int(across)
+    return Rect(row - _SPOT_PX, column - _SPOT_PX, row + _SPOT_PX, column + _SPOT_PX).intersection(job.photo.bounds)

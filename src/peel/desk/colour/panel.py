@@ -1,0 +1,291 @@
+"""Colour: the subject's own colours in its edge: cleaned, freed of spill and rims, tinted."""
+
+from functools import partial
+from typing import Final
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QButtonGroup, QComboBox, QGridLayout, QHBoxLayout, QLabel, QPushButton, QWidget
+
+from peel.desk.colour.colour_tools import COLOUR_TOOLS
+from peel.desk.controls.buttons import button
+from peel.desk.controls.number_field import NumberField
+from peel.desk.step.panel import Panel, words
+from peel.desk.step.spec import StepSpec
+from peel.desk.steps import Step, StepState
+from peel.job.edits.values import set_value
+from peel.job.job import Job
+from peel.job.settings import MOST_OUTWARD, EdgeColour, SpillHue, Tint
+from peel.work.inspecting.fringe import Fringe
+from peel.work.stages import Stages
+
+__all__ = ["STEP", "ColourPanel"]
+
+# name, lowest, highest, unit, how many of the field for 1 of the setting, label, tip
+_FIELDS: Final[dict[str, tuple[float, float, str, float, str, str]]] = {
+    "clean": (0, 100, "%", 100, "cleaned", "0 % keeps the photo's own colours in the edge; 100 %: the subject's"),
+    "detail": (0, 100, "%", 100, "texture kept", "The photo's fine texture of brightness, put back"),
+    "spill_edge": (0, 100, "%", 100, "at the edge", "How much of the backdrop's hue is taken out of the edge"),
+    "spill_inside": (0, 100, "%", 100, "inside", "How much of it is taken off the subject itself"),
+    "rim_light": (0, 100, "%", 100, "brightness", "How far the rim is brought to the brightness further in"),
+    "rim_tint": (0, 100, "%", 100, "tint", "How far the rim is brought to the tint further in"),
+    "rim_px": (1, 16, "px", 1, "width", "How wide the rim is, inside the edge"),
+}  # fmt: skip
+_HUE_FIELDS: Final[dict[str, tuple[float, float, str, float, str, str]]] = {
+    "width_deg": (10, 170, "°", 1, "width of the hue", "Colours within this angle around the hue count as spill"),
+    "give_back": (0, 100, "%", 100, "brightness back", "How much of the brightness lost is given back"),
+    "protect": (0, 100, "%", 100, "spared", "How far nearly neutral, skin-like and wooden colours are left alone"),
+}  # fmt: skip
+
+
+class ColourPanel(Panel):
+    """Corrections of colour, for all edges, a kind, or a drawn area; and what the edge still shows of them.
+
+    Signals
+    -------
+    target_chosen : (int,)
+    changed : (str, float, bool)
+        An amount, its new value, and whether the gesture goes on.
+    area_asked, area_dropped, hue_asked, hue_reset, rim_asked, spot_asked, hue_tint_asked, tint_dropped : ()
+    faded : (float, bool)
+        Over how many pixels the border of the area fades, and whether the gesture goes on.
+    tint_chosen : (int,)
+    tint_changed : (str, float, bool)
+    without_held : (bool,)
+    view_asked : (str,)
+        Show the photo's changed colours, or the rims.
+    """
+
+    title = "The edge's colours"
+
+    target_chosen = Signal(int)
+    changed = Signal(str, float, bool)
+    faded = Signal(float, bool)
+    area_asked = Signal()
+    area_dropped = Signal()
+    hue_asked = Signal()
+    hue_reset = Signal()
+    rim_asked = Signal()
+    spot_asked = Signal()
+    hue_tint_asked = Signal()
+    tint_dropped = Signal()
+    tint_chosen = Signal(int)
+    tint_changed = Signal(str, float, bool)
+    without_held = Signal(bool)
+    view_asked = Signal(str)
+
+    def build(self) -> None:
+        """Put corrections, tints and figures into the column."""
+        self.target = QComboBox()
+        self.target.setAccessibleName("Which edges are corrected")
+        self.target.activated.connect(self.target_chosen.emit)
+        self.area = button("For an area…", self.area_asked.emit, tip="Draw around edges to correct by themselves")
+        self.drop_area = button("Drop it", self.area_dropped.emit, tip="Correct this area like the rest again")
+        self.row(self.target, self.area, self.drop_area)
+        self.fade = NumberField("border fades over", low=0, high=400, default=24, unit="px", curve=2.0,
+                                tip="Over how many pixels of the photo the area gives way to the rest")  # fmt: skip
+        self.fade.changed.connect(self.faded.emit)
+        self.column.addWidget(self.fade)
+        self.fields: dict[str, NumberField] = {}
+        self._build_fringe()
+        self.rule()
+        self._amounts("clean", "detail")
+        self._build_outward()
+        self._build_compare()
+        self.rule()
+        self._build_spill()
+        self.rule()
+        self._build_rims()
+        self.rule()
+        self._build_tints()
+
+    def _amounts(self, *names: str) -> None:
+        grid = QGridLayout()
+        grid.setSpacing(4)
+        for place, name in enumerate(names):
+            low, high, unit, scale, label, tip = _FIELDS[name]
+            default = getattr(EdgeColour(), name) * scale
+            field = NumberField(label, low=low, high=high, default=default, unit=unit, tip=tip)
+            field.changed.connect(partial(self._on_amount, name))
+            self.fields[name] = field
+            grid.addWidget(field, place // 2, place % 2)
+        self.column.addLayout(grid)
+
+    def _on_amount(self, name: str, value: float, dragged: bool) -> None:
+        self.changed.emit(name, value / _FIELDS[name][3], dragged)
+
+    def _build_compare(self) -> None:
+        hold = button("Hold to see without", lambda: None, tip="The photo's own colours, while held")
+        hold.setObjectName("compare colours")
+        hold.pressed.connect(lambda: self.without_held.emit(True))
+        hold.released.connect(lambda: self.without_held.emit(False))
+        show = button("What changed", lambda: self.view_asked.emit("Recoloured"),
+                           tip="Shows what the corrections change, brightened; gray is unchanged")  # fmt: skip
+        self.row(hold, show)
+
+    def _build_spill(self) -> None:
+        self.column.addWidget(words("Spill of the backdrop's light", "strong"))
+        self._spill = words("", "muted")
+        self.column.addWidget(self._spill)
+        self.chip = QLabel()
+        self.chip.setFixedSize(30, 26)
+        self.chip.setAccessibleName("The hue of the spill")
+        self.pick_hue = button("Pick the hue", self.hue_asked.emit, tip="Press on the coloured backdrop next")
+        self.reset_hue = button("As found", self.hue_reset.emit, tip="Leave the hue to Peel again")
+        self.row(self.chip, self.pick_hue, self.reset_hue)
+        self._amounts("spill_edge", "spill_inside")
+        grid = QGridLayout()
+        grid.setSpacing(4)
+        self.hue_fields: dict[str, NumberField] = {}
+        for place, (name, (low, high, unit, scale, label, tip)) in enumerate(_HUE_FIELDS.items()):
+            default = getattr(SpillHue(), name) * scale
+            field = NumberField(label, low=low, high=high, default=default, unit=unit, tip=tip)
+            self.bind(field, f"recipe.colour.spill.{name}", "Spill", scale=scale)
+            self.hue_fields[name] = field
+            grid.addWidget(field, place // 2, place % 2)
+        self.column.addLayout(grid)
+
+    def _build_rims(self) -> None:
+        self.column.addWidget(words("Rims", "strong"))
+        self._rims = words("", "muted")
+        self.column.addWidget(self._rims)
+        propose = button("Propose", self.rim_asked.emit, tip="Width and amounts that take most of the rim off")
+        propose.setObjectName("propose rims")
+        shown = button("Show the rims", lambda: self.view_asked.emit("Rims"),
+                            tip="By how much the edge is lighter, darker or tinted, brightened")  # fmt: skip
+        self.row(propose, shown)
+        self._amounts("rim_light", "rim_tint", "rim_px")
+
+    def _build_tints(self) -> None:
+        self.column.addWidget(words("Tints, brushed on patches", "strong"))
+        spot = button("From a good spot…", self.spot_asked.emit,
+                           tip="Press where the colour is right; then brush the patch that is to get it")  # fmt: skip
+        hue = button("From a hue", self.hue_tint_asked.emit, tip="A tint by hue and saturation")
+        spot.setObjectName("tint from a spot")
+        hue.setObjectName("tint from a hue")
+        self.row(spot, hue)
+        self._chips = QButtonGroup(self)
+        self._chip_row = QHBoxLayout()
+        self._chip_row.setSpacing(4)
+        self.column.addLayout(self._chip_row)
+        self._shown_tints = 0
+        self._tint = QWidget()
+        grid = QGridLayout(self._tint)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setSpacing(4)
+        self.tint_fields = {
+            "amount": NumberField("amount", low=0, high=100, default=100, unit="%", tip="How much of the tint"),
+            "hue_deg": NumberField("hue", low=0, high=360, default=60, unit="°", tip="0 rose, 90 yellow, 180 green"),
+            "saturation": NumberField("saturation", low=0, high=100, default=30, unit="%", tip="0 % is gray"),
+        }  # fmt: skip
+        for place, (name, field) in enumerate(self.tint_fields.items()):
+            field.changed.connect(partial(self._on_tint, name))
+            grid.addWidget(field, place // 2, place % 2)
+        self.drop_tint = button("Drop the tint", self.tint_dropped.emit, tip="Takes it away with its patch")
+        grid.addWidget(self.drop_tint, 1, 1)
+        self.column.addWidget(self._tint)
+
+    def _on_tint(self, name: str, value: float, dragged: bool) -> None:
+        self.tint_changed.emit(name, value if name == "hue_deg" else value / 100, dragged)
+
+    def _build_fringe(self) -> None:
+        self.column.addWidget(words("What the edge still shows", "strong"))
+        self._fringe = words("")
+        self._fringe.setToolTip("How far the edge's colours are from those further in, on each backing (CIEDE2000)")
+        self.column.addWidget(self._fringe)
+
+    def _build_outward(self) -> None:
+        self.outward = NumberField("colour carried outward", low=0, high=MOST_OUTWARD, default=8, unit="px",
+                                   tip="How far the subject's colour goes on under clear pixels")  # fmt: skip
+        self.outward.changed.connect(self._on_outward)
+        self._bound.append(lambda job: self.outward.show_value(job.settings.recipe.colour.outward_px))
+        self.column.addWidget(self.outward)
+
+    def _on_outward(self, value: float, dragged: bool) -> None:
+        if not dragged:
+            px = round(value)
+            self.desk.edit("Colour outward", lambda job: set_value(job, "recipe.colour.outward_px", px))
+
+    # what is shown
+
+    def show_targets(self, labels: list[str], chosen: int, fade_px: float | None) -> None:
+        """List what can be corrected, and say which is shown; only a drawn area has a border that fades."""
+        if labels != [self.target.itemText(place) for place in range(self.target.count())]:
+            self.target.clear()
+            self.target.addItems(labels)
+        self.target.setCurrentIndex(chosen)
+        for own in (self.drop_area, self.fade):
+            own.setVisible(fade_px is not None)
+        if fade_px is not None:
+            self.fade.show_value(fade_px)
+
+    def show_amounts(self, colour: EdgeColour) -> None:
+        """Show the amounts of what is corrected."""
+        for name, field in self.fields.items():
+            field.show_value(getattr(colour, name) * _FIELDS[name][3])
+
+    def show_spill(self, text: str, hue: str | None, *, is_picked: bool) -> None:
+        """Say which hue counts."""
+        self._spill.setText(text)
+        self.chip.setStyleSheet(
+            f"background: {hue or 'transparent'}; border: 1px solid palette(mid); border-radius: 5px;"
+        )
+        self.reset_hue.setEnabled(is_picked)
+        for field in (self.fields["spill_edge"], self.fields["spill_inside"], *self.hue_fields.values()):
+            field.setEnabled(hue is not None)
+
+    def show_tints(self, tints: tuple[Tint, ...], chosen: int) -> None:
+        """Show the tints as numbered buttons, and the values of the chosen one; 0 for none."""
+        if len(tints) != self._shown_tints:
+            self._shown_tints = len(tints)
+            while (item := self._chip_row.takeAt(0)) is not None:
+                old = item.widget()
+                if old is not None:
+                    self._chips.removeButton(old)  # type: ignore[arg-type]
+                    old.hide()
+                    old.deleteLater()
+            for number in range(1, len(tints) + 1):
+                chip = QPushButton(str(number))
+                chip.setCheckable(True)
+                chip.setProperty("role", "way")
+                chip.setAccessibleName(f"Tint {number}")
+                chip.clicked.connect(lambda _on=False, number=number: self.tint_chosen.emit(number))
+                self._chips.addButton(chip, number)
+                self._chip_row.addWidget(chip)
+            self._chip_row.addStretch(1)
+        self._tint.setVisible(0 < chosen <= len(tints))
+        if not 0 < chosen <= len(tints):
+            return
+        self._chips.button(chosen).setChecked(True)
+        tint = tints[chosen - 1]
+        self.tint_fields["amount"].show_value(tint.amount * 100)
+        self.tint_fields["hue_deg"].show_value(tint.hue_deg)
+        self.tint_fields["saturation"].show_value(tint.saturation * 100)
+        for name in ("hue_deg", "saturation"):
+            self.tint_fields[name].setVisible(tint.spot is None)
+
+    def show_fringe(self, fringe: Fringe | None) -> None:
+        """Show the four figures, and what the rim is like."""
+        if fringe is None:
+            self._fringe.setText("There is no edge yet.")
+            self._rims.setText("")
+            return
+        self._fringe.setText("   ".join(f"{name} {value:.1f}" for name, value in fringe.figures.items()))
+        tone = "lighter" if fringe.lighter > 0 else "darker"
+        self._rims.setText(
+            f"The edge is {abs(fringe.lighter) * 100:.1f} % {tone} and {fringe.tinted * 100:.1f} % tinted "
+            "against the subject further in."
+        )
+
+    @property
+    def fringe_text(self) -> str:
+        """The four figures, as shown."""
+        return self._fringe.text()
+
+
+def _state(job: Job, stages: Stages, solving: float | None) -> StepState:
+    del stages, solving
+    clean = job.settings.recipe.colour.clean
+    return StepState(f"cleaned {clean * 100:.0f} %", clean > 0)
+
+
+STEP = StepSpec(Step.COLOUR, ColourPanel, _state, COLOUR_TOOLS)

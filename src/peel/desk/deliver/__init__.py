@@ -1,0 +1,1 @@
+"""Deliver: what is left to be mended, presets, and files written."""

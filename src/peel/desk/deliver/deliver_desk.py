@@ -1,0 +1,299 @@
+"""Deliver beyond its panel: the snag list and its walk, and comparing what was written."""
+
+from functools import partial
+from pathlib import Path
+from typing import Final
+
+from PySide6.QtCore import QPointF, Signal
+from PySide6.QtGui import QImage
+from PySide6.QtSvg import QSvgRenderer
+from PySide6.QtWidgets import QWidget
+
+from peel.desk.controls.delivered_view import DeliveredView
+from peel.desk.deliver.panel import DeliverPanel
+from peel.desk.deliver.preset_desk import PresetDesk
+from peel.desk.deliver.snag_list import ListedSnag
+from peel.desk.desk_state import DeskState
+from peel.desk.display.tiles import image_from_rgb
+from peel.desk.matte.snag_desk import SnagDesk
+from peel.desk.step.lane_desk import LaneDesk
+from peel.desk.steps import Step
+from peel.errors import PeelError
+from peel.files.metadata import read_metadata
+from peel.job.edits.snags import accept, mend, mends, settled_by
+from peel.job.job import Job
+from peel.job.preset import Preset
+from peel.job.rect import Rect
+from peel.matte.inspect.snags import Snag
+from peel.work.delivering.delivery import Delivered, all_presets
+from peel.work.delivering.delivery_snags import (
+    DeliverySnag,
+    accept_delivery_snag,
+    delivery_snags,
+    is_delivery_snag_accepted,
+)
+from peel.work.delivering.read_back import photo_under, read_delivered
+from peel.work.inspecting.inspector import words_of
+from peel.work.scheduler import Ticket
+from peel.work.stages import Stages
+from peel.work.views import Look, View, render
+
+__all__ = ["DeliverDesk"]
+
+_AROUND_PX: Final = 90  # of a snag, that its picture shows
+_PICTURE_PX: Final = 88
+_MOST_PICTURES: Final = 60
+
+
+class DeliverDesk(LaneDesk):
+    """Carries out what the panel of Deliver asks for."""
+
+    _looked = Signal(object, object, object)
+    _pictured = Signal(object, str, object)
+    _compared = Signal(object, object, str)
+    _failed = Signal(object)
+    _said = Signal(object, str)
+
+    def __init__(self, desk: DeskState, panel: DeliverPanel, snags: SnagDesk, canvas: QWidget) -> None:
+        super().__init__(desk, "delivery")
+        self._panel, self._snags = panel, snags
+        self.presets = PresetDesk(desk, panel.presets)
+        self.view = DeliveredView(canvas)
+        self._listed: list[tuple[ListedSnag, Snag | DeliverySnag]] = []
+        self._found: list[DeliverySnag] = []
+        self._asked: object = None
+        self._connect()
+
+    def _connect(self) -> None:
+        desk, panel = self._desk, self._panel
+        panel.snags.chosen.connect(self._go_to)
+        panel.snags.mend_asked.connect(self._mend)
+        panel.snags.accepted.connect(self._accept)
+        self.presets.changed.connect(self._look_again)
+        panel.compare_asked.connect(self._compare)
+        self._snags.counted.connect(self._show)
+        desk.ask.walk.connect(self._on_walk)
+        desk.ask.mend.connect(lambda: self._mend(panel.snags.list.currentRow()))
+        desk.ask.accept.connect(lambda: self._accept(panel.snags.list.currentRow(), panel.snags.reason.text()))
+        desk.session_changed.connect(self._on_session)
+        desk.step_changed.connect(self._on_step)
+        desk.job_changed.connect(lambda _job, _before: self._look())
+        self._looked.connect(self._on_looked)
+        self._pictured.connect(self._on_pictured)
+        self._compared.connect(self._on_compared)
+        self._failed.connect(lambda error: desk.say(error.message, error.hint))
+        self._said.connect(self._on_said)
+
+    def close(self) -> None:
+        """Drop what is under way and end both workers."""
+        self.presets.close()
+        super().close()
+
+    @property
+    def is_idle(self) -> bool:
+        """Whether both workers have nothing to do."""
+        return self.presets.is_idle and super().is_idle
+
+    def _on_session(self) -> None:
+        self.view.hide()
+        self._panel.snags.forget_pictures()
+        self._found, self._listed, self._asked = [], [], None
+        bridge = self._desk.bridge
+        if bridge is not None:
+            project = bridge.session.project
+            self._lane.submit(
+                "rights",
+                lambda _t: _rights_words(project.photo()[1]),
+                partial(self._said.emit, bridge),
+                lambda _e: None,
+            )
+        self._look()
+
+    def _on_said(self, bridge: object, text: str) -> None:
+        if bridge is self._desk.bridge:
+            self._panel.show_rights(text)
+
+    def _on_step(self) -> None:
+        if self._desk.step is Step.DELIVER:
+            self._look()
+        else:
+            self.view.hide()
+
+    # the snag list
+
+    def _look(self) -> None:
+        """Look for snags of the delivery on the worker, once for each job."""
+        bridge = self._desk.bridge
+        if bridge is None or self._desk.step is not Step.DELIVER:
+            return
+        job, stages = bridge.job, bridge.session.stages
+        if job is self._asked or not job.is_solved:
+            self._show()
+            return
+        self._asked = job
+        self._lane.submit(
+            "look",
+            lambda _ticket: delivery_snags(job, stages, all_presets(job)),
+            lambda found: self._looked.emit(job, found, None),
+            lambda error: self._looked.emit(job, [], error),
+        )
+
+    def _on_looked(self, job: Job, found: list[DeliverySnag], error: BaseException | None) -> None:
+        if job is self._asked:
+            self._found = found
+            self._show()
+        if error is not None and not isinstance(error, PeelError):
+            self._desk.say("The order could not be looked at.", "", repr(error))
+
+    def _show(self) -> None:
+        """List the snags of the order and of the matte, the gravest first, those that were accepted last."""
+        job = self._desk.job
+        if job is None or self._desk.step is not Step.DELIVER:
+            return
+        rows: list[tuple[ListedSnag, Snag | DeliverySnag]] = [(_of_order(job, snag), snag) for snag in self._found]
+        rows += [(_of_matte(job, snag), snag) for snag in self._snags.found.snags]
+        rows.sort(key=lambda row: (bool(row[0].accepted), -row[1].severity.rank))
+        self._listed = rows[:_MOST_PICTURES]
+        opened = sum(not own.accepted for own, _ in rows)
+        counts = f"{opened} snag{'' if opened == 1 else 's'} left · {len(rows) - opened} accepted"
+        if not job.has_subject:
+            counts = "Nothing is marked yet"
+        elif not self._snags.is_idle or not job.is_solved:
+            counts = f"{counts} · still looking" if rows else "Looking for snags…"
+        elif not rows:
+            counts = "No snags: deliver"
+        self._panel.snags.show_snags([own for own, _ in self._listed], counts)
+        self._draw_pictures(job)
+
+    def _draw_pictures(self, job: Job) -> None:
+        bridge = self._desk.bridge
+        if bridge is None:
+            return
+        for own, snag in self._listed:
+            if not self._panel.snags.has_picture(own.key):
+                draw = partial(_drawn_on, bridge.session.stages, job, snag.at, self._desk.look)
+                self._lane.submit(("picture", own.key), draw, partial(self._pictured.emit, bridge, own.key))
+
+    def _on_pictured(self, bridge: object, key: str, image: QImage) -> None:
+        if bridge is self._desk.bridge:
+            self._panel.snags.show_picture(key, image)
+
+    def _on_walk(self, by: int) -> None:
+        if self._desk.step is Step.DELIVER and self._listed:
+            still_open = [row for row, (own, _) in enumerate(self._listed) if not own.accepted]
+            at = self._panel.snags.list.currentRow()
+            ahead = [row for row in still_open if (row > at if by > 0 else row < at)]
+            rows = ahead or still_open
+            if rows:
+                self._panel.snags.list.setCurrentRow(rows[0] if by > 0 else rows[-1])
+            else:
+                self._desk.say("Every snag is mended or accepted.")
+
+    def _go_to(self, row: int) -> None:
+        snag = self._listed[row][1]
+        self._desk.show_view(View.BACKING if isinstance(snag, DeliverySnag) else View.LOUD)
+        reach = 3 * _AROUND_PX if isinstance(snag, DeliverySnag) else _AROUND_PX
+        self._desk.ask.look_at.emit(QPointF(*snag.at), reach)
+        self._snags.went_to.emit(QPointF(*snag.at))
+
+    def _mend(self, row: int) -> None:
+        if self._desk.step is not Step.DELIVER or not 0 <= row < len(self._listed):
+            return
+        snag = self._listed[row][1]
+        if isinstance(snag, Snag) and mends(snag.sort):
+            self._desk.edit(f"Mend: {snag.sort.value.lower()}", lambda job: mend(job, snag))
+
+    def _accept(self, row: int, reason: str) -> None:
+        if self._desk.step is not Step.DELIVER or not 0 <= row < len(self._listed):
+            return
+        own, snag = self._listed[row]
+        if own.accepted:
+            return
+        if isinstance(snag, Snag):
+            self._desk.edit("Accept a snag", lambda job: accept(job, snag, reason))
+        else:
+            self._desk.edit("Accept a snag", lambda job: accept_delivery_snag(job, snag, reason))
+
+    def _look_again(self) -> None:
+        """Look at the order anew: what its presets ask for is not part of the job."""
+        self._asked = None
+        self._look()
+        self._panel.show_plan()
+
+    # comparing
+
+    def _compare(self, delivered: Delivered, preset: Preset) -> None:
+        """Read a file back and show it against the photo, on the worker but for SVG, which Qt draws."""
+        job = self._desk.job
+        if job is None:
+            return
+        path, size = delivered.path, delivered.size
+        is_drawing = path.suffix == ".svg"
+
+        def read() -> tuple[QImage, QImage]:
+            under = image_from_rgb(photo_under(job, preset, size))
+            return (_drawn(path, size) if is_drawing else image_from_rgb(read_delivered(path))), under
+
+        self._lane.submit(
+            "compare", lambda _ticket: read(), lambda pair: self._compared.emit(job, pair, path.name), self._on_failed
+        )
+
+    def _on_failed(self, error: BaseException) -> None:
+        if not isinstance(error, PeelError):
+            raise error
+        self._failed.emit(error)
+
+    def _on_compared(self, job: Job, pair: tuple[QImage, QImage], title: str) -> None:
+        if self._desk.job is not None and self._desk.job.photo is job.photo:
+            self.view.show_file(*pair, title)
+
+
+def _drawn(path: Path, size: tuple[int, int]) -> QImage:
+    """Draw an SVG at its own size."""
+    from PySide6.QtGui import QPainter
+
+    image = QImage(size[1], size[0], QImage.Format.Format_RGB32)
+    image.fill(0xFFFFFFFF)
+    painter = QPainter(image)
+    QSvgRenderer(str(path)).render(painter)
+    painter.end()
+    return image
+
+
+def _drawn_on(stages: Stages, job: Job, at: tuple[float, float], look: Look, _ticket: Ticket) -> QImage:
+    """Draw the surroundings of a snag on the loud colour."""
+    level = 0
+    around = Rect(int(at[1]) - _AROUND_PX, int(at[0]) - _AROUND_PX, int(at[1]) + _AROUND_PX, int(at[0]) + _AROUND_PX)
+    window = around.intersection(job.photo.space.bounds(level))
+    if window.is_empty:
+        window = job.photo.space.bounds(job.photo.space.level_within(_PICTURE_PX))
+        level = job.photo.space.level_within(_PICTURE_PX)
+    return image_from_rgb(render(stages, job, View.LOUD, window, level, look))
+
+
+def _of_order(job: Job, snag: DeliverySnag) -> ListedSnag:
+    accepted = "accepted" if is_delivery_snag_accepted(job, snag) else ""
+    titles = {
+        "frame_cut": "Cut by the frame", "old_frame": "The old frame's line", "enlarged": "Enlarged",
+        "gamut": "Out of gamut", "fewer_pixels": "Fewer pixels than ordered", "backing_fringe": "Edge on this backing",
+    }  # fmt: skip
+    key = f"{snag.sort} {snag.says}"
+    return ListedSnag(key, titles[snag.sort], snag.says, snag.severity.value, snag.mend, accepted)
+
+
+def _of_matte(job: Job, snag: Snag) -> ListedSnag:
+    done = settled_by(job, snag)
+    accepted = (done.reason or "accepted") if done is not None and done.how == "accepted" else ""
+    says, tool = words_of(snag)
+    does = mends(snag.sort)
+    mend_words = f"F2 {does}." if does else f"Mended by {tool}."
+    key = f"{snag.sort.name} {snag.at[0]:.0f} {snag.at[1]:.0f}"
+    return ListedSnag(key, snag.sort.value, says, snag.severity.value, mend_words, accepted)
+
+
+def _rights_words(content: bytes) -> str:
+    said = read_metadata(content).said
+    if not said:
+        return "The photo says nothing of rights or credit."
+    parts = ((said.rights, "rights"), (said.creator, "by"), (said.credit, "credit"))
+    return "The photo says: " + " · ".join(f"{name} {text}" for text, name in parts if text)

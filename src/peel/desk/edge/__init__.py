@@ -1,0 +1,1 @@
+"""Edge: the unsure band, the kinds of edge, and separations."""

@@ -1,0 +1,260 @@
+"""Edge: the unsure band around the marked boundary, and what kind each stretch of it is."""
+
+from functools import partial
+
+import numpy as np
+from PySide6.QtCore import QSize, Signal
+from PySide6.QtGui import QImage, QPainter, QPaintEvent
+from PySide6.QtWidgets import QButtonGroup, QCheckBox, QGridLayout, QLabel, QWidget
+
+from peel.desk.controls.buttons import button
+from peel.desk.controls.number_field import NumberField
+from peel.desk.edge.separation_page import SeparationPage
+from peel.desk.edge.separation_tools import EndsTool, KeyTool, StretchTool
+from peel.desk.step.panel import Panel, words
+from peel.desk.step.spec import Command, StepSpec
+from peel.desk.steps import Step, StepState
+from peel.desk.theme import current
+from peel.desk.tools.brush import BandBrush, KindBrush, TrustBrush, ZoneBrush
+from peel.job.edits.marking import kind_everywhere, kind_of_contour, kind_of_piece
+from peel.job.job import Job
+from peel.job.settings import Band
+from peel.matte.edge.kind import Kind
+from peel.work.inspecting.shares import zone_shares
+from peel.work.marking.edge_places import EdgeNews
+from peel.work.stages import Stages
+from peel.work.views import kind_pattern
+
+__all__ = ["STEP", "EdgePanel"]
+
+_MEANINGS = {
+    Kind.HARD: "clothes, products: narrow, even",
+    Kind.SOFT: "out of focus: as wide as the blur",
+    Kind.STRAND: "hair, fur, feather: wide",
+    Kind.LACY: "leaves, lace, mesh: many small gaps",
+    Kind.SHEER: "gauze, glass: half-clear all through",
+}
+
+
+class _Swatch(QWidget):
+    """The pattern by which Zones shows a kind."""
+
+    def __init__(self, kind: Kind) -> None:
+        super().__init__()
+        self._kind = kind
+        self.setFixedSize(QSize(30, 18))
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        """Paint the pattern in the panel's own ink."""
+        theme, painter = current(), QPainter(self)
+        rows, columns = np.arange(18, dtype=np.int32)[:, None], np.arange(30, dtype=np.int32)[None]
+        ink, paper = (theme.colour(role).rgba() for role in ("text", "raised"))
+        pixels = np.where(kind_pattern(self._kind, rows, columns, 6), np.uint32(ink), np.uint32(paper))
+        pixels = np.ascontiguousarray(pixels, np.uint32)
+        painter.drawImage(0, 0, QImage(pixels.data, 30, 18, 120, QImage.Format.Format_ARGB32))
+        painter.setPen(theme.colour("line"))
+        painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+
+
+class EdgePanel(Panel):
+    """How the band is laid, and the kinds of edge."""
+
+    title = "The edge"
+
+    page_turned = Signal()
+
+    def build(self) -> None:
+        """Put both pages into the column: band and kinds, and separation."""
+        unsure = "Where the edge is unsure, and what kind each stretch is"
+        seen = "What the computation sees: renderings, ends, key"
+        self._pages = self.page_choices(
+            ("Band and kinds", unsure, lambda: self.turn_page(separation=False)),
+            ("Separation", seen, lambda: self.turn_page(separation=True)),
+        )
+        self.rule()
+        with self.page() as self._band_page:
+            self._build_band()
+        self.separation = SeparationPage()
+        self.separation.hide()
+        self.column.addWidget(self.separation)
+
+    @property
+    def shows_separation(self) -> bool:
+        """Whether the page of Separation is open."""
+        return self._pages.buttons()[1].isChecked()
+
+    def turn_page(self, *, separation: bool) -> None:
+        """Open one of the two pages."""
+        self._pages.buttons()[int(separation)].setChecked(True)
+        self._band_page.setVisible(not separation)
+        self.separation.setVisible(separation)
+        self.page_turned.emit()
+
+    def _build_band(self) -> None:
+        self._build_lay()
+        self._build_widths()
+        self._shares = words("")
+        self.column.addWidget(self._shares)
+        self.rule()
+        self._build_kinds()
+        self.rule()
+        self._places = words("", "muted")
+        self.column.addWidget(self._places)
+        self.open_gap = button(
+            "Open this gap", self.desk.ask.mend.emit, tip="Make the gap that the walk stands at backdrop (F2)"
+        )
+        self.open_all = button(
+            "Open all gaps", self.desk.ask.mend_all.emit, tip="Make every gap in doubt backdrop (Shift+F2)"
+        )
+        self.next = button(
+            "Next place in doubt", lambda: self.desk.ask.walk.emit(1), tip="Walk to where the band is likely wrong (N)"
+        )
+        self.column.addWidget(self.next)
+        self.row(self.open_gap, self.open_all)
+
+    def _build_lay(self) -> None:
+        self._ways = QButtonGroup(self)
+        self.laid = button(
+            "Lay it by the photo", lambda: self._lay("laid"), role="choice",
+            tip="Over strands and gaps, as wide as the blur, narrow along clean steps; live as you mark", checks=True,
+        )  # fmt: skip
+        self.plain = button(
+            "Plain widths", lambda: self._lay("plain"), role="choice",
+            tip="As far from the mark as the widths say", checks=True,
+        )  # fmt: skip
+        for way in (self.laid, self.plain):
+            self._ways.addButton(way)
+        self.row(self.laid, self.plain)
+
+    def _lay(self, lay: str) -> None:
+        self._set("Band", "recipe.band.lay", lay)
+
+    def _build_widths(self) -> None:
+        default = Band()
+        self.margin = NumberField(
+            "margin around it", low=0, high=100, default=default.margin_px, unit="px", curve=1.8,
+            tip="How far the band reaches from the mark at least, both ways.",
+        )  # fmt: skip
+        self.trust = NumberField(
+            "trust in the mark", low=0, high=100, default=100 * default.trust, unit="%",
+            tip="How deep and how far out the photo may move the band. 0: a rough mark. 100: an exact one, a band of a "
+            "few pixels everywhere. Per stretch: Trust, or a contour's own.",
+        )  # fmt: skip
+        self.column.addWidget(self.trust)
+        self.bind(self.trust, "recipe.band.trust", "Trust in the mark", scale=100, live=False)
+        self.outward = NumberField(
+            "outward, into the backdrop", low=0, high=200, default=default.outward_px, unit="px", curve=1.8,
+            tip="How far the band reaches from the mark into the backdrop: over wisps and glow.",
+        )  # fmt: skip
+        self.inward = NumberField(
+            "inward, into the subject", low=0, high=200, default=default.inward_px, unit="px", curve=1.8,
+            tip="How far the band reaches from the mark into the subject: to where it is surely solid.",
+        )  # fmt: skip
+        self.exact = NumberField(
+            "both ways, where hard", low=0, high=40, default=default.exact_px, unit="px", step=0.5,
+            tip="How far the band reaches along edges that were drawn as exact or brushed as hard.",
+        )  # fmt: skip
+        fields = ((self.margin, "margin_px"), (self.outward, "outward_px"), (self.inward, "inward_px"))
+        for field, name in (*fields, (self.exact, "exact_px")):
+            self.column.addWidget(field)
+            # Laying the band over a whole photo takes longer than a frame.
+            self.bind(field, f"recipe.band.{name}", "Band width", live=False)
+
+    def _build_kinds(self) -> None:
+        self.column.addWidget(words("Kinds of edge", "title"))
+        self.suggests = QCheckBox("Peel suggests kinds")
+        self.suggests.setToolTip("Unticked, only kinds that were brushed count; the rest is solved alike")
+        self.suggests.clicked.connect(lambda on: self._set("Kinds", "recipe.band.kinds", "suggested" if on else "none"))
+        self.column.addWidget(self.suggests)
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(8)
+        grid.setVerticalSpacing(4)
+        grid.setColumnStretch(2, 1)
+        self.shares: dict[Kind, QLabel] = {}
+        for row, kind in enumerate(Kind):
+            share = words("", "muted")
+            name = button(
+                kind.name.capitalize(), partial(self._give, kind), role="choice", name=f"kind {kind.name.lower()}",
+                tip=f"{_MEANINGS[kind]}. Press: this kind for all that is chosen below",
+            )  # fmt: skip
+            share.setToolTip(_MEANINGS[kind])
+            self.shares[kind] = share
+            grid.addWidget(_Swatch(kind), row, 0)
+            grid.addWidget(name, row, 1)
+            grid.addWidget(share, row, 2)
+        self.column.addLayout(grid)
+        self.column.addWidget(words("A press on a kind gives it to", "muted"))
+        self.gives_to = QButtonGroup(self)
+        for text, tip in (
+            ("Whole edge", "All of the edge"),
+            ("Contour", "The edge along the contour nearest to the cursor's last place"),
+            ("Piece", "The edge of the piece of subject at the cursor's last place"),
+        ):
+            self.gives_to.addButton(
+                button(text, lambda: None, role="choice", tip=tip, checks=True, name=f"kind to {text.lower()}")
+            )
+        self.gives_to.buttons()[0].setChecked(True)
+        self.row(*self.gives_to.buttons())
+        self.column.addWidget(words("or brush Kind over a stretch.", "muted"))
+
+    def _give(self, kind: Kind) -> None:
+        """Give a kind to all that is chosen."""
+        chosen = next(n for n, own in enumerate(self.gives_to.buttons()) if own.isChecked())
+        spot = (self.desk.spot.x(), self.desk.spot.y())
+        giving = (kind_everywhere, partial(kind_of_contour, spot=spot), partial(kind_of_piece, spot=spot))[chosen]
+        self.desk.edit(f"{kind.name.capitalize()} edge", lambda job: giving(job, kind))
+
+    def show_rest(self, job: Job) -> None:
+        """Show how the band is laid, and how much is unsure."""
+        band = job.settings.recipe.band
+        is_laid = band.lay == "laid"
+        self.laid.setChecked(is_laid)
+        self.plain.setChecked(not is_laid)
+        self.trust.setVisible(is_laid)
+        self.margin.setVisible(is_laid)
+        self.outward.setVisible(not is_laid)
+        self.inward.setVisible(not is_laid)
+        self.suggests.setChecked(band.kinds == "suggested")
+        self._shares.setText(f"unsure: {zone_shares(job).some * 100:.1f} % of the photo")
+        self.next.setEnabled(job.has_subject)
+        if not job.has_subject:
+            self.show_news(EdgeNews((), (), False))
+
+    def show_news(self, news: EdgeNews) -> None:
+        """Show the shares of the kinds, and how many places are in doubt."""
+        has_gaps = any(place.doubt == "gap" for place in news.places)
+        self.open_gap.setEnabled(has_gaps)
+        self.open_all.setEnabled(has_gaps)
+        found = {share.kind: share for share in news.shares}
+        for kind, label in self.shares.items():
+            share = found.get(kind)
+            label.setText("–" if share is None else f"{share.share * 100:.0f} %, {_sureness(share.confidence)}")
+        if news.alike:
+            self._places.setText("Subject and backdrop have the same colours along most of the edge: check it closely.")
+        elif news.places:
+            gaps = sum(place.doubt == "gap" for place in news.places)
+            other = len(news.places) - gaps
+            parts = [f"{gaps} enclosed gaps that look like the backdrop"] if gaps else []
+            parts += [f"{other} places where the band is likely too narrow or too deep"] if other else []
+            self._places.setText(f"{', '.join(parts)}.")
+        else:
+            self._places.setText("No place where the band is likely wrong.")
+
+
+def _sureness(confidence: float | None) -> str:
+    return "as brushed" if confidence is None else f"{confidence * 100:.0f} % sure"
+
+
+def _state(job: Job, stages: Stages, solving: float | None) -> StepState:
+    del stages, solving
+    unsure = zone_shares(job).some
+    return StepState(f"unsure {unsure * 100:.1f} %" if job.has_subject else "no band yet", unsure > 0)
+
+
+STEP = StepSpec(
+    Step.EDGE,
+    EdgePanel,
+    _state,
+    (BandBrush, ZoneBrush, KindBrush, TrustBrush, StretchTool, EndsTool, KeyTool),
+    (Command("Open all gaps", ("Shift+F2",), lambda desk: desk.ask.mend_all.emit()),),
+)

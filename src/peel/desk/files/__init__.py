@@ -1,0 +1,1 @@
+"""Opening, keeping and closing, on a worker."""

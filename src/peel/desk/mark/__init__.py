@@ -1,0 +1,1 @@
+"""Mark: the subject, roughly."""

@@ -1,0 +1,1 @@
+"""Matte: what was solved, its snags, repairs and edge profile."""

@@ -1,1 +1,0 @@
-"""The settings of each step, at the right under the proofs."""

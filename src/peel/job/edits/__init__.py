@@ -1,0 +1,1 @@
+"""Edits: functions from a job to a new one, each a step of undo."""

@@ -1,0 +1,194 @@
+"""Edits of the subject's colours: areas of their own, tints, and what is brushed on. None of them touches the matte."""
+
+from collections.abc import Mapping, Sequence
+from typing import Any, Final
+
+import numpy as np
+
+from peel.errors import MarkError
+from peel.job.edge_targets import EdgeTarget
+from peel.job.edits.touching import SoftStroke, moved_towards
+from peel.job.edits.values import set_value
+from peel.job.job import Job
+from peel.job.planes import PLANES, Role
+from peel.job.settings import MOST_FINISH_AREAS, MOST_TINTS, ColourArea, EdgeColour, Point, Tint
+from peel.matte.edge.kind import Kind
+
+__all__ = [
+    "COLOUR_BRUSHES",
+    "add_colour_area",
+    "add_tint",
+    "brush_original",
+    "brush_tint",
+    "brush_tone",
+    "change_tint",
+    "changed_colour",
+    "colour_of",
+    "drop_colour_area",
+    "drop_tint",
+    "fade_colour_area",
+    "release_colours",
+    "without_colours",
+]
+
+COLOUR_BRUSHES: Final[dict[str, int]] = {
+    name: spec.default for name, spec in PLANES.items() if spec.role is Role.COLOUR
+}
+"""The planes that are brushed on colours, with the value that changes nothing."""
+
+
+def colour_of(job: Job, target: EdgeTarget) -> EdgeColour:
+    """Return how some edges are coloured; a kind without corrections of its own has the overall ones."""
+    colour = job.settings.recipe.colour
+    if target.area is not None:
+        areas = job.settings.photo.colour_areas
+        return areas[target.area].colour if target.area < len(areas) else EdgeColour()
+    own: EdgeColour | None = None if target.name == "everywhere" else getattr(colour, target.name)
+    return own or EdgeColour(**{name: getattr(colour, name) for name in EdgeColour.model_fields})
+
+
+def changed_colour(job: Job, target: EdgeTarget, changes: Mapping[str, float]) -> Job:
+    """Change some amounts for some edges; a kind that ends as the rest has none of its own any more."""
+    made = EdgeColour.model_validate({**dict(colour_of(job, target)), **changes})
+    if target.area is not None:
+        areas = list(job.settings.photo.colour_areas)
+        if target.area >= len(areas):
+            return job
+        areas[target.area] = areas[target.area].model_copy(update={"colour": made})
+        return set_value(job, "photo.colour_areas", tuple(areas))
+    if target.name == "everywhere":
+        colour = job.settings.recipe.colour.model_copy(update=dict(made))
+        return set_value(job, "recipe.colour", colour)
+    own = None if made == colour_of(job, EdgeTarget()) else made
+    return set_value(job, f"recipe.colour.{target.name}", own)
+
+
+def add_colour_area(job: Job, outline: Sequence[Point], **amounts: float) -> Job:
+    """Draw an area with colours of its own; it begins with the overall ones.
+
+    Raises
+    ------
+    MarkError
+        If there are too many already.
+    """
+    areas = job.settings.photo.colour_areas
+    if len(areas) >= MOST_FINISH_AREAS:
+        message = f"There are {MOST_FINISH_AREAS} areas with colours of their own already."
+        raise MarkError(message, "Drop one that is no longer needed.")
+    begun = EdgeColour.model_validate({**dict(colour_of(job, EdgeTarget())), **amounts})
+    return set_value(job, "photo.colour_areas", (*areas, ColourArea(outline=tuple(outline), colour=begun)))
+
+
+def drop_colour_area(job: Job, number: int) -> Job:
+    """Colour an area like the rest again."""
+    areas = job.settings.photo.colour_areas
+    return set_value(job, "photo.colour_areas", areas[:number] + areas[number + 1 :])
+
+
+def fade_colour_area(job: Job, number: int, fade_px: float) -> Job:
+    """Let the border of an area fade over another distance."""
+    areas = list(job.settings.photo.colour_areas)
+    if number >= len(areas):
+        return job
+    areas[number] = areas[number].model_copy(update={"fade_px": fade_px})
+    return set_value(job, "photo.colour_areas", tuple(areas))
+
+
+# brushes
+
+
+def brush_tone(job: Job, stroke: SoftStroke, *, lighter: bool) -> Job:
+    """Brush the edge's own dark tones lighter, or its light ones darker; each pass adds to those before."""
+    return _brushed(job, "toning", stroke, 255 if lighter else 0, 0.5)
+
+
+def brush_original(job: Job, stroke: SoftStroke) -> Job:
+    """Brush the photo's own colours back."""
+    return _brushed(job, "original", stroke, 255)
+
+
+def release_colours(job: Job, stroke: SoftStroke) -> Job:
+    """Take back what was brushed on colours, under a brush."""
+    for name, neutral in COLOUR_BRUSHES.items():
+        if name in job.planes and name != "patch":
+            job = _brushed(job, name, stroke, neutral)
+    return job
+
+
+def _brushed(job: Job, name: str, stroke: SoftStroke, target: int, share: float = 1.0) -> Job:
+    """Move a plane towards a value under a stroke, by at least one step wherever it has any weight."""
+    window = stroke.window(job.photo.bounds)
+    if window.is_empty:
+        return job
+    weights = stroke.weights(window) * np.float32(share)
+    return job.with_planes(**{name: moved_towards(getattr(job, name), window, weights, target)})
+
+
+# tints
+
+
+def add_tint(job: Job, tint: Tint) -> Job:
+    """Add a tint, with nothing brushed yet.
+
+    Raises
+    ------
+    MarkError
+        If there are too many already.
+    """
+    if len(job.settings.photo.tints) >= MOST_TINTS:
+        message = f"There are {MOST_TINTS} tints already."
+        raise MarkError(message, "Drop one that is no longer needed.")
+    return set_value(job, "photo.tints", (*job.settings.photo.tints, tint))
+
+
+def brush_tint(job: Job, stroke: SoftStroke, number: int, *, takes: bool = False) -> Job:
+    """Brush the patch of a tint, by its number from 1; or take it back."""
+    window = stroke.window(job.photo.bounds)
+    if window.is_empty or not 0 < number <= len(job.settings.photo.tints):
+        return job
+    patch, touched = job.patch.read(window), stroke.weights(window) > 0.02
+    weights = job.patch_weight.read(window)
+    if takes:
+        touched &= patch == number
+        kept = (weights * (1 - stroke.weights(window))).astype(np.uint8)
+        weights = np.where(touched, kept, weights).astype(np.uint8)
+        patch = np.where(touched & (weights == 0), 0, patch).astype(np.uint8)
+    else:
+        put = np.ceil(stroke.weights(window) * 255).astype(np.uint8)
+        weights = np.where(touched & (patch == number), np.maximum(weights, put), np.where(touched, put, weights))
+        patch = np.where(touched, number, patch).astype(np.uint8)
+    return job.with_planes(
+        patch=job.patch.write(window, patch), patch_weight=job.patch_weight.write(window, weights.astype(np.uint8))
+    )
+
+
+def change_tint(job: Job, number: int, **changes: Any) -> Job:
+    """Change a tint, by its number from 1."""
+    tints = list(job.settings.photo.tints)
+    if not 0 < number <= len(tints):
+        return job
+    tints[number - 1] = Tint.model_validate({**dict(tints[number - 1]), **changes})
+    return set_value(job, "photo.tints", tuple(tints))
+
+
+def drop_tint(job: Job, number: int) -> Job:
+    """Take a tint away with its patch; those after it move up."""
+    tints = job.settings.photo.tints
+    if not 0 < number <= len(tints):
+        return job
+    patch, weights = job.patch.read(), job.patch_weight.read()
+    weights[patch == number] = 0
+    patch[patch == number] = 0
+    patch[patch > number] -= 1
+    bounds = job.photo.bounds
+    job = job.with_planes(patch=job.patch.write(bounds, patch), patch_weight=job.patch_weight.write(bounds, weights))
+    return set_value(job, "photo.tints", tints[: number - 1] + tints[number:])
+
+
+def without_colours(job: Job) -> Job:
+    """Return the job with the photo's own colours throughout, for a before and after."""
+    bare = EdgeColour(clean=0, detail=0, spill_edge=0, spill_inside=0)
+    colour = job.settings.recipe.colour.model_copy(
+        update={**dict(bare), **dict.fromkeys((kind.name.lower() for kind in Kind), None)}
+    )
+    return job.without(Role.COLOUR).with_recipe(colour=colour).with_photo_settings(colour_areas=())

@@ -1,0 +1,1 @@
+"""Where cutouts stand on the sheet, and how the sheet is framed."""

@@ -1,0 +1,1 @@
+"""Inspect and measure what was cut: snags, fringe, shares, the edge unrolled."""

@@ -1,0 +1,80 @@
+"""Check a job: its snags as plain values, and how far each is from a reference."""
+
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from peel.files.photo import read_reference
+from peel.job.job import Job
+from peel.job.preset import Preset
+from peel.job.rect import Rect
+from peel.matte.inspect.snags import Severity, Snag
+from peel.work.delivering.delivery_snags import delivery_snags, is_delivery_snag_accepted
+from peel.work.inspecting.inspector import Inspector, snag_row
+from peel.work.stages import Stages
+
+__all__ = ["check_job", "check_order", "fails"]
+
+_AROUND_PX = 12  # around a snag, within which its error is measured
+
+
+def check_job(
+    job: Job, stages: Stages, reference: Path | None = None, progress: Callable[[float], object] | None = None
+) -> list[dict[str, Any]]:
+    """Inspect a job.
+
+    Parameters
+    ----------
+    job : Job
+    stages : Stages
+    reference : Path, optional
+        A true matte, gray of 8 or 16 bits, of the photo's size.
+    progress : callable, optional
+        Called with the share done.
+
+    Raises
+    ------
+    PhotoError
+        If the reference cannot be read or is of another size.
+    """
+    truth = None if reference is None else read_reference(reference, job.photo)
+    rows = []
+    for snag in Inspector(stages).inspect(job, progress).snags:
+        row = snag_row(job, snag)
+        if truth is not None:
+            row["error_px"] = round(_error(job, stages, snag, truth), 1)
+        rows.append(row)
+    return rows
+
+
+def check_order(job: Job, stages: Stages, presets: Sequence[Preset]) -> list[dict[str, Any]]:
+    """Look at what presets would make of a job; as rows like those of `check_job`."""
+    return [
+        {
+            "sort": snag.sort,
+            "severity": snag.severity.value,
+            "at": [round(part, 1) for part in snag.at],
+            "says": snag.says,
+            "tool": snag.mend,
+            "accepted": is_delivery_snag_accepted(job, snag),
+        }
+        for snag in delivery_snags(job, stages, presets)
+    ]
+
+
+def _error(job: Job, stages: Stages, snag: Snag, truth: np.ndarray) -> float:
+    """Sum the absolute difference from a reference around a snag's faults, counting no pixel twice."""
+    whole = Rect(*snag.box).grown(_AROUND_PX).intersection(job.photo.bounds)
+    near = np.zeros((whole.height, whole.width), bool)
+    for find in snag.finds:
+        near[Rect(*find.box).grown(_AROUND_PX).intersection(whole).within(whole)] = True
+    difference = np.abs(stages.alpha(job, whole, 0) - truth[whole.slices])
+    return float(difference[near].sum())
+
+
+def fails(rows: Sequence[dict[str, Any]], severity: str) -> bool:
+    """Return whether anything of a severity, or worse, was not accepted."""
+    least = Severity(severity).rank
+    return any(not row["accepted"] and Severity(row["severity"]).rank >= least for row in rows)

@@ -1,0 +1,272 @@
+"""Inspect a job: every cell of its edge is looked at once, and again only after it changed."""
+
+import threading
+from collections.abc import Callable, Hashable, Sequence
+from dataclasses import dataclass
+from functools import partial
+from itertools import count
+from typing import Final
+from weakref import WeakKeyDictionary
+
+import cv2
+import numpy as np
+
+from peel.job.edits.kinds import kinds_stamp
+from peel.job.edits.snags import least_sizes, name_of, settled_by
+from peel.job.job import Job
+from peel.job.rect import Rect
+from peel.matte.edge.kind import Kind
+from peel.matte.inspect.faults import Find, SnagSort
+from peel.matte.inspect.finds import FIND_REACH, find_in
+from peel.matte.inspect.outline import Outline, outline_of
+from peel.matte.inspect.reading import Reading
+from peel.matte.inspect.snags import Snag, framed, gathered
+from peel.matte.parallel import checkpoint, run_all
+from peel.work.solving.noise import noise_of
+from peel.work.stages import Stages
+from peel.work.stages.chain import cells_of
+from peel.work.stages.colour_chain import spill_of
+from peel.work.wording import grouped
+
+__all__ = ["Inspection", "Inspector", "is_accepted", "remember", "remembered", "snag_row", "words_of"]
+
+_CELL: Final = 128  # pixels of the level that is looked at, a side, of what is known to be fresh or stale
+_WINDOW: Final = 8 * _CELL  # a side, at most, of what is looked at in one go
+_MOST_PIXELS: Final = 9_000_000  # of a photo that is looked at pixel by pixel; larger ones at half their size
+_SHEER_PX: Final = 31  # side of the square by which what is sheer is widened
+_OUTLINE_PX: Final = 1600  # longest side of the matte that the outline is found in
+
+
+@dataclass(frozen=True, eq=False)
+class Inspection:
+    """What was found.
+
+    Attributes
+    ----------
+    snags : tuple of Snag
+        The gravest first; those that were accepted among them.
+    outline : Outline
+    places : tuple of int
+        Where each snag lies along the outline.
+    """
+
+    snags: tuple[Snag, ...] = ()
+    outline: Outline | None = None
+    places: tuple[int, ...] = ()
+
+    def open_snags(self, job: Job) -> list[int]:
+        """Return the numbers of the snags that were not accepted."""
+        return [number for number, snag in enumerate(self.snags) if not is_accepted(job, snag)]
+
+
+_remembered: WeakKeyDictionary[Job, Inspection] = WeakKeyDictionary()
+
+
+def remember(job: Job, found: Inspection) -> None:
+    """Keep what was found in a job for whoever only wants to say how much it is."""
+    _remembered[job] = found
+
+
+def remembered(job: Job) -> Inspection | None:
+    """Return what was found in a job, if it was inspected."""
+    return _remembered.get(job)
+
+
+def is_accepted(job: Job, snag: Snag) -> bool:
+    """Return whether a snag is right as it is, as the person says."""
+    done = settled_by(job, snag)
+    return done is not None and done.how == "accepted"
+
+
+class Inspector:
+    """Inspects the states of one photo's job; keeps what it found in each cell. Any thread, one at a time."""
+
+    def __init__(self, stages: Stages) -> None:
+        self._stages = stages
+        self._found: dict[Rect, tuple[Hashable, tuple[Find, ...]]] = {}
+        self._squares: dict[Rect, Hashable] = {}  # stamps of many cells at once
+        self._outlined: tuple[Hashable, Outline] | None = None
+        self._turn = threading.Lock()
+        pixels = stages.pyramid.pixels(0).shape[0] * stages.pyramid.pixels(0).shape[1]
+        self._level = max(0, int(np.ceil(np.log2(pixels / _MOST_PIXELS) / 2)))
+
+    def inspect(self, job: Job, progress: Callable[[float], object] | None = None) -> Inspection:
+        """Look for snags; only cells that changed since the last time are looked at.
+
+        Raises
+        ------
+        Cancelled
+            At any `peel.matte.parallel.checkpoint`.
+        """
+        least = least_sizes(job.settings.recipe.inspection)
+        with self._turn:
+            # Measured before threads share the work: they would wait for each other over the photo's lock.
+            noise = float(np.sqrt(noise_of(job.photo).variance.mean()))
+            bounds = job.photo.space.bounds(self._level)
+            squares = {square: self._stamp(job, self._around(job, square)) for square in cells_of(bounds, _WINDOW)}
+            stale = [
+                cell
+                for square, stamp in squares.items()
+                if self._squares.get(square) != stamp
+                for cell in cells_of(square.intersection(bounds), _CELL)
+                if not self._is_fresh(job, cell)
+            ]
+            windows = _windows_over(stale)
+            done = count(1)
+
+            def look(window: Rect) -> None:
+                self._look(job, window, noise)
+                if progress is not None:
+                    progress(next(done) / len(windows))
+
+            run_all([partial(look, window) for window in windows])
+            self._squares = squares
+            finds = [find for cell in cells_of(bounds, _CELL) for find in self._found[cell][1]]
+            finds += self._framed(job)
+            outline = self._outline(job)
+        snags = gathered(finds, least)
+        return Inspection(tuple(snags), outline, tuple(outline.place_of(snag.at) for snag in snags))
+
+    def _around(self, job: Job, rect: Rect) -> Rect:
+        return rect.grown(FIND_REACH).intersection(job.photo.space.bounds(self._level))
+
+    def _stamp(self, job: Job, around: Rect) -> Hashable:
+        covered = job.photo.space.covered(around, self._level)
+        return self._stages.cutout_stamp(job, around, self._level), kinds_stamp(job, covered)
+
+    def _is_fresh(self, job: Job, cell: Rect) -> bool:
+        """Return whether what was found in a cell still holds; where the matte is constant, nothing is found."""
+        around = self._around(job, cell)
+        known, stamp = self._found.get(cell), self._stamp(job, around)
+        if known is not None and known[0] == stamp:
+            return True
+        if self._stages.matte.constant(job, around, self._level) is None:
+            return False
+        self._found[cell] = stamp, ()
+        return True
+
+    def _look(self, job: Job, window: Rect, noise: float) -> None:
+        """Look for faults in a window of whole cells, and keep each with the cell that its middle lies in."""
+        checkpoint()
+        around = self._around(job, window)
+        found = [find.moved(around.top, around.left) for find in find_in(self._reading(job, around, noise))]
+        for cell in cells_of(window, _CELL):
+            own = tuple(find.enlarged(1 << self._level) for find in found if _belongs(find, cell))
+            self._found[cell] = self._stamp(job, self._around(job, cell)), own
+
+    def _reading(self, job: Job, around: Rect, noise: float) -> Reading:
+        level = self._level
+        sheer = (self._stages.kinds(job, around, level) == Kind.SHEER).astype(np.uint8)
+        wide = cv2.dilate(sheer, np.ones((_SHEER_PX, _SHEER_PX), np.uint8)) > 0 if sheer.any() else None
+        return Reading(
+            self._stages.pyramid.colours(around, level),
+            self._stages.alpha(job, around, level),
+            self._stages.foreground(job, around, level),
+            wide,
+            noise,
+            job.settings.photo.is_linear,
+            spill_of(job),
+        )
+
+    def _framed(self, job: Job) -> list[Find]:
+        """Look at the four sides of the frame only."""
+        height, width = job.photo.height, job.photo.width
+        sides = (
+            Rect(0, 0, 1, width),
+            Rect(height - 1, 0, height, width),
+            Rect(0, 0, height, 1),
+            Rect(0, width - 1, height, width),
+        )
+        top, bottom, left, right = (self._stages.alpha(job, side, 0).ravel() for side in sides)
+        return framed(top, bottom, left, right)
+
+    def _outline(self, job: Job) -> Outline:
+        level = job.photo.space.level_within(_OUTLINE_PX)
+        rect = job.photo.space.bounds(level)
+        stamp = self._stages.matte.stamp(job, rect, level)
+        if self._outlined is None or self._outlined[0] != stamp:
+            self._outlined = stamp, outline_of(self._stages.alpha(job, rect, level), 1 << level)
+        return self._outlined[1]
+
+
+def _windows_over(cells: Sequence[Rect]) -> list[Rect]:
+    """Cover cells by few windows: a single one where it is small enough, else one in each square of a grid."""
+    if not cells:
+        return []
+    whole = _bounds_of(cells)
+    if max(whole.height, whole.width) <= _WINDOW:
+        return [whole]
+    squares: dict[tuple[int, int], list[Rect]] = {}
+    for cell in cells:
+        squares.setdefault((cell.top // _WINDOW, cell.left // _WINDOW), []).append(cell)
+    return [_bounds_of(own) for own in squares.values()]
+
+
+def _bounds_of(cells: Sequence[Rect]) -> Rect:
+    tops, lefts, bottoms, rights = zip(*((cell.top, cell.left, cell.bottom, cell.right) for cell in cells), strict=True)
+    return Rect(min(tops), min(lefts), max(bottoms), max(rights))
+
+
+def _belongs(find: Find, cell: Rect) -> bool:
+    """Return whether the middle of a fault lies in a cell, so that no two cells report it."""
+    top, left, bottom, right = find.box
+    row, column = (top + bottom) // 2, (left + right) // 2
+    return cell.top <= row < cell.bottom and cell.left <= column < cell.right
+
+
+_WORDS: Final[dict[SnagSort, tuple[str, str]]] = {
+    SnagSort.PINHOLE: (
+        "{n} hole{s} in what is solid: the backing shows through {size}",
+        "Solid, or Close pinholes",
+    ),
+    SnagSort.SPECK: ("{n} speck{s} floating in the clear, {size} in all", "Clear, or Drop specks"),
+    SnagSort.HAZE: ("A veil over clear backdrop, as much as {size}", "Thin, or Take out haze"),
+    SnagSort.SEE_THROUGH: (
+        "Not quite solid inside the subject: the backing shines through, as much as {size}",
+        "Firm, or Solid inside",
+    ),
+    SnagSort.BACKDROP_LEFT: ("Backdrop seems to be left inside the subject, {size}", "Band over it, or Clear"),
+    SnagSort.STRAND_CUT: ("{n} strand{s} go{es} on in the photo where the matte ends", "Band beyond the ends"),
+    SnagSort.HARD_CUT: ("The matte is cut hard where the photo's edge is soft", "Band over it, or Soften"),
+    SnagSort.STEPPED: ("This edge has steps that the photo does not have", "the edge profile: bumps evened"),
+    SnagSort.FRAME: ("The subject touches the frame along {size}", "a frame with room around, or leave it"),
+    SnagSort.RESIDUE: (
+        "Cutout and clean backdrop do not give the photo back here, by as much as {size}",
+        "Band, kind, or Again here",
+    ),
+    SnagSort.FRINGE_LIGHT: ("The edge is lighter than the subject further in, by as much as {size}", "Rims in Colour"),
+    SnagSort.FRINGE_DARK: ("The edge is darker than the subject further in, by as much as {size}", "Rims in Colour"),
+    SnagSort.FRINGE_TINTED: ("The edge has another tint than the subject further in, {size}", "Rims or Tint in Colour"),
+    SnagSort.SPILL: ("Light of the backdrop is left on the subject, as much as {size}", "Spill in Colour"),
+}
+
+
+def words_of(snag: Snag) -> tuple[str, str]:
+    """Say in a sentence what is wrong and by how much, and what tool mends it."""
+    what, tool = _WORDS[snag.sort]
+    count = len(snag.finds)
+    many = count != 1
+    said = what.format(
+        n=count if many else "One",
+        s="s" if many else "",
+        es="" if many else "es",
+        size=f"{grouped(snag.size)} px",
+    )
+    return said + ".", tool
+
+
+def snag_row(job: Job, snag: Snag) -> dict[str, object]:
+    """Return a snag as plain values, for reports."""
+    done = settled_by(job, snag)
+    top, left, bottom, right = snag.box
+    return {
+        "sort": name_of(snag.sort),
+        "severity": snag.severity.value,
+        "size_px": round(snag.size, 1),
+        "count": len(snag.finds),
+        "at": [round(part, 1) for part in snag.at],
+        "box": {"left": left, "top": top, "right": right, "bottom": bottom},
+        "says": words_of(snag)[0],
+        "accepted": done is not None and done.how == "accepted",
+        "reason": done.reason if done is not None else "",
+    }

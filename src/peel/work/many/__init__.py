@@ -1,0 +1,1 @@
+"""Many photos: the assignment, its board, proposals, carrying, and runs by several workers."""

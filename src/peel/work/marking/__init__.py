@@ -1,0 +1,1 @@
+"""What the marking tools find in the photo."""

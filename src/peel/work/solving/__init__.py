@@ -1,0 +1,1 @@
+"""Solve what the edits left unsolved, solve again in other ways, repair by one press."""
