@@ -87,7 +87,7 @@ def _runs(folder: Path) -> Iterator[str]:
             )
         ]
         done = time.perf_counter()
-        assert not any(row.get("error") for row in (*carried, *rows))
+        assert not any(row.error for row in (*carried, *rows))
         for name, took in zip(seconds, (between - since, done - between, done - since), strict=True):
             seconds[name].append(took)
     for name, (one, two) in seconds.items():

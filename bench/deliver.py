@@ -12,7 +12,9 @@ import numpy as np
 from bench.sheet import job_at_24
 from peel.files.presets import find_preset
 from peel.job.preset import Preset
-from peel.work.delivering.delivery import Order, cutout_pixels, deliver
+from peel.work.delivering.delivery import deliver
+from peel.work.delivering.order import FileOrder
+from peel.work.delivering.products import cutout_pixels
 from peel.work.stages import Cache, Stages
 
 __all__ = ["table"]
@@ -28,13 +30,13 @@ def table() -> Iterator[str]:
         since = time.perf_counter()
         imagecodecs.png_encode(pixels, level=4)
         alone = time.perf_counter() - since
-        plain = Order(to / "a.png", Preset(name="Cutout", product="cutout"))
+        plain = FileOrder(to / "a.png", Preset(name="Cutout", product="cutout"))
         (written,) = deliver(job, stages, [plain])
         yield f"PNG cutout: the library alone {alone:.2f} s, encoded and written {written.encoding_s:.2f} s, {written.encoding_s / alone:.2f} times"
         yield f"its pixels: {written.pixels_s:.2f} s"
         names = ("Programme, cutout", "Matte, 16 bit", "Web, transparent", "Film, linear light")
         presets = [plain.preset, *(find_preset(name) for name in names)]
-        orders = [Order(to / f"{k}.x", preset) for k, preset in enumerate(presets)]
+        orders = [FileOrder(to / f"{k}.x", preset) for k, preset in enumerate(presets)]
         apart = 0.0
         for order in orders:
             since = time.perf_counter()

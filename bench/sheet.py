@@ -18,7 +18,7 @@ from peel.job.placing.cutouts import copy_cutouts, map_cutouts, moving, turning
 from peel.job.placing.sheet import sheet_of
 from peel.matte.arrays import unit_floats
 from peel.matte.composite.shadow import kept_shadow
-from peel.work.delivering.delivery import flat_pixels
+from peel.work.delivering.products import flat_pixels
 from peel.work.stages import Cache, Stages
 from peel.work.stages.chain import cells_of
 from peel.work.views import View, render

@@ -97,12 +97,12 @@ def _in_a_delivery(folder: Path, rng: random.Random) -> str:
     propose_job(folder / "disc.png", folder / "disc.peel")
     import peel.work.many.runs as runs
 
-    with _failing(runs, "deliver", _error(rng)):
+    with _failing(runs, "deliver_job", _error(rng)):
         row = run_one(folder / "disc.peel", RunOrder(str(folder / "out"), unseen=True))
-    if not row.get("error"):
+    if not row.error:
         return "no error in the row"
     again = run_one(folder / "disc.peel", RunOrder(str(folder / "out"), unseen=True, resumes=True))
-    return "" if len(again["files"]) == 3 and not again.get("error") else f"not delivered later: {again}"
+    return "" if len(again.files) == 3 and not again.error else f"not delivered later: {again}"
 
 
 def _in_a_lane(folder: Path, rng: random.Random) -> str:

@@ -4,8 +4,10 @@ Each carries one sentence a person can act on: what failed, on which file, why; 
 """
 
 __all__ = [
+    "AlreadyThereError",
     "Cancelled",
     "DeliveryError",
+    "InUseError",
     "MarkError",
     "PeelError",
     "PhotoError",
@@ -44,8 +46,16 @@ class ProjectError(PeelError):
     """A job file cannot be opened, is in use, or cannot be written."""
 
 
+class InUseError(ProjectError):
+    """A job file is open elsewhere."""
+
+
 class DeliveryError(PeelError):
     """A file to be delivered could not be written."""
+
+
+class AlreadyThereError(DeliveryError):
+    """A file of that name is there, and nobody said that it may be replaced."""
 
 
 class MarkError(PeelError):

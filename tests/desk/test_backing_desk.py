@@ -18,7 +18,7 @@ from peel.files.assets import read_asset
 from peel.job.placing.cutouts import corners_of, numbers_of
 from peel.job.placing.sheet import sheet_of
 from peel.matte.composite.homography import homography, mapped
-from peel.work.delivering.delivery import flat_pixels
+from peel.work.delivering.products import flat_pixels
 from peel.work.stages import Cache, Stages
 from peel.work.views import View
 

@@ -45,8 +45,7 @@ from peel.matte.srgb import to_encoded, to_lab, to_linear
 from peel.work.arranging.matching import matched_job
 from peel.work.arranging.placed_pictures import cutout_asset
 from peel.work.delivering import products
-from peel.work.delivering.delivery import cutout_pixels, flat_pixels
-from peel.work.delivering.products import Want
+from peel.work.delivering.products import Want, cutout_pixels, flat_pixels
 from peel.work.session.session import Session
 from peel.work.stages import Cache, Stages
 

@@ -25,7 +25,7 @@ from peel.job.edits.values import set_value, use_zones, with_matte
 from peel.job.job import Job, Photo, new_job
 from peel.job.rect import Rect
 from peel.job.settings import Colour, EdgeColour, Tint
-from peel.work.delivering.delivery import cutout_pixels, flat_pixels
+from peel.work.delivering.products import cutout_pixels, flat_pixels
 from peel.work.inspecting.fringe import measure_fringe, proposed_rim
 from peel.work.stages import Cache, Stages
 from peel.work.stages.chain import Chain

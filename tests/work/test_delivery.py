@@ -15,7 +15,9 @@ from peel.job.job import Job, Photo, new_job
 from peel.job.rect import Rect
 from peel.job.settings import Backing, Colour, Delivery
 from peel.matte.composite.over import composite_over
-from peel.work.delivering.delivery import cutout_pixels, deliver, flat_pixels, matte_pixels, orders_of
+from peel.work.delivering.delivery import deliver
+from peel.work.delivering.order import DeliveryOrder, FileOrder, all_presets
+from peel.work.delivering.products import cutout_pixels, flat_pixels, matte_pixels
 from peel.work.solving.solve import solve_job
 from peel.work.stages import Stages
 from peel.work.views import View, loudest_colour, render
@@ -121,11 +123,15 @@ def test_a_photo_that_mixes_as_light_is_taken_apart_and_put_together_as_light() 
     assert np.abs(stages.composite(linear, bounds, 0, blue) - pixels / 255).max() < 0.01
 
 
+def _orders(job: Job, folder: Path) -> list[FileOrder]:
+    return DeliveryOrder(folder, tuple(all_presets(job))).files(job)
+
+
 def test_delivers_what_is_ticked(solved: Job, tmp_path: Path) -> None:
     delivery = Delivery(cutout_bits=16, matte_bits=16)
     job = solved.with_recipe(delivery=delivery)
 
-    written = deliver(job, _stages(job), orders_of(job, tmp_path / "out"))
+    written = deliver(job, _stages(job), _orders(job, tmp_path / "out"))
 
     names = ["disc-cutout.png", "disc-flat.jpg", "disc-matte.png"]
     assert [item.path.name for item in written] == names
@@ -139,15 +145,15 @@ def test_delivers_what_is_ticked(solved: Job, tmp_path: Path) -> None:
 def test_nothing_ticked_is_said(solved: Job, tmp_path: Path) -> None:
     job = solved.with_recipe(delivery=Delivery(cutout=False, flat=False, matte=False))
 
-    assert orders_of(job, tmp_path) == []
+    assert _orders(job, tmp_path) == []
     with pytest.raises(DeliveryError, match="No file is ticked"):
-        deliver(job, _stages(job), orders_of(job, tmp_path))
+        deliver(job, _stages(job), _orders(job, tmp_path))
 
 
 def test_a_stopped_delivery_leaves_no_part_of_a_file(solved: Job, tmp_path: Path) -> None:
     folder = tmp_path / "out"
     with pytest.raises(Cancelled):
-        deliver(solved, _stages(solved), orders_of(solved, folder), lambda share: share < 0.3)
+        deliver(solved, _stages(solved), _orders(solved, folder), lambda share: share < 0.3)
 
     assert not folder.exists() or sorted(path.name for path in folder.iterdir()) in ([], ["disc-cutout.png"])
 

@@ -3,6 +3,7 @@
 import os
 import threading
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -17,6 +18,8 @@ from peel.job.edits.marking import Zone, mark_region
 from peel.job.edits.values import set_value
 from peel.job.job import Job
 from peel.job.preset import Preset
+from peel.work.delivering.delivery import deliver_job
+from peel.work.delivering.rows import RunRow
 from peel.work.inspecting.inspector import Inspector
 from peel.work.many.assignment import Assignment
 from peel.work.many.batches import approve, load_job, photos_in, propose_job
@@ -256,16 +259,16 @@ def test_photos_of_one_name_are_delivered_under_two(disc_file: Path, tmp_path: P
     order = RunOrder(str(tmp_path / "out"), (Preset(name="Flat", product="flat", format="png"),), unseen=True)
     rows = [row for _, row in run(jobs, order)]
 
-    assert all("error" not in row or not row["error"] for row in rows)
+    assert not any(row.error for row in rows)
     files = sorted(path for path in (tmp_path / "out").glob("*.png"))
     assert len(files) == 2
     middles = {tuple(np.asarray(Image.open(path).convert("RGB"))[150, 210]) for path in files}
     assert len(middles) == 2
 
 
-def _row_of(job: Path, order: RunOrder) -> dict:
+def _row_of(job: Path, order: RunOrder) -> RunRow:
     ((_, row),) = run([job], order)
-    assert not row.get("error"), row
+    assert not row.error
     return row
 
 
@@ -279,13 +282,13 @@ def test_going_on_notices_a_changed_preset_that_the_job_itself_names(disc_file: 
     session.close()
     order = RunOrder(str(tmp_path / "out"), resumes=True)
     first = _row_of(job, order)
-    assert _row_of(job, order).get("skipped")
+    assert _row_of(job, order).skipped
 
     keep_preset(Preset(name="Shop", product="flat", format="jpeg", quality=95, file_name="{name}-shop"))
 
     again = _row_of(job, order)
-    assert not again.get("skipped")
-    sizes = [{item["file"]: item["bytes"] for item in row["files"]} for row in (first, again)]
+    assert not again.skipped
+    sizes = [{item.file: item.bytes for item in row.files} for row in (first, again)]
     assert sizes[0] != sizes[1]
 
 
@@ -297,11 +300,12 @@ def test_a_run_ended_between_file_and_note_makes_no_second_file(
     numbered = Preset(name="Numbered", product="flat", format="jpeg", existing="number")
     order = RunOrder(str(tmp_path / "out"), (numbered,), resumes=True, unseen=True)
 
-    def ended(*_given: object, **_named: object) -> None:
+    def ended(*given: Any, **named: Any) -> None:
+        deliver_job(*given, **named)
         raise KeyboardInterrupt
 
     with monkeypatch.context() as patched:
-        patched.setattr("peel.work.many.runs.report_row", ended)
+        patched.setattr("peel.work.many.runs.deliver_job", ended)
         with pytest.raises(KeyboardInterrupt):
             list(run([job], order))
     assert [path.name for path in (tmp_path / "out").glob("*.jpg")] == ["disc-flat.jpg"]
@@ -333,7 +337,7 @@ def test_the_report_of_a_delivery_counts_the_snags_and_inspects_what_was_not(
 
     row = _row_of(job, RunOrder(str(tmp_path / "out"), unseen=True))
 
-    assert isinstance(row["snags_open"], int)
+    assert isinstance(row.snags_open, int)
     assert inspected == [], "it was inspected when it was proposed, and has not changed since"
     session = Session.resume(ProjectFile.open(job))
     _mark(session)

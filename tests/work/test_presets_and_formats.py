@@ -44,9 +44,11 @@ from peel.job.job import Job, Photo, new_job
 from peel.job.preset import FORMATS, Preset, SizeRule, file_name
 from peel.job.settings import Backing, Delivery, SheetFrame
 from peel.matte.srgb import to_linear
-from peel.work.delivering.delivery import Order, deliver, orders_of, planned, size_of_file
-from peel.work.delivering.delivery_report import report_row, write_report
+from peel.work.delivering.delivery import deliver, deliver_job
+from peel.work.delivering.delivery_report import write_report
 from peel.work.delivering.delivery_snags import accept_delivery_snag, delivery_snags, is_delivery_snag_accepted
+from peel.work.delivering.order import DeliveryOrder, FileOrder, all_presets, planned, size_of_file
+from peel.work.delivering.rows import RunRow
 from peel.work.session.session import Session
 from peel.work.stages import Cache, Stages
 
@@ -76,7 +78,7 @@ def photo_bytes() -> bytes:
 
 def _deliver(job: Job, folder: Path, original: bytes = b"", **own: Any) -> Path:
     preset = Preset.model_validate({"name": "Test", **own})
-    order = Order(folder / file_name(preset, "disc", size=(1, 1), number=1, date=""), preset)
+    order = FileOrder(folder / file_name(preset, "disc", size=(1, 1), number=1, date=""), preset)
     (written,) = deliver(job, Stages(job.photo, Cache(60_000_000)), [order], original=original)
     assert written.size_bytes == order.path.stat().st_size
     assert written.digest == hashlib.sha256(order.path.read_bytes()).hexdigest()
@@ -377,37 +379,36 @@ def test_names_numbers_and_files_that_are_there(solved: Job, tmp_path: Path, pho
     number = Preset(name="A", product="matte", existing="number", file_name="{name}")
     ask = Preset(name="B", product="matte", existing="ask", file_name="{name}")
     (tmp_path / "disc.png").write_bytes(b"there")
-    assert [order.path.name for order in planned([Order(tmp_path / "disc.png", number)] * 2)] == [
+    assert [order.path.name for order in planned([FileOrder(tmp_path / "disc.png", number)] * 2)] == [
         "disc-2.png",
         "disc-3.png",
     ]
     with pytest.raises(DeliveryError, match="there already"):
-        planned([Order(tmp_path / "disc.png", ask)])
-    assert planned([Order(tmp_path / "disc.png", ask)], replaces=True)[0].path.name == "disc.png"
+        planned([FileOrder(tmp_path / "disc.png", ask)])
+    assert planned([FileOrder(tmp_path / "disc.png", ask)], replaces=True)[0].path.name == "disc.png"
     with pytest.raises(DeliveryError, match="Two products"):
-        planned([Order(tmp_path / "x.png", ask)] * 2)
+        planned([FileOrder(tmp_path / "x.png", ask)] * 2)
     (tmp_path / "original.png").write_bytes(photo_bytes)
     replaces = Preset(name="C", product="matte", file_name="original")
     with pytest.raises(DeliveryError, match="the photo itself"):
-        deliver(solved, Stages(solved.photo), [Order(tmp_path / "original.png", replaces)], original=photo_bytes)
+        deliver(solved, Stages(solved.photo), [FileOrder(tmp_path / "original.png", replaces)], original=photo_bytes)
     long = Preset(name="D", product="matte", file_name="n" * 120)
     with pytest.raises(DeliveryError):
-        deliver(solved, Stages(solved.photo), [Order(tmp_path / ("x" * 300 + ".png"), long)])
+        deliver(solved, Stages(solved.photo), [FileOrder(tmp_path / ("x" * 300 + ".png"), long)])
     assert sorted(path.name for path in tmp_path.glob("*.part")) == []
 
 
 def test_several_products_in_one_go_with_a_report(solved: Job, tmp_path: Path) -> None:
     wanted = [find_preset("Shop, white"), find_preset("Web, transparent"), find_preset("Outline")]
-    orders = orders_of(solved, tmp_path, wanted, number=3, date="2026-11-05")
-    written = deliver(solved, Stages(solved.photo, Cache(60_000_000)), orders)
-    assert [item.path.name for item in written] == [
+    order = DeliveryOrder(tmp_path, (*all_presets(solved), *wanted), number=3, date="2026-11-05")
+    row = deliver_job(solved, Stages(solved.photo, Cache(60_000_000)), order)
+    assert [Path(item.file).name for item in row.files] == [
         "disc-cutout.png", "disc-flat.jpg", "disc-matte.png", "disc-shop.jpg", "disc-web.webp", "disc-outline.svg",
     ]  # fmt: skip
     assert _open(tmp_path / "disc-shop.jpg").size[0] == _open(tmp_path / "disc-shop.jpg").size[1]
     assert size_of_file(solved, wanted[0]) == _open(tmp_path / "disc-shop.jpg").size[::-1]
-    row = report_row(solved, written)
     write_report([row], tmp_path / "report.json")
-    write_report([row, report_row(solved, [], error="it broke")], tmp_path / "report.csv")
+    write_report([row, RunRow("disc", error="it broke")], tmp_path / "report.csv")
     found = json.loads((tmp_path / "report.json").read_text())["delivered"][0]
     assert found["files"][0]["sha256"] == hashlib.sha256((tmp_path / "disc-cutout.png").read_bytes()).hexdigest()
     rows = list(csv.reader((tmp_path / "report.csv").read_text().splitlines()))

@@ -13,7 +13,7 @@ from peel.job.placing.sheet import MOST_SIDE, sheet_of
 from peel.job.rect import Rect
 from peel.job.settings import Backing, Gradient, SheetFrame
 from peel.matte.composite.gradient import gradient
-from peel.work.delivering.delivery import flat_pixels
+from peel.work.delivering.products import flat_pixels
 from peel.work.stages import Cache, Stages
 from peel.work.views import View, render, space_of
 

@@ -12,8 +12,7 @@ from peel.errors import UsageError
 
 if TYPE_CHECKING:
     from peel.work.many.carrying import What
-    from peel.work.many.each import Work
-    from peel.work.many.workers import Row
+    from peel.work.many.each import Work, WorkRow
 
 __all__ = ["carry", "propose"]
 
@@ -74,17 +73,17 @@ def _each(work: "Work", photos: list[Path], to: Path, workers: int, *, as_json: 
     tidy_up()
     if not photos:
         raise UsageError("There is no photo to work on.", "Give photographs, or folders of them.")
-    rows: list[Row] = []
+    rows: list[WorkRow] = []
     with progress() as tell:
         tell(photos[0].name, 0.0)
         for number, row in in_turn(work, photos, to, workers):
             rows.append(row)
             tell(photos[number].name, len(rows) / len(photos))
-            if "error" in row:
-                complain(row["photo"], row["error"])
+            if row.error:
+                complain(row.photo, row.error)
             if as_json:
-                typer.echo(json.dumps(row))
-            elif "error" not in row:
-                say(f"{row['job']}  {row['says']}")
-    if any("error" in row for row in rows):
+                typer.echo(json.dumps(row.as_json()))
+            elif not row.error:
+                say(f"{row.job}  {row.says}")
+    if any(row.error for row in rows):
         raise typer.Exit(code_of(rows))

@@ -4,7 +4,7 @@ import unicodedata
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import typer
 from rich.console import Console
@@ -14,6 +14,8 @@ from rich.progress import Progress, TextColumn
 from peel.errors import SolveError
 
 if TYPE_CHECKING:
+    from peel.work.delivering.rows import RunRow
+    from peel.work.many.each import WorkRow
     from peel.work.session.session import Session
 
 __all__ = ["app", "code_of", "complain", "progress", "say", "share_of", "solved"]
@@ -90,9 +92,9 @@ def complain(path: str, error: str, *, alone: bool = False) -> None:
     say(f"peel: {named}{error}", err=True)
 
 
-def code_of(rows: Sequence[dict[str, Any]]) -> int:
+def code_of(rows: Sequence["RunRow | WorkRow"]) -> int:
     """Return the exit code of several pieces of work: of what failed first, before what was only left out."""
-    codes = [int(row.get("code", 5)) for row in rows if row.get("error")]
+    codes = [5 if row.code is None else row.code for row in rows if row.error]
     return next((code for code in codes if code != 1), max(codes, default=0))
 
 

@@ -3,12 +3,15 @@
 import json
 from collections.abc import Callable
 from pathlib import Path
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
 from peel.cli.common import app, code_of, complain, progress, say, share_of, solved
 from peel.errors import PeelError, UsageError, exit_code
+
+if TYPE_CHECKING:
+    from peel.work.delivering.rows import RunRow
 
 __all__ = ["check", "compact", "deliver", "presets"]
 
@@ -97,6 +100,7 @@ def deliver(
     from peel.files.presets import find_preset
     from peel.work.delivering.contact_sheet import write_contact_sheet
     from peel.work.delivering.delivery_report import write_report
+    from peel.work.delivering.rows import RunRow
     from peel.work.many.runs import RunOrder, run
     from peel.work.session.leftovers import tidy_up
 
@@ -105,7 +109,7 @@ def deliver(
     )
     tidy_up()
     listed = _listed(jobs)
-    rows: list[dict[str, Any]] = [{} for _ in listed]
+    rows = [RunRow(path.stem, str(path)) for path in listed]
     with progress() as tell:
         for number, row in run(listed, order, workers=workers, told=_told(tell, listed)):
             rows[number] = row
@@ -114,8 +118,7 @@ def deliver(
         write_report(rows, report)
     if sheet is not None:
         write_contact_sheet(rows, sheet, f"Delivered on {order.date}")
-    failed = [row["error"] for row in rows if row.get("error")]
-    if failed:
+    if any(row.error for row in rows):
         raise typer.Exit(code_of(rows))
 
 
@@ -137,14 +140,15 @@ def _told(tell: Callable[[str, float], None], jobs: list[Path]) -> Callable[[int
     return told
 
 
-def _say(row: dict[str, Any], *, as_json: bool, alone: bool) -> None:
-    if row.get("error"):
-        complain(row["job"], row["error"], alone=alone)
+def _say(row: "RunRow", *, as_json: bool, alone: bool) -> None:
+    if row.error:
+        complain(row.job, row.error, alone=alone)
     if as_json:
-        typer.echo(json.dumps(row["files"] if alone and not row.get("error") else row))
+        plain = row.as_json()
+        typer.echo(json.dumps(plain["files"] if alone and not row.error else plain))
         return
-    for item in row["files"]:
-        say(f"{item['file']}  {item['what']}" + ("  (as before)" if row.get("skipped") else ""))
+    for item in row.files:
+        say(f"{item.file}  {item.what}" + ("  (as before)" if row.skipped else ""))
 
 
 @app.command()

@@ -42,6 +42,7 @@ from peel.desk.matte.strip_desk import StripDesk
 from peel.desk.register import STEPS, all_commands, key_sections, make_tools
 from peel.desk.side_tasks import SideTasks
 from peel.desk.step.panel import Panel
+from peel.desk.step.spec import StepFacts
 from peel.desk.steps import Step
 from peel.job.job import Job
 from peel.work.session import memory
@@ -226,8 +227,10 @@ class Bench(QWidget):
     def _show_states(self) -> None:
         bridge = self.desk.bridge
         if bridge is not None:
+            job = bridge.job
+            facts = StepFacts(job, bridge.session.stages, self.desk.solving, self.desk.found_in(job))
             for step, spec in STEPS.items():
-                self.step_line.show_state(step, spec.state(bridge.job, bridge.session.stages, self.desk.solving))
+                self.step_line.show_state(step, spec.state(facts))
 
     def _on_stored(self, complete: bool) -> None:
         self.step_line.show_stored("every change is on disk" if complete else "writing to disk")

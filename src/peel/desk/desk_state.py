@@ -16,6 +16,7 @@ from peel.desk.tools.host import BrushShape
 from peel.desk.tools.tool import Tool
 from peel.job.job import Job
 from peel.job.settings import Point
+from peel.work.inspecting.inspector import Inspection
 from peel.work.marking.edge_places import Place
 from peel.work.session.session_events import Trouble
 from peel.work.views import Look, View
@@ -140,6 +141,7 @@ class DeskState(QObject):
         self.added_hue, self.taken_hue = QColor(38, 170, 96), QColor(214, 64, 120)
         self.spot = QPointF(0, 0)
         self.snag: tuple[str, float, float] | None = None  # where the walk is: sort, x and y
+        self._inspected: tuple[Job, Inspection] | None = None
         self._last_tool: dict[Step, Tool | None] = {step: next(iter(own), None) for step, own in tools.items()}
 
     # the open job
@@ -154,7 +156,7 @@ class DeskState(QObject):
         if self.bridge is not None:
             self.bridge.release()
         self.bridge, self.solving, self.compared, self.overlay = bridge, None, None, Overlay()
-        self.snag = None
+        self.snag = self._inspected = None
         if bridge is not None:
             bridge.changed.connect(self.job_changed)
             bridge.solving.connect(self._on_solving)
@@ -166,6 +168,14 @@ class DeskState(QObject):
         """Edit the open job; see `peel.work.session.session.Session.apply`."""
         if self.bridge is not None:
             self.bridge.session.apply(label, edit, gesture=gesture, ends=ends)
+
+    def note_inspection(self, job: Job, found: Inspection) -> None:
+        """Take in what was found in a state of the open job."""
+        self._inspected = job, found
+
+    def found_in(self, job: Job) -> Inspection | None:
+        """Return what was found in this very state of the open job, if it was inspected."""
+        return self._inspected[1] if self._inspected is not None and self._inspected[0] is job else None
 
     def undo(self) -> None:
         """Step back."""

@@ -10,7 +10,7 @@ from typing import Any, Final
 
 from peel.errors import ProjectError
 from peel.files.migrations import schema_of
-from peel.files.project_checks import check_header, explain
+from peel.files.project_checks import check_header, explain, in_use
 
 __all__ = [
     "check_schema",
@@ -107,8 +107,7 @@ def open_checked(path: Path) -> sqlite3.Connection:
 def _check_free(path: Path) -> None:
     """Raise if this process has a job file open: reading its header would drop the locks on it."""
     if is_open_here(path):
-        message = f"{path} is already open in another Peel window."
-        raise ProjectError(message, "Use that window, or close it first.")
+        raise in_use(path)
 
 
 def _has_journal(path: Path) -> bool:

@@ -29,7 +29,7 @@ from peel.files.connection import (
 from peel.files.migrations import APPLICATION_ID, SCHEMA, VERSION, migrate
 from peel.files.names import clean_name
 from peel.files.photo import decode_photo
-from peel.files.project_checks import LostProjectError, explain, photo_digest
+from peel.files.project_checks import LostProjectError, explain, in_use, photo_digest
 from peel.files.project_facts import Fingerprint, StoredPhoto, fingerprint_in, photo_in
 from peel.files.tile_store import TileStore
 from peel.job.history import History, State
@@ -333,8 +333,7 @@ class ProjectFile:
             If it cannot be written, or a window has a job of that name open; this file is as it was.
         """
         if is_open_here(path):
-            message = f"{path} is already open in another Peel window."
-            raise ProjectError(message, "Choose another name, or close that window first.")
+            raise in_use(path, "Choose another name, or close that window first.")
         with self._turn, explain(path), temporary_beside(path) as temporary:
             with contextlib.closing(sqlite3.connect(temporary)) as copy:
                 self._sql.backup(copy)

@@ -9,15 +9,13 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Final
 
-from peel.errors import ProjectError, os_reason
+from peel.errors import InUseError, ProjectError, os_reason
 from peel.files.migrations import APPLICATION_ID, VERSION
 
-__all__ = ["DamagedProjectError", "LostProjectError", "check_header", "explain", "photo_digest"]
+__all__ = ["DamagedProjectError", "LostProjectError", "check_header", "explain", "in_use", "photo_digest"]
 
 _MAGIC: Final = b"SQLite format 3\0"
 _REASONS: Final = {
-    sqlite3.SQLITE_BUSY: ("is already open in another Peel window.", "Use that window, or close it first."),
-    sqlite3.SQLITE_LOCKED: ("is already open in another Peel window.", "Use that window, or close it first."),
     sqlite3.SQLITE_FULL: (
         "could not be written: the disk is full.",
         "Make room; the last change is not on disk yet.",
@@ -77,6 +75,11 @@ def check_header(path: Path) -> None:
         raise ProjectError(message, "Open the photo anew.")
 
 
+def in_use(path: Path, hint: str = "Use that window, or close it first.") -> InUseError:
+    """Return the error that a job file is open elsewhere."""
+    return InUseError(f"{path} is already open in another Peel window.", hint)
+
+
 @contextlib.contextmanager
 def explain(path: Path) -> Iterator[None]:
     """Turn what SQLite and the system say into a sentence about the file."""
@@ -93,6 +96,8 @@ def explain(path: Path) -> Iterator[None]:
         raise ProjectError(message, "Check that you may read and change it.") from error
     except (sqlite3.Error, UnicodeDecodeError) as error:  # SQLite's own words can be damaged ones
         code = getattr(error, "sqlite_errorcode", None)
+        if code is not None and code & 0xFF in (sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED):
+            raise in_use(path) from error
         if code is not None and code & 0xFF in _REASONS:
             what, hint = _REASONS[code & 0xFF]
             message = f"{path} {what}"

@@ -8,7 +8,7 @@ from typing import Final
 from peel.errors import PhotoError, ProjectError
 from peel.files.connection import check_schema, connect, deadline, is_open_here
 from peel.files.project import ProjectFile
-from peel.files.project_checks import check_header, explain
+from peel.files.project_checks import check_header, explain, in_use
 from peel.job.job import Job, Photo, new_job
 
 __all__ = ["Salvage", "salvage"]
@@ -34,8 +34,7 @@ def salvage(path: Path, copy: Path) -> Salvage:
         If not even the photo can be read.
     """
     if is_open_here(path):
-        message = f"{path} is already open in another Peel window."
-        raise ProjectError(message, "Use that window, or close it first.")
+        raise in_use(path)
     check_header(path)
     with explain(path):
         sql = connect(path, read_only=True, immutable=True)

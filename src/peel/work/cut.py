@@ -26,7 +26,8 @@ from peel.matte.edge.kind import Kind
 from peel.matte.edge.trimap import missing_zone, trimap_from_gray
 from peel.matte.edge.zones import BACKGROUND, FOREGROUND
 from peel.matte.solve.conjugate_gradients import SolveReport
-from peel.work.delivering.delivery import Order, deliver
+from peel.work.delivering.delivery import deliver
+from peel.work.delivering.order import FileOrder
 from peel.work.marking.tone_start import mark_by_tone, with_ends
 from peel.work.solving.solve import check_solvable, solve_job
 from peel.work.stages import Cache, Stages
@@ -56,16 +57,16 @@ class CutFiles:
     flat: Path | None = None
     laid: Path | None = None
 
-    def orders(self, job: Job) -> list[Order]:
+    def orders(self, job: Job) -> list[FileOrder]:
         """List them as orders for delivery."""
         orders = []
         if self.matte is not None:
-            orders.append(Order(self.matte, Preset(name="Matte", product="matte", bits=16), "matte"))
+            orders.append(FileOrder(self.matte, Preset(name="Matte", product="matte", bits=16), "matte"))
         if self.cutout is not None:
             bits: Literal[8, 16] = 16 if job.photo.bits == 16 else 8
-            orders.append(Order(self.cutout, Preset(name="Cutout", product="cutout", bits=bits), "cutout"))
+            orders.append(FileOrder(self.cutout, Preset(name="Cutout", product="cutout", bits=bits), "cutout"))
         if self.flat is not None:
-            orders.append(Order(self.flat, Preset(name="Flat", product="flat", format="jpeg"), "flat picture"))
+            orders.append(FileOrder(self.flat, Preset(name="Flat", product="flat", format="jpeg"), "flat picture"))
         return orders
 
 

@@ -16,10 +16,9 @@ from peel.desk.backing.shadows import ShadowPage
 from peel.desk.backing.sheet_frame import FramePage
 from peel.desk.controls.buttons import button
 from peel.desk.step.panel import Panel
-from peel.desk.step.spec import StepSpec
+from peel.desk.step.spec import StepFacts, StepSpec
 from peel.desk.steps import Step, StepState
 from peel.job.job import Job
-from peel.work.stages import Stages
 from peel.work.wording import backing_words
 
 __all__ = ["STEP", "BackingPanel"]
@@ -78,8 +77,8 @@ class BackingPanel(Panel):
         self.pages[self.open_page].show_job(job)
 
 
-def _state(job: Job, stages: Stages, solving: float | None) -> StepState:
-    del stages, solving
+def _state(facts: StepFacts) -> StepState:
+    job = facts.job
     backing, cutouts = job.settings.recipe.backing, job.settings.photo.cutouts
     count = f", {len(cutouts)} cutouts" if len(cutouts) != 1 else ""
     return StepState(backing_words(backing) + count, backing.kind != "nothing" or bool(count))

@@ -5,7 +5,7 @@ import traceback
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
-from typing import Any, Final
+from typing import Final
 
 from PySide6.QtCore import QFileSystemWatcher, QObject, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QImage, QImageReader
@@ -21,6 +21,7 @@ from peel.errors import Cancelled, PeelError, ProjectError
 from peel.files.connection import is_open_here
 from peel.files.upload import is_address
 from peel.job.job import Job
+from peel.work.delivering.rows import RunRow
 from peel.work.many.board import Board, Entry, note_board
 from peel.work.many.carrying import What
 from peel.work.many.runs import RunOrder
@@ -285,7 +286,7 @@ class BoardDesk(QObject):
             session, job = bridge.session, bridge.job
             was = next((own.status.progress for own in self.entries if own.job == session.project.path), None)
             delivered = was is Progress.DELIVERED and not session.history.redo_label and not session.history.undo_label
-            status = status_of(job, was_delivered=delivered)
+            status = status_of(job, self._desk.found_in(job), was_delivered=delivered)
             session.note("status", status.as_note())
             self.board.tell(session.project.path, status)
             entry = next((own for own in self.entries if own.job == session.project.path), None)
@@ -351,13 +352,13 @@ class BoardDesk(QObject):
         left = f"{seconds:.0f} s left" if seconds < 90 else f"{seconds / 60:.0f} min left"
         self.page.show_run(share, left if seconds else "")
 
-    def _on_done(self, rows: list[dict[str, Any]]) -> None:
+    def _on_done(self, rows: list[RunRow]) -> None:
         self.page.show_run(None, "")
         for row in rows:
-            if not row.get("error"):
-                self.board.tell(Path(row["job"]), Status(Progress.DELIVERED))
+            if not row.error:
+                self.board.tell(Path(row.job), Status(Progress.DELIVERED))
         self.scan()
-        failed = sum(bool(row.get("error")) for row in rows)
+        failed = sum(bool(row.error) for row in rows)
         self._desk.say(
             f"{len(rows) - failed} photos delivered" + (f", {failed} not: their cards say why." if failed else ".")
         )

@@ -4,13 +4,13 @@ import time
 from collections.abc import Sequence
 from functools import partial
 from pathlib import Path
-from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
 from peel.errors import Cancelled, PeelError
 from peel.work.delivering.contact_sheet import write_contact_sheet
 from peel.work.delivering.delivery_report import write_report
+from peel.work.delivering.rows import RunRow
 from peel.work.many.board import Entry
 from peel.work.many.runs import Opening, RunOrder, file_stems, run_one
 from peel.work.scheduler import Lane, Ticket
@@ -65,7 +65,7 @@ class BoardRun(QObject):
             self._ticket.cancel()
 
     def _work(self, entries: Sequence[Entry], order: RunOrder, papers: Path, title: str, ticket: Ticket) -> None:
-        rows: list[dict[str, Any]] = []
+        rows: list[RunRow] = []
         began, stems = time.monotonic(), file_stems([entry.job for entry in entries])
         for number, entry in enumerate(entries):
             while self.is_paused and not ticket.is_cancelled:
@@ -93,7 +93,7 @@ class BoardRun(QObject):
             self._write_papers(rows, papers, title)
         self.done.emit(rows)
 
-    def _write_papers(self, rows: list[dict[str, Any]], papers: Path, title: str) -> None:
+    def _write_papers(self, rows: list[RunRow], papers: Path, title: str) -> None:
         try:
             write_contact_sheet(rows, papers / "contact-sheet.html", title)
             for name in ("report.json", "report.csv"):
@@ -102,8 +102,8 @@ class BoardRun(QObject):
             self.failed.emit(error)
 
 
-def _words(row: dict[str, Any]) -> str:
-    if row.get("error"):
-        return str(row["error"])
-    count = len(row["files"])  # beside the state, which says that they are delivered
-    return f"{count} file{'' if count == 1 else 's'}" + (", as before" if row.get("skipped") else "")
+def _words(row: RunRow) -> str:
+    if row.error:
+        return row.error
+    count = len(row.files)  # beside the state, which says that they are delivered
+    return f"{count} file{'' if count == 1 else 's'}" + (", as before" if row.skipped else "")

@@ -10,13 +10,11 @@ from peel.desk.colour.colour_tools import COLOUR_TOOLS
 from peel.desk.controls.buttons import button
 from peel.desk.controls.number_field import NumberField
 from peel.desk.step.panel import Panel, words
-from peel.desk.step.spec import StepSpec
+from peel.desk.step.spec import StepFacts, StepSpec
 from peel.desk.steps import Step, StepState
 from peel.job.edits.values import set_value
-from peel.job.job import Job
 from peel.job.settings import MOST_OUTWARD, EdgeColour, SpillHue, Tint
 from peel.work.inspecting.fringe import Fringe
-from peel.work.stages import Stages
 
 __all__ = ["STEP", "ColourPanel"]
 
@@ -282,8 +280,8 @@ class ColourPanel(Panel):
         return self._fringe.text()
 
 
-def _state(job: Job, stages: Stages, solving: float | None) -> StepState:
-    del stages, solving
+def _state(facts: StepFacts) -> StepState:
+    job = facts.job
     clean = job.settings.recipe.colour.clean
     return StepState(f"cleaned {clean * 100:.0f} %", clean > 0)
 

@@ -25,14 +25,15 @@ from peel.job.job import Job
 from peel.job.preset import Preset
 from peel.job.rect import Rect
 from peel.matte.inspect.snags import Snag
-from peel.work.delivering.delivery import Delivered, all_presets
 from peel.work.delivering.delivery_snags import (
     DeliverySnag,
     accept_delivery_snag,
     delivery_snags,
     is_delivery_snag_accepted,
 )
+from peel.work.delivering.order import all_presets
 from peel.work.delivering.read_back import photo_under, read_delivered
+from peel.work.delivering.rows import FileRow
 from peel.work.inspecting.inspector import words_of
 from peel.work.scheduler import Ticket
 from peel.work.stages import Stages
@@ -222,12 +223,12 @@ class DeliverDesk(LaneDesk):
 
     # comparing
 
-    def _compare(self, delivered: Delivered, preset: Preset) -> None:
+    def _compare(self, delivered: FileRow, preset: Preset) -> None:
         """Read a file back and show it against the photo, on the worker but for SVG, which Qt draws."""
         job = self._desk.job
         if job is None:
             return
-        path, size = delivered.path, delivered.size
+        path, size = Path(delivered.file), (delivered.height, delivered.width)
         is_drawing = path.suffix == ".svg"
 
         def read() -> tuple[QImage, QImage]:

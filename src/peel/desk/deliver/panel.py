@@ -1,5 +1,6 @@
 """Deliver: the snags that are left, which files by which presets, where to, and what was written."""
 
+from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtCore import QStandardPaths, QUrl, Signal
@@ -17,18 +18,19 @@ from peel.desk.controls.number_field import NumberField
 from peel.desk.deliver.preset_list import PresetList
 from peel.desk.deliver.snag_list import SnagList
 from peel.desk.step.panel import Panel, words
-from peel.desk.step.spec import Command, StepSpec
+from peel.desk.step.spec import Command, StepFacts, StepSpec
 from peel.desk.steps import Step, StepState
-from peel.errors import PeelError
+from peel.errors import AlreadyThereError, PeelError
 from peel.job.job import Job
 from peel.job.preset import Preset
 from peel.job.settings import value_of
-from peel.work.delivering.delivery import Delivered, deliver, orders_of, planned, presets_of, wanted_presets
-from peel.work.delivering.delivery_report import report_row, write_report
+from peel.work.delivering.delivery import deliver_job
+from peel.work.delivering.delivery_report import write_report
+from peel.work.delivering.order import DeliveryOrder, all_presets, orders_of, presets_of
+from peel.work.delivering.rows import FileRow
 from peel.work.scheduler import Lane, Ticket
 from peel.work.session import memory
 from peel.work.session.memory import is_file
-from peel.work.stages import Stages
 
 __all__ = ["STEP", "DeliverPanel"]
 
@@ -189,6 +191,7 @@ class DeliverPanel(Panel):
         if job is None or session is None or not self.go.isEnabled():
             return
         stages, replaces, reports = session.stages, self._asks_again, self.report.isChecked()
+        found = self.desk.found_in(job)
         self._written.setText("Writing…")
         self._open.hide()
         self._bar.setValue(0)
@@ -196,18 +199,19 @@ class DeliverPanel(Panel):
         self._stop.show()
         self.go.setEnabled(False)
 
-        def work(ticket: Ticket) -> list[tuple[Delivered, Preset]]:
+        def work(ticket: Ticket) -> list[tuple[FileRow, Preset]]:
             def report(share: float) -> bool:
                 self._progressed.emit(share)
                 return not ticket.is_cancelled
 
-            orders = planned(orders_of(job, folder, wanted_presets(job)), replaces=replaces)
-            made = deliver(job, stages, orders, report, original=session.project.photo()[1])
+            order = DeliveryOrder(folder, tuple(all_presets(job)), replaces=replaces)
+            row = deliver_job(job, stages, order, report, original=session.project.photo()[1])
             if reports:
                 stem = folder / f"{Path(job.photo.name).stem}-report"
+                row = replace(row, snags_open=None if found is None else len(found.open_snags(job)))
                 for suffix in (".json", ".csv"):
-                    write_report([report_row(job, made)], stem.with_suffix(suffix))
-            return list(zip(made, (order.preset for order in orders), strict=True))
+                    write_report([row], stem.with_suffix(suffix))
+            return list(zip(row.files, order.presets, strict=True))
 
         self._ticket = self._lane.submit("deliver", work, self._finished.emit, self._finished.emit)
 
@@ -216,17 +220,17 @@ class DeliverPanel(Panel):
             self._ticket.cancel()
             self._on_finished(None)
 
-    def _on_finished(self, answer: list[tuple[Delivered, Preset]] | BaseException | None) -> None:
+    def _on_finished(self, answer: list[tuple[FileRow, Preset]] | BaseException | None) -> None:
         self._ticket = None
         self._bar.hide()
         self._stop.hide()
         self.show_plan()
         if isinstance(answer, list):
-            lines = [f"{item.path.name}, {item.size_bytes / 1e6:.1f} MB" for item, _ in answer]
+            lines = [f"{Path(item.file).name}, {item.bytes / 1e6:.1f} MB" for item, _ in answer]
             self._written.setText("Written: " + "; ".join(lines))
             self._files.clear()
             for item, preset in answer:
-                self._files.addItem(item.path.name, (item, preset))
+                self._files.addItem(Path(item.file).name, (item, preset))
             for part in (self._open, self._files, self.compare):
                 part.show()
             self.delivered.emit(answer)
@@ -236,7 +240,7 @@ class DeliverPanel(Panel):
         )
         if isinstance(answer, PeelError):
             self.desk.say(answer.message, answer.hint)
-            if "is there already" in answer.message:  # a preset says to ask: the next press is the answer
+            if isinstance(answer, AlreadyThereError):  # a preset says to ask: the next press is the answer
                 self._asks_again = True
                 self.go.setText("Deliver and replace")
         elif answer is not None:
@@ -273,16 +277,15 @@ class DeliverPanel(Panel):
 def _plan_words(job: Job, folder: Path) -> str:
     """Say which files will be written, and which are there already; or why none can be."""
     try:
-        orders = orders_of(job, folder, wanted_presets(job))
+        orders = orders_of(job, DeliveryOrder(folder, tuple(all_presets(job))))
     except PeelError as error:
         return f"{error.message} {error.hint}"
     lines = [f"{order.path.name}{' (replaces the one there)' if is_file(order.path) else ''}" for order in orders]
     return "\n".join(lines) or "No file is ticked."
 
 
-def _state(job: Job, stages: Stages, solving: float | None) -> StepState:
-    del stages, solving
-    delivery = job.settings.recipe.delivery
+def _state(facts: StepFacts) -> StepState:
+    delivery = facts.job.settings.recipe.delivery
     files = sum((delivery.cutout, delivery.flat, delivery.matte)) + len(delivery.presets)
     return StepState(f"{files or 'no'} file{'' if files == 1 else 's'}", False)
 

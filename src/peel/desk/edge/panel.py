@@ -12,7 +12,7 @@ from peel.desk.controls.number_field import NumberField
 from peel.desk.edge.separation_page import SeparationPage
 from peel.desk.edge.separation_tools import EndsTool, KeyTool, StretchTool
 from peel.desk.step.panel import Panel, words
-from peel.desk.step.spec import Command, StepSpec
+from peel.desk.step.spec import Command, StepFacts, StepSpec
 from peel.desk.steps import Step, StepState
 from peel.desk.theme import current
 from peel.desk.tools.brush import BandBrush, KindBrush, TrustBrush, ZoneBrush
@@ -22,7 +22,6 @@ from peel.job.settings import Band
 from peel.matte.edge.kind import Kind
 from peel.work.inspecting.shares import zone_shares
 from peel.work.marking.edge_places import EdgeNews
-from peel.work.stages import Stages
 from peel.work.views import kind_pattern
 
 __all__ = ["STEP", "EdgePanel"]
@@ -245,8 +244,8 @@ def _sureness(confidence: float | None) -> str:
     return "as brushed" if confidence is None else f"{confidence * 100:.0f} % sure"
 
 
-def _state(job: Job, stages: Stages, solving: float | None) -> StepState:
-    del stages, solving
+def _state(facts: StepFacts) -> StepState:
+    job = facts.job
     unsure = zone_shares(job).some
     return StepState(f"unsure {unsure * 100:.1f} %" if job.has_subject else "no band yet", unsure > 0)
 

@@ -13,7 +13,7 @@ from peel.desk.mark.alike import AlikeTool
 from peel.desk.mark.contour import ContourTool
 from peel.desk.mark.sweep import SweepTool
 from peel.desk.step.panel import Panel, words
-from peel.desk.step.spec import Command, StepSpec
+from peel.desk.step.spec import Command, StepFacts, StepSpec
 from peel.desk.steps import Step, StepState
 from peel.desk.tools.brush import MarkBrush
 from peel.desk.tools.fill import FillTool
@@ -22,7 +22,6 @@ from peel.job.edits import contours
 from peel.job.edits.marking import Change, looked_at
 from peel.job.job import Job
 from peel.work.inspecting.shares import zone_shares
-from peel.work.stages import Stages
 from peel.work.views import ZONE_HUES
 
 __all__ = ["STEP", "MarkPanel"]
@@ -258,8 +257,8 @@ class MarkPanel(Panel):
         self.desk.edit("Take back a point", contours.take_back_node)
 
 
-def _state(job: Job, stages: Stages, solving: float | None) -> StepState:
-    del stages, solving
+def _state(facts: StepFacts) -> StepState:
+    job = facts.job
     if contours.open_contour(job) is not None:
         return StepState("contour open", job.has_subject)
     said = f"subject {zone_shares(job).full * 100:.0f} %" if job.has_subject else "no subject yet"

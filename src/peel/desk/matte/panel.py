@@ -14,7 +14,7 @@ from peel.desk.matte.repair_page import RepairPage
 from peel.desk.matte.snag_page import SnagPage
 from peel.desk.matte.touch import TOUCH_TOOLS
 from peel.desk.step.panel import Panel, words
-from peel.desk.step.spec import Command, StepSpec
+from peel.desk.step.spec import Command, StepFacts, StepSpec
 from peel.desk.steps import Step, StepState
 from peel.desk.theme import current
 from peel.desk.tools.brush import BandBrush
@@ -22,10 +22,8 @@ from peel.desk.tools.pick import PickTool
 from peel.job.edits.values import set_value
 from peel.job.job import Job
 from peel.job.settings import MOST_SHEER_COLOURS
-from peel.work.inspecting.inspector import remembered
 from peel.work.inspecting.shares import Shares, matte_shares
 from peel.work.solving.sheer import add_sheer
-from peel.work.stages import Stages
 
 __all__ = ["STEP", "MattePanel"]
 
@@ -233,18 +231,18 @@ class MattePanel(Panel):
             )
 
 
-def _state(job: Job, stages: Stages, solving: float | None) -> StepState:
+def _state(facts: StepFacts) -> StepState:
+    job, solving = facts.job, facts.solving
     if solving is not None:
         return StepState(f"solving {solving * 100:.0f} %", False)
     if not job.has_subject:
         return StepState("nothing to solve", False)
     if not job.is_solved:
         return StepState("mark both sides", False)
-    found = remembered(job)
-    if found is not None:
-        left = len(found.open_snags(job))
+    if facts.found is not None:
+        left = len(facts.found.open_snags(job))
         return StepState(f"{left or 'no'} snag{'' if left == 1 else 's'}", left == 0)
-    return StepState(f"solved, solid {matte_shares(stages, job).full * 100:.0f} %", True)
+    return StepState(f"solved, solid {matte_shares(facts.stages, job).full * 100:.0f} %", True)
 
 
 STEP = StepSpec(

@@ -22,7 +22,7 @@ from peel.job.job import Job
 from peel.matte.inspect.faults import SnagSort
 from peel.matte.inspect.snags import Snag
 from peel.matte.parallel import cancellable
-from peel.work.inspecting.inspector import Inspection, Inspector, is_accepted, remember, words_of
+from peel.work.inspecting.inspector import Inspection, Inspector, is_accepted, words_of
 from peel.work.scheduler import Lane, Ticket
 from peel.work.views import View
 
@@ -170,7 +170,7 @@ class SnagDesk(LaneDesk):
         if not isinstance(found, Inspection) or self._desk.job is None or self._desk.job.photo is not job.photo:
             return
         self.found, self._job = found, job
-        remember(job, found)
+        self._desk.note_inspection(job, found)
         outline = found.outline
         if outline is not None:
             self.page.map.show_outline(outline.points, outline.starts, (job.photo.width, job.photo.height))

@@ -8,9 +8,10 @@ from peel.desk.step.panel import Panel
 from peel.desk.steps import Step, StepState
 from peel.desk.tools.tool import Tool
 from peel.job.job import Job
+from peel.work.inspecting.inspector import Inspection
 from peel.work.stages import Stages
 
-__all__ = ["Command", "StepSpec"]
+__all__ = ["Command", "StepFacts", "StepSpec"]
 
 
 @dataclass(frozen=True)
@@ -42,6 +43,26 @@ class Command:
 
 
 @dataclass(frozen=True)
+class StepFacts:
+    """What a step's state is told by.
+
+    Attributes
+    ----------
+    job : Job
+    stages : Stages
+    solving : float or None
+        The share done of a running solve.
+    found : Inspection or None
+        If this very job was inspected.
+    """
+
+    job: Job
+    stages: Stages
+    solving: float | None = None
+    found: Inspection | None = None
+
+
+@dataclass(frozen=True)
 class StepSpec:
     """All that a step adds to the window.
 
@@ -50,7 +71,7 @@ class StepSpec:
     step : Step
     panel : type of Panel
     state : callable
-        Given the job, its stages and the share done of a running solve (or None), returns the step's state.
+        Returns what the step has come to.
     tools : tuple of Tool classes
         In their order on the shelf; steps may share them.
     commands : tuple of Command
@@ -58,6 +79,6 @@ class StepSpec:
 
     step: Step
     panel: type[Panel]
-    state: Callable[[Job, Stages, float | None], StepState]
+    state: Callable[[StepFacts], StepState]
     tools: tuple[type[Tool], ...] = ()
     commands: tuple[Command, ...] = ()

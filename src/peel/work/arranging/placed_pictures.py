@@ -7,7 +7,7 @@ from peel.files.assets import read_cutout
 from peel.files.encoding import Encoding, encoded_png
 from peel.files.project import ProjectFile
 from peel.job.assets import Asset
-from peel.work.delivering.delivery import cutout_pixels
+from peel.work.delivering.products import cutout_pixels
 from peel.work.stages import Cache, Stages
 
 __all__ = ["cutout_asset"]

@@ -5,7 +5,7 @@ import html
 import io
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Any, Final
+from typing import Final
 
 import cv2
 import numpy as np
@@ -14,6 +14,7 @@ from PIL import Image
 from peel.errors import PeelError
 from peel.files.atomic import write_whole
 from peel.work.delivering.read_back import read_delivered
+from peel.work.delivering.rows import RunRow
 from peel.work.many.thumbs import noted_thumb
 
 __all__ = ["write_contact_sheet"]
@@ -28,8 +29,8 @@ _STYLE: Final = (
 )
 
 
-def write_contact_sheet(rows: Sequence[dict[str, Any]], path: Path, title: str) -> None:
-    """Write a contact sheet of report rows; see `peel.work.delivering.delivery_report`.
+def write_contact_sheet(rows: Sequence[RunRow], path: Path, title: str) -> None:
+    """Write a contact sheet of what was delivered.
 
     Raises
     ------
@@ -37,8 +38,8 @@ def write_contact_sheet(rows: Sequence[dict[str, Any]], path: Path, title: str) 
         If it cannot be written.
     """
     figures = "".join(_figure(row) for row in rows)
-    count = sum(len(row["files"]) for row in rows)
-    failed = sum(bool(row.get("error")) for row in rows)
+    count = sum(len(row.files) for row in rows)
+    failed = sum(bool(row.error) for row in rows)
     summary = f"{len(rows)} photos · {count} files" + (f" · {failed} not delivered" if failed else "")
     page = (
         f'<!DOCTYPE html><html lang="en"><meta charset="utf-8"><title>{html.escape(title)}</title>'
@@ -47,18 +48,16 @@ def write_contact_sheet(rows: Sequence[dict[str, Any]], path: Path, title: str) 
     write_whole(path, lambda file: file.write(page.encode()))
 
 
-def _figure(row: dict[str, Any]) -> str:
-    lines = [f"<small>{html.escape(Path(item['file']).name)} · {item['width']} × {item['height']}</small>"
-             for item in row["files"]]  # fmt: skip
-    if row.get("error"):
-        lines.append(f'<small class="bad">{html.escape(row["error"])}</small>')
-    if row.get("snags_open"):
-        lines.append(f"<small>{row['snags_open']} snags were left</small>")
-    lines += [
-        f"<small>right as it is: {html.escape(own['reason'])}</small>" for own in row["snags_accepted"] if own["reason"]
-    ]
-    caption = f"<b>{html.escape(row['photo'])}</b>" + "<br>".join(lines)
-    picture = _picture([Path(item["file"]) for item in row["files"]]) or _noted(row)
+def _figure(row: RunRow) -> str:
+    lines = [f"<small>{html.escape(Path(item.file).name)} · {item.width} × {item.height}</small>"
+             for item in row.files]  # fmt: skip
+    if row.error:
+        lines.append(f'<small class="bad">{html.escape(row.error)}</small>')
+    if row.snags_open:
+        lines.append(f"<small>{row.snags_open} snags were left</small>")
+    lines += [f"<small>right as it is: {html.escape(own.reason)}</small>" for own in row.snags_accepted if own.reason]
+    caption = f"<b>{html.escape(row.photo)}</b>" + "<br>".join(lines)
+    picture = _picture([Path(item.file) for item in row.files]) or _noted(row)
     return f"<figure>{picture}<figcaption>{caption}</figcaption></figure>"
 
 
@@ -79,9 +78,9 @@ def _picture(files: Sequence[Path]) -> str:
     return ""
 
 
-def _noted(row: dict[str, Any]) -> str:
+def _noted(row: RunRow) -> str:
     """Return the picture that the job itself holds: what went to a drop-off is no longer here."""
-    content = noted_thumb(Path(row["job"])) if row["files"] and row.get("job") else None
+    content = noted_thumb(Path(row.job)) if row.files and row.job else None
     return _image(content) if content else ""
 
 

@@ -13,7 +13,7 @@ from peel.job.placing.sheet import sheet_of, subject_box
 from peel.job.preset import Preset
 from peel.job.settings import DeliverySnagName, SettledSnag
 from peel.matte.inspect.snags import Severity
-from peel.work.delivering.delivery import job_for, size_of_file
+from peel.work.delivering.order import job_for, size_of_file
 from peel.work.delivering.products import Want, space_of_product
 from peel.work.inspecting.fringe import measure_fringe
 from peel.work.stages import Stages

@@ -20,7 +20,7 @@ from peel.job.placing.sheet import sheet_of
 from peel.job.preset import Preset
 from peel.matte.arrays import ByteArray, unit_floats
 from peel.matte.composite.over import checker
-from peel.work.delivering.delivery import job_for
+from peel.work.delivering.order import job_for
 
 __all__ = ["photo_under", "read_delivered"]
 

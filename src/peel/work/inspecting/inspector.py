@@ -6,7 +6,6 @@ from dataclasses import dataclass
 from functools import partial
 from itertools import count
 from typing import Final
-from weakref import WeakKeyDictionary
 
 import cv2
 import numpy as np
@@ -28,7 +27,7 @@ from peel.work.stages.chain import cells_of
 from peel.work.stages.colour_chain import spill_of
 from peel.work.wording import grouped
 
-__all__ = ["Inspection", "Inspector", "is_accepted", "remember", "remembered", "snag_row", "words_of"]
+__all__ = ["Inspection", "Inspector", "is_accepted", "snag_row", "words_of"]
 
 _CELL: Final = 128  # pixels of the level that is looked at, a side, of what is known to be fresh or stale
 _WINDOW: Final = 8 * _CELL  # a side, at most, of what is looked at in one go
@@ -57,19 +56,6 @@ class Inspection:
     def open_snags(self, job: Job) -> list[int]:
         """Return the numbers of the snags that were not accepted."""
         return [number for number, snag in enumerate(self.snags) if not is_accepted(job, snag)]
-
-
-_remembered: WeakKeyDictionary[Job, Inspection] = WeakKeyDictionary()
-
-
-def remember(job: Job, found: Inspection) -> None:
-    """Keep what was found in a job for whoever only wants to say how much it is."""
-    _remembered[job] = found
-
-
-def remembered(job: Job) -> Inspection | None:
-    """Return what was found in a job, if it was inspected."""
-    return _remembered.get(job)
 
 
 def is_accepted(job: Job, snag: Snag) -> bool:

@@ -9,9 +9,8 @@ import hashlib
 import json
 import logging
 import sqlite3
-import time
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import partial
 from pathlib import Path
 from typing import Any, Final
@@ -25,10 +24,10 @@ from peel.files.project_facts import Fingerprint
 from peel.files.upload import address_of, is_address, upload
 from peel.job.job import Job
 from peel.job.preset import Preset
-from peel.job.settings import Delivery
-from peel.work.delivering.delivery import Order, deliver, orders_of, planned, wanted_presets
-from peel.work.delivering.delivery_report import report_row
-from peel.work.inspecting.inspector import Inspector, remember
+from peel.work.delivering.delivery import deliver_job
+from peel.work.delivering.order import DeliveryOrder, FileOrder, all_presets, today
+from peel.work.delivering.rows import RunRow
+from peel.work.inspecting.inspector import Inspector
 from peel.work.many.status import Progress, Status
 from peel.work.many.thumbs import job_thumb
 from peel.work.many.workers import spread
@@ -71,12 +70,12 @@ class RunOrder:
     resumes: bool = False
     replaces: bool = False
     unseen: bool = False
-    date: str = field(default_factory=lambda: time.strftime("%Y-%m-%d"))
+    date: str = field(default_factory=today)
 
 
 def run(
     jobs: Sequence[Path], order: RunOrder, *, workers: int = 1, told: Told | None = None
-) -> Iterator[tuple[int, dict[str, Any]]]:
+) -> Iterator[tuple[int, RunRow]]:
     """Deliver jobs; gives the number and the report row of each as it is done, whatever became of it.
 
     Raises
@@ -131,15 +130,14 @@ def _told_of(told: Told | None, number: int) -> Callable[[float], bool]:
     return lambda share: told is None or told(number, share)
 
 
-def _failed(path: Path, error: str) -> dict[str, Any]:
-    return {"photo": path.stem, "job": str(path), "files": [], "snags_open": None, "snags_accepted": [], "seconds": 0.0,
-            "error": error}  # fmt: skip
+def _failed(path: Path, error: str) -> RunRow:
+    return RunRow(path.stem, str(path), error=error)
 
 
-def _left_out(path: Path, *, carried: bool) -> dict[str, Any]:
+def _left_out(path: Path, *, carried: bool) -> RunRow:
     what = "it was carried" if carried else "it is a guess of Peel's"
     sentence = f"{path} was left out: {what}, and nobody has looked at it."
-    return {**_failed(path, sentence), "code": 1, "unseen": True}
+    return replace(_failed(path, sentence), code=1, unseen=True)
 
 
 @contextlib.contextmanager
@@ -160,7 +158,7 @@ def run_one(
     stem: str = "",
     told: Callable[[float], bool] | None = None,
     opening: Opening = opened_alone,
-) -> dict[str, Any]:
+) -> RunRow:
     """Solve what is unsolved of a job, and deliver it; what goes wrong is in the row that is returned.
 
     Parameters
@@ -183,7 +181,7 @@ def run_one(
     try:
         return _delivered(path, order, number, stem, told or (lambda _share: True), opening)
     except PeelError as error:
-        return {**_failed(path, str(error)), "code": exit_code(error)}
+        return replace(_failed(path, str(error)), code=exit_code(error))
     except Cancelled:
         raise
     except Exception as error:  # noqa: BLE001 - one photo stops no other
@@ -193,11 +191,11 @@ def run_one(
 
 def _delivered(
     path: Path, order: RunOrder, number: int, stem: str, told: Callable[[float], bool], opening: Opening
-) -> dict[str, Any]:
+) -> RunRow:
     if order.resumes and not is_open_here(path):
         known = _noted(path, order, _key(ProjectFile.fingerprint(path), order))
         if known is not None:
-            return {**known, "skipped": True}
+            return replace(known, skipped=True)
     with opening(path) as session:
         photo = session.job.settings.photo
         if photo.is_unseen and not order.unseen:
@@ -206,17 +204,17 @@ def _delivered(
         key = _key(session.project.own_fingerprint(), order)
         known = _noted(path, order, key) if order.resumes else None
         if known is not None:
-            return {**known, "skipped": True}
+            return replace(known, skipped=True)
         snags = count_snags(session)
         original = session.project.photo()[1]
-        own = job.with_recipe(delivery=Delivery(cutout=False, flat=False, matte=False)) if order.presets else job
-        row = _written(_Delivery(own, path, key, stem or Path(job.photo.name).stem, number), order, original, told)
-        row |= {"date": order.date, "snags_open": snags}
+        presets = order.presets or tuple(all_presets(job))
+        wanted = DeliveryOrder(Path(), presets, number, stem or Path(job.photo.name).stem, order.date, order.replaces)
+        row = replace(_written(job, path, key, wanted, order, original, told), job=str(path), snags_open=snags)
         session.note("status", Status(Progress.DELIVERED).as_note())
         session.note("thumb", job_thumb(session.stages, job))
         session.wait_idle()
         key = _key(session.project.own_fingerprint(), order)
-    _note(path, order, {"key": key, "row": row})
+    _note(path, order, {"key": key, "row": row.as_json()})
     return row
 
 
@@ -234,52 +232,37 @@ def count_snags(session: Session) -> int:
     if digest == state and count.isdigit() and len(count) < 7:
         return int(count)
     found = Inspector(session.stages).inspect(job)
-    remember(job, found)
     open_snags = len(found.open_snags(job))
     session.note(_INSPECTED, f"{state} {open_snags}")
     return open_snags
 
 
-@dataclass(frozen=True)
-class _Delivery:
-    """A job that is being delivered: its key, what its files are named after, and its number in the run."""
-
-    job: Job
-    path: Path
-    key: str
-    stem: str
-    number: int
-
-
-def _written(own: _Delivery, order: RunOrder, original: bytes, told: Callable[[float], bool]) -> dict[str, Any]:
+def _written(
+    job: Job,
+    path: Path,
+    key: str,
+    wanted: DeliveryOrder,
+    order: RunOrder,
+    original: bytes,
+    told: Callable[[float], bool],
+) -> RunRow:
     """Write a job's files into the folder, or write them aside and hand them to the drop-off."""
-    job, path = own.job, own.path
     stages = Stages(job.photo, Cache(_CACHE_BYTES))
-    asked = order.presets or tuple(wanted_presets(job))
+    if is_address(order.to):
+        with temporary_folder("upload") as folder:
+            row = deliver_job(job, stages, replace(wanted, to=folder), told, original=original)
+            for item in row.files:
+                upload(Path(item.file), order.to, stop=lambda: not told(1.0))
+            return replace(
+                row, files=tuple(replace(item, file=address_of(order.to, Path(item.file).name)) for item in row.files)
+            )
 
-    def write(folder: Path, begun: Sequence[str] = ()) -> tuple[list[Order], dict[str, Any]]:
-        wanted = orders_of(job, folder, asked, number=own.number, date=order.date, stem=own.stem)
-        if len(begun) == len(wanted):  # a run that was ended while it wrote these goes on with the same names
-            orders = [_written_over(one, folder / name) for name, one in zip(begun, wanted, strict=True)]
-        else:
-            orders = planned(wanted, replaces=order.replaces)
-        if not is_address(order.to):
-            _note(path, order, {"key": own.key, "begun": [one.path.name for one in orders]})
-        return orders, report_row(job, deliver(job, stages, orders, told, original=original), source=str(path))
+    def note(files: Sequence[FileOrder]) -> None:
+        _note(path, order, {"key": key, "begun": [one.path.name for one in files]})
 
-    if not is_address(order.to):
-        return write(Path(order.to), _begun(path, order, own.key))[1]
-    with temporary_folder("upload") as folder:
-        orders, row = write(folder)
-        for one, item in zip(orders, row["files"], strict=True):
-            upload(one.path, order.to, stop=lambda: not told(1.0))
-            item["file"] = address_of(order.to, one.path.name)
-        return row
-
-
-def _written_over(order: Order, path: Path) -> Order:
-    """Return an order for a file that this very delivery had begun to write."""
-    return Order(path, order.preset.model_copy(update={"existing": "replace"}), order.what)
+    # A run that was ended while it wrote these files goes on with the same names.
+    wanted = replace(wanted, to=Path(order.to), begun=tuple(_begun(path, order, key)))
+    return deliver_job(job, stages, wanted, told, original=original, planned_as=note)
 
 
 def _solved(session: Session, path: Path) -> Job:
@@ -333,17 +316,17 @@ def _begun(path: Path, order: RunOrder, key: str) -> list[str]:
         return []
 
 
-def _noted(path: Path, order: RunOrder, key: str) -> dict[str, Any] | None:
+def _noted(path: Path, order: RunOrder, key: str) -> RunRow | None:
     """Return what was delivered of a job before, if nothing has changed and the files are all as they were."""
     try:
         noted = json.loads(_note_path(path, order).read_text("utf-8"))
-        row: dict[str, Any] = noted["row"]
-        if noted["key"] != key or not row["files"]:
+        row = RunRow.from_json(noted["row"])
+        if noted["key"] != key or not row.files:
             return None
-        for item in row["files"]:
-            if is_address(item["file"]):
+        for item in row.files:
+            if is_address(item.file):
                 continue
-            if hashlib.sha256(Path(item["file"]).read_bytes()).hexdigest() != item["sha256"]:
+            if hashlib.sha256(Path(item.file).read_bytes()).hexdigest() != item.sha256:
                 return None
         return row
     except (OSError, ValueError, KeyError, TypeError):

@@ -7,10 +7,10 @@ from enum import Enum
 from pathlib import Path
 from typing import Any
 
-from peel.errors import PeelError
+from peel.errors import InUseError, PeelError
 from peel.files.connection import looking_into
 from peel.job.job import Job
-from peel.work.inspecting.inspector import remembered
+from peel.work.inspecting.inspector import Inspection
 
 __all__ = ["UNSEEN", "Progress", "Status", "read_status", "status_of"]
 
@@ -73,8 +73,8 @@ class Status:
             return cls()
 
 
-def status_of(job: Job, *, was_delivered: bool = False) -> Status:
-    """Return the status of a job at hand."""
+def status_of(job: Job, found: Inspection | None = None, *, was_delivered: bool = False) -> Status:
+    """Return the status of a job at hand, and of what was found if it was inspected."""
     backing = job.settings.recipe.backing
     colour = backing.colour if backing.kind == "colour" else ""
     if not job.has_subject:
@@ -85,7 +85,6 @@ def status_of(job: Job, *, was_delivered: bool = False) -> Status:
         return Status(Progress.GUESS if job.settings.photo.guess is not None else Progress.CARRIED, backing=colour)
     if was_delivered:
         return Status(Progress.DELIVERED, backing=colour)
-    found = remembered(job)
     if found is None:
         return Status(Progress.SOLVED, backing=colour)
     count = len(found.open_snags(job))
@@ -99,6 +98,7 @@ def read_status(path: Path) -> Status:
             query = "SELECT value FROM note WHERE key = ? AND length(value) < ?"
             row = sql.execute(query, (_NOTE, _MOST_BYTES)).fetchone()
         return Status.from_note(str(row[0]) if row else None)
+    except InUseError as error:
+        return Status(Progress.SOLVED, says=str(error))
     except (PeelError, sqlite3.Error) as error:
-        busy = "already open" in str(error)
-        return Status(Progress.SOLVED if busy else Progress.BROKEN, says=str(error))
+        return Status(Progress.BROKEN, says=str(error))

@@ -3,16 +3,15 @@
 import multiprocessing
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
-from typing import Any
+from typing import TypeVar
 
 from peel.errors import Cancelled
 from peel.matte.parallel import share_cores
 from peel.work.session.leftovers import tidy_up
 
-__all__ = ["Row", "spread"]
+__all__ = ["spread"]
 
-Row = dict[str, Any]
-"""What became of a piece of work."""
+_Row = TypeVar("_Row")
 
 
 def _begin(workers: int) -> None:
@@ -22,11 +21,11 @@ def _begin(workers: int) -> None:
 
 
 def spread(
-    tasks: Sequence[Callable[[], Row]],
+    tasks: Sequence[Callable[[], _Row]],
     workers: int,
-    failed: Callable[[int, BaseException], Row],
+    failed: Callable[[int, BaseException], _Row],
     told: Callable[[int], bool] = lambda _number: True,
-) -> Iterator[tuple[int, Row]]:
+) -> Iterator[tuple[int, _Row]]:
     """Do tasks in processes; gives the number and the row of each as it is done, whatever became of it.
 
     Parameters
@@ -47,7 +46,7 @@ def spread(
     """
     context = multiprocessing.get_context("spawn")  # threads and locks are not forked
     with ProcessPoolExecutor(workers, context, _begin, (workers,)) as pool:
-        waiting: dict[Future[Row], int] = {pool.submit(task): number for number, task in enumerate(tasks)}
+        waiting: dict[Future[_Row], int] = {pool.submit(task): number for number, task in enumerate(tasks)}
         while waiting:
             done, _ = wait(waiting, timeout=0.5, return_when=FIRST_COMPLETED)
             for future in done:
