@@ -437,16 +437,6 @@ def test_the_photo_is_seen_small_beside_its_name_and_gone_with_it(hand: Hand, di
     assert middle.red() > middle.blue() + 60, "the orange disc is in the middle"
 
 
-def test_a_late_answer_about_another_photo_is_not_shown(marked: Hand) -> None:
-    loud = marked.desk.look.loud
-
-    marked.bench.side_tasks.loud_found.emit(object(), "#123456")
-    assert marked.desk.look.loud == loud
-
-    marked.bench.side_tasks.loud_found.emit(marked.session.stages, "#123456")
-    assert marked.desk.look.loud == "#123456"
-
-
 def test_each_way_of_solving_can_be_left_out_and_taken_up_again(marked: Hand) -> None:
     hand = marked
     hand.desk.show_step(Step.MATTE)

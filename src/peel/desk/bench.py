@@ -6,7 +6,6 @@ from pathlib import Path
 from typing import Final
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QProgressBar, QSplitter, QVBoxLayout, QWidget
 
 from peel.desk.backing.backing_desk import BackingDesk
@@ -46,7 +45,6 @@ from peel.desk.step.spec import StepFacts
 from peel.desk.steps import Step
 from peel.job.job import Job
 from peel.work.session import memory
-from peel.work.stages import Stages
 from peel.work.views import View
 
 __all__ = ["Bench"]
@@ -80,11 +78,11 @@ class Bench(QWidget):
 
     def _make_parts(self, window: QWidget) -> None:
         desk = self.desk
-        self.tiles = DisplayTiles(self)
+        self.tiles = DisplayTiles(desk.say, self)
         self.step_line, self.shelf = StepLine(), Shelf(desk)
         self.canvas, self.proofs = Canvas(desk, self.tiles), Proofs(desk)
         self.panels: dict[Step, Panel] = {step: spec.panel(desk) for step, spec in STEPS.items()}
-        self.side_tasks, self.held_keys = SideTasks(self), HeldKeys(desk)
+        self.side_tasks, self.held_keys = SideTasks(desk), HeldKeys(desk)
         self.files = FileDesk(desk, self.canvas, window)
         marking = self.panels[Step.MARK]
         assert isinstance(marking, MarkPanel)
@@ -151,8 +149,6 @@ class Bench(QWidget):
         self.canvas.pressed.connect(lambda _reverse: self.snag_desk.pause())
         self.snag_desk.went_to.connect(self.proofs.follow)
         self.snag_desk.counted.connect(self._show_states)
-        self.side_tasks.loud_found.connect(self._on_loud_found)
-        self.side_tasks.thumb_drawn.connect(self._on_thumb_drawn)
         desk.session_changed.connect(self._on_session)
         desk.job_changed.connect(self._on_changed)
         desk.solving_changed.connect(self._on_solving)
@@ -173,8 +169,7 @@ class Bench(QWidget):
         self.files.put_all_aside()
         deliver = self.panels[Step.DELIVER]
         assert isinstance(deliver, DeliverPanel)
-        tools = {tool for own in self.desk.tools.values() for tool in own}
-        workers = (deliver.close_lane, self.proofs.close_lane, self.tiles.close, self.side_tasks.close)
+        workers = (deliver.close_workers, self.proofs.close_worker, self.tiles.close, self.side_tasks.close)
         return [
             self.files.close,
             *workers,
@@ -190,7 +185,7 @@ class Bench(QWidget):
             self.colour_desk.close,
             self.backing_desk.close,
             self.deliver_desk.close,
-            *(tool.close for tool in tools),
+            self.desk.workers.close,
         ]
 
     # news
@@ -203,7 +198,7 @@ class Bench(QWidget):
         bridge.stored.connect(self._on_stored)
         photo = bridge.session.photo
         self.step_line.show_photo(photo.name, f"{photo.width} × {photo.height} · {photo.bits} bit")
-        self.side_tasks.draw_thumb(bridge.session.stages, bridge.job)
+        self.side_tasks.draw_thumb(bridge.session.stages, bridge.job, self.step_line.show_thumb)
         self._on_stored(bridge.session.is_stored)
 
     def _on_changed(self, job: Job, before: Job) -> None:
@@ -214,7 +209,7 @@ class Bench(QWidget):
         history = bridge.session.history
         self.step_line.show_history(history.undo_label, history.redo_label)
         if job.is_solved and job.has_subject and (job.matte is not before.matte or job is before):
-            self.side_tasks.find_loud(bridge.session.stages, job)
+            self.side_tasks.find_loud(bridge.session.stages, job, self._show_loud)
         if job.has_subject and not before.has_subject and desk.view is View.PHOTO:
             desk.show_view(View.ZONES)  # the first mark shows what was laid around it
         self.shelf.say_what_a_press_does()
@@ -256,17 +251,8 @@ class Bench(QWidget):
         self.desk.show_view(view)
         self.proofs.give(proof, mine)
 
-    def _on_loud_found(self, stages: Stages, colour: str) -> None:
-        if self._has_open(stages):
-            self.desk.set_look(lambda look: replace(look, loud=colour))
-
-    def _on_thumb_drawn(self, stages: Stages, image: QImage) -> None:
-        if self._has_open(stages):
-            self.step_line.show_thumb(image)
-
-    def _has_open(self, stages: Stages) -> bool:
-        """Return whether a late answer is about the photo that is open now."""
-        return self.desk.bridge is not None and self.desk.bridge.session.stages is stages
+    def _show_loud(self, colour: str) -> None:
+        self.desk.set_look(lambda look: replace(look, loud=colour))
 
     # commands
 

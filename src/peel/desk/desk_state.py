@@ -5,11 +5,12 @@ Commands, held keys, panels and the marking desk know this object; none of them 
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, Final
 
 from PySide6.QtCore import QObject, QPointF, Signal
 from PySide6.QtGui import QColor, QImage
 
+from peel.desk.asking import Asker
 from peel.desk.bridge import SessionBridge
 from peel.desk.steps import Step
 from peel.desk.tools.host import BrushShape
@@ -18,10 +19,13 @@ from peel.job.job import Job
 from peel.job.settings import Point
 from peel.work.inspecting.inspector import Inspection
 from peel.work.marking.edge_places import Place
+from peel.work.scheduler import Lane
 from peel.work.session.session_events import Trouble
 from peel.work.views import Look, View
 
 __all__ = ["Asks", "DeskState", "Overlay"]
+
+_WORKERS: Final = 4  # threads that all parts of the window share
 
 
 class Asks(QObject):
@@ -125,6 +129,7 @@ class DeskState(QObject):
     def __init__(self, tools: Mapping[Step, Sequence[Tool]], parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.ask = Asks(self)
+        self.workers = Lane("desk", _WORKERS)
         self.tools = tools
         self.bridge: SessionBridge | None = None
         self.solving: float | None = None
@@ -143,6 +148,10 @@ class DeskState(QObject):
         self.snag: tuple[str, float, float] | None = None  # where the walk is: sort, x and y
         self._inspected: tuple[Job, Inspection] | None = None
         self._last_tool: dict[Step, Tool | None] = {step: next(iter(own), None) for step, own in tools.items()}
+
+    def asker(self, parent: QObject) -> Asker:
+        """Return what a part of the window asks workers through; its own requests are done one after another."""
+        return Asker(self.workers.share(is_serial=True), self.say, parent)
 
     # the open job
 

@@ -1,54 +1,35 @@
 """Small pictures and colours that the window requests and need not wait for."""
 
+from collections.abc import Callable
 from typing import Final
 
-from PySide6.QtCore import QObject, Qt, Signal
+from PySide6.QtCore import Qt
 from PySide6.QtGui import QImage
 
+from peel.desk.asking import task
 from peel.desk.display.tiles import image_from_rgb
+from peel.desk.step.lane_desk import LaneDesk
 from peel.job.job import Job
-from peel.work.scheduler import Lane
 from peel.work.stages import Stages
 from peel.work.views import View, loudest_colour, render
 
 __all__ = ["SideTasks"]
 
 _THUMB_PX: Final = 44
+_LOUD = task("loud colour", "The loud colour could not be chosen.")
+_THUMB = task("photo in the step line", "The small picture of the photo could not be drawn.")
 
 
-class SideTasks(QObject):
-    """Runs small tasks on a worker.
+class SideTasks(LaneDesk):
+    """Runs small tasks on a worker."""
 
-    Signals
-    -------
-    loud_found : (Stages, str)
-        The colour that stands out most from a photo's edge.
-    thumb_drawn : (Stages, QImage)
-        A photo, small and square.
-    """
+    def find_loud(self, stages: Stages, job: Job, use: Callable[[str], object]) -> None:
+        """Look for the loud view's colour: the one that stands out most from the photo's edge."""
+        self.ask(_LOUD, lambda: loudest_colour(stages, job), use)
 
-    loud_found = Signal(object, str)
-    thumb_drawn = Signal(object, QImage)
-
-    def __init__(self, parent: QObject | None = None) -> None:
-        super().__init__(parent)
-        self._lane = Lane("side_tasks")
-
-    def close(self) -> None:
-        """End the worker."""
-        self._lane.close()
-
-    def find_loud(self, stages: Stages, job: Job) -> None:
-        """Look for the loud view's colour."""
-        self._lane.submit(
-            "loud", lambda _ticket: loudest_colour(stages, job), lambda colour: self.loud_found.emit(stages, colour)
-        )
-
-    def draw_thumb(self, stages: Stages, job: Job) -> None:
-        """Draw the photo small."""
-        self._lane.submit(
-            "thumb", lambda _ticket: _thumb(stages, job), lambda image: self.thumb_drawn.emit(stages, image)
-        )
+    def draw_thumb(self, stages: Stages, job: Job, use: Callable[[QImage], object]) -> None:
+        """Draw the photo, small and square."""
+        self.ask(_THUMB, lambda: _thumb(stages, job), use)
 
 
 def _thumb(stages: Stages, job: Job) -> QImage:

@@ -63,9 +63,15 @@ class Lane:
         for thread in self._threads:
             thread.start()
 
-    def share(self) -> "LaneShare":
-        """Return a part of the lane for one owner, whose requests can be waited for and cancelled by themselves."""
-        return LaneShare(self)
+    def share(self, *, is_serial: bool = False) -> "LaneShare":
+        """Return a part of the lane for one owner, whose requests can be waited for and cancelled by themselves.
+
+        Parameters
+        ----------
+        is_serial : bool
+            Whether the owner's requests are done one after another, however many threads there are.
+        """
+        return LaneShare(self, is_serial=is_serial)
 
     def submit(
         self,
@@ -145,12 +151,21 @@ class Lane:
 
     def _next(self) -> Ticket | None:
         with self._changed:
-            self._changed.wait_for(lambda: bool(self._waiting) or self._closed)
-            if not self._waiting:
-                return None
-            ticket = self._waiting.pop(0 if self._in_order else -1)
-            self._running.append(ticket)
+            self._changed.wait_for(lambda: self._ready() is not None or (self._closed and not self._waiting))
+            ticket = self._ready()
+            if ticket is not None:
+                self._waiting.remove(ticket)
+                self._running.append(ticket)
             return ticket
+
+    def _ready(self) -> Ticket | None:
+        """Return the request whose turn it is; those of a serial owner wait until none of them runs."""
+        owners = [ticket.owner for ticket in self._running]
+        busy = [owner for owner in owners if isinstance(owner, LaneShare) and owner.is_serial]
+        for ticket in self._waiting if self._in_order else reversed(self._waiting):
+            if not any(ticket.owner is owner for owner in busy):
+                return ticket
+        return None
 
     def _run(self) -> None:
         while (ticket := self._next()) is not None:
@@ -188,10 +203,12 @@ class LaneShare:
     Parameters
     ----------
     lane : Lane
+    is_serial : bool
+        Whether its requests are done one after another.
     """
 
-    def __init__(self, lane: Lane) -> None:
-        self._lane = lane
+    def __init__(self, lane: Lane, *, is_serial: bool = False) -> None:
+        self._lane, self.is_serial = lane, is_serial
         self._closed = False
 
     def submit(

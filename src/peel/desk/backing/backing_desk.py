@@ -4,8 +4,8 @@ from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
-from PySide6.QtCore import Signal
 
+from peel.desk.asking import task
 from peel.desk.backing.panel import BackingPanel
 from peel.desk.backing.place_tool import PlaceTool
 from peel.desk.desk_state import DeskState
@@ -14,7 +14,6 @@ from peel.desk.step.lane_desk import LaneDesk
 from peel.desk.steps import Step
 from peel.desk.tools.area import AreaTool
 from peel.desk.tools.pick import PickTool
-from peel.errors import PeelError
 from peel.files.assets import read_asset
 from peel.job.assets import Asset
 from peel.job.edits.shading import keep_shadow_within
@@ -43,6 +42,9 @@ from peel.work.views import View, render
 
 __all__ = ["BackingDesk"]
 
+_PICTURE = task("picture for the sheet", "The picture could not be read.")
+_COLOUR = task("picked colour", "The colour could not be read from the picture.")
+
 _SPOT_PX = 2  # around a pressed spot, of which the colours are averaged
 
 
@@ -57,12 +59,8 @@ class BackingDesk(LaneDesk):
         Returns the folder of the assignment that a session belongs to.
     """
 
-    _read = Signal(object, object)
-    _failed = Signal(object)
-    _picked = Signal(str, object)
-
     def __init__(self, desk: DeskState, panel: BackingPanel, assignment_of: Callable[[Session], Path]) -> None:
-        super().__init__(desk, "backing")
+        super().__init__(desk)
         self._assignment_of = assignment_of
         self._panel = panel
         self._place = next(tool for tool in desk.tools[Step.BACKING] if isinstance(tool, PlaceTool))
@@ -94,9 +92,6 @@ class BackingDesk(LaneDesk):
         self._place.chosen_changed.connect(self._on_chosen)
         self._area_tool.drawn.connect(self._on_area)
         self._pick_tool.picked.connect(self._on_picked)
-        self._read.connect(self._on_read)
-        self._failed.connect(lambda error: desk.say(error.message, error.hint))
-        self._picked.connect(lambda colour, give: give(colour))
         desk.session_changed.connect(self._on_session)
         desk.step_changed.connect(self._on_step)
         desk.job_changed.connect(lambda _job, _before: self._show())
@@ -155,7 +150,7 @@ class BackingDesk(LaneDesk):
 
             self._desk.edit("Backing photo" if kind == "photo" else "Tile", edit)
 
-        self._submit(lambda: read_asset(path), use)
+        self._read(lambda: read_asset(path), use)
 
     def _ask_cutout(self) -> None:
         chosen = ask_cutout(self._panel.window())
@@ -172,24 +167,16 @@ class BackingDesk(LaneDesk):
             self._desk.edit("Place a cutout", lambda job: add_cutout(job, asset))
             self._place.choose((number,))
 
-        self._submit(lambda: cutout_asset(path, own), use)
+        self._read(lambda: cutout_asset(path, own), use)
 
-    def _submit(self, read: Callable[[], Asset], use: Callable[[Asset], None]) -> None:
+    def _read(self, read: Callable[[], Asset], use: Callable[[Asset], None]) -> None:
         """Read a file on the worker, and use it on the window's thread."""
-        session = self._desk.bridge
-        self._lane.submit(
-            "read", lambda _ticket: read(), lambda asset: self._read.emit((session, asset), use), self._on_failed
-        )
 
-    def _on_read(self, read: tuple[object, Asset], use: Callable[[Asset], None]) -> None:
-        if read[0] is self._desk.bridge:
-            use(read[1])
+        def use_and_show(asset: Asset) -> None:
+            use(asset)
             self._desk.show_view(View.BACKING)
 
-    def _on_failed(self, error: BaseException) -> None:
-        if not isinstance(error, PeelError):
-            raise error
-        self._failed.emit(error)
+        self.ask(_PICTURE, read, use_and_show)
 
     # colours
 
@@ -215,7 +202,7 @@ class BackingDesk(LaneDesk):
             seen = render(stages, job, view, window, 0, self._desk.look)
             return hex_from_rgb(np.median(seen.reshape(-1, 3), axis=0) / 255)
 
-        self._lane.submit("colour", lambda _ticket: measure(), lambda colour: self._picked.emit(colour, give))
+        self.ask(_COLOUR, measure, give)
 
     # cutouts
 

@@ -1,7 +1,6 @@
 """The board's work: watching its folder, its pictures, opening from it, carrying, and runs in the background."""
 
 import base64
-import traceback
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
@@ -10,6 +9,7 @@ from typing import Final
 from PySide6.QtCore import QFileSystemWatcher, QObject, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QImage, QImageReader
 
+from peel.desk.asking import Asker, task
 from peel.desk.board.board_carry import BoardCarry
 from peel.desk.board.board_run import BoardRun
 from peel.desk.board.page import BoardPage
@@ -17,7 +17,7 @@ from peel.desk.desk_state import DeskState
 from peel.desk.display.tiles import image_from_rgb
 from peel.desk.files.file_desk import FileDesk
 from peel.desk.files.file_dialogs import ask_folder, ask_photos
-from peel.errors import Cancelled, PeelError, ProjectError
+from peel.errors import PeelError
 from peel.files.connection import is_open_here
 from peel.files.upload import is_address
 from peel.job.job import Job
@@ -27,12 +27,16 @@ from peel.work.many.carrying import What
 from peel.work.many.runs import RunOrder
 from peel.work.many.status import Progress, Status, status_of
 from peel.work.many.thumbs import job_thumb, noted_thumb, photo_thumb
-from peel.work.scheduler import Lane, Ticket
+from peel.work.scheduler import Lane
 from peel.work.session.session import Session
-from peel.work.stages import Stages
 
 __all__ = ["BoardDesk"]
 
+_ADOPT = task("adopt jobs", "Jobs of this folder could not be given their place beside the photos.")
+_ADD = task("add photos", "The photos could not be added to the board.")
+_SCAN = task("scan", "The folder could not be looked at.")
+_CARD = task("card", "The picture of a card could not be drawn.")
+_OWN_CARD = task("card of the open photo", "The picture of the open photo's card could not be drawn.")
 _SCAN_MS: Final = 10_000  # between two looks at what no watch tells of: a photo that is written over in its place
 _ARRIVING_MS: Final = 1000  # ... while a photo is still being written
 _SOON_MS: Final = 250  # after something changed in the folder
@@ -50,16 +54,14 @@ class BoardDesk(QObject):
 
     shown = Signal()
     left = Signal()
-    _scanned = Signal(object, object)
-    _pictured = Signal(str, object)
-    _failed = Signal(object)
 
     def __init__(self, desk: DeskState, files: FileDesk, page: BoardPage) -> None:
         super().__init__(desk)
         self._desk, self._files, self.page = desk, files, page
         self.board = Board()
         self.entries: list[Entry] = []
-        self._scans, self._pictures, self._work = Lane("board"), Lane("cards", threads=2), Lane("run", in_order=True)
+        lanes = Lane("board"), Lane("cards", threads=2), Lane("run", in_order=True)
+        self._scans, self._pictures, self._work = (Asker(lane, desk.say, self) for lane in lanes)
         self._run = BoardRun(self._work, files.assignment.borrowed, self)
         self._carrying = BoardCarry(self._work, files.assignment, self)
         self._from: Job | None = None  # what is carried from
@@ -89,18 +91,14 @@ class BoardDesk(QObject):
         page.model.picture_wanted.connect(self._draw)
         desk.ask.board.connect(self.toggle)
         desk.ask.photo.connect(self.walk)
-        self._scanned.connect(self._on_scanned)
-        self._pictured.connect(page.model.show_picture)
         run = self._run
         run.noted.connect(page.model.show_note)
         run.moved.connect(self._on_moved)
         run.done.connect(self._on_done)
-        run.failed.connect(self._failed)
         carrying = self._carrying
         carrying.noted.connect(page.model.show_note)
         carrying.pictured.connect(page.model.show_picture)
         carrying.done.connect(self._on_carried)
-        self._failed.connect(self._say_failure)
 
     def begin_to_close(self) -> list[Callable[[], object]]:
         """Look for changes no more, and return what is left to do, on any thread."""
@@ -110,9 +108,9 @@ class BoardDesk(QObject):
 
     def _close(self) -> None:
         """Stop what is under way and end the workers."""
-        for lane in (self._scans, self._pictures, self._work):
-            lane.keep_only(lambda _key: False)
-            lane.close()
+        self._run.stop()
+        for asker in (self._scans, self._pictures, self._work):
+            asker.close()
 
     @property
     def is_idle(self) -> bool:
@@ -160,11 +158,11 @@ class BoardDesk(QObject):
         board = self.board
         if board.folder is not None:
             self._files.adopt_into(board.folder)
-            self._scans.submit("adopt", lambda _ticket: board.adopt(), self._on_adopted, self._on_failed)
+            self._scans.ask(_ADOPT, board.adopt, self._on_adopted)
 
     def _on_adopted(self, said: list[str]) -> None:
         if said:
-            self._failed.emit(ProjectError(said[0], "Check that you may write to the folder."))
+            self._desk.say(said[0], "Check that you may write to the folder.")
 
     def leave(self) -> None:
         """Show the photo again."""
@@ -203,24 +201,13 @@ class BoardDesk(QObject):
             self.open_folder(folders[0])
             return
         board = self.board
-        self._scans.submit(None, lambda _ticket: board.add(paths), lambda _none: None, self._on_failed)
+        self._scans.ask(_ADD, partial(board.add, paths), lambda _none: None, key=None)
         self.scan()
 
     def scan(self) -> None:
         """Look at the folder on the worker."""
         board = self.board
-        self._scans.submit("scan", lambda _ticket: board.scan(), partial(self._scanned.emit, board), self._on_failed)
-
-    def _on_failed(self, error: BaseException) -> None:
-        if not isinstance(error, Cancelled):
-            self._failed.emit(error)
-
-    def _say_failure(self, error: BaseException) -> None:
-        if isinstance(error, PeelError):
-            self._desk.say(error.message, error.hint)
-        else:
-            trace = "".join(traceback.format_exception(error))
-            self._desk.say("Peel met an error it did not expect; the jobs are safe on disk.", "", trace)
+        self._scans.ask(_SCAN, board.scan, partial(self._on_scanned, board))
 
     def _on_scanned(self, board: Board, entries: list[Entry]) -> None:
         self._timer.setInterval(_ARRIVING_MS if any(entry.is_arriving for entry in entries) else _SCAN_MS)
@@ -232,16 +219,14 @@ class BoardDesk(QObject):
         """Draw a card's picture on the worker; that of a job that is open here is noted and shown by its session."""
         key, has_one = str(entry.photo), self.page.model.has_picture(entry)
 
-        def done(image: QImage | None) -> None:
-            if image is not None:
-                self._pictured.emit(key, image)
+        def draw() -> QImage | None:
+            return None if has_one and is_open_here(entry.job) else _picture(entry)
 
-        self._pictures.submit(
-            key,
-            lambda _ticket: None if has_one and is_open_here(entry.job) else _picture(entry),
-            done,
-            lambda _e: None,
-        )
+        def show(image: QImage | None) -> None:
+            if image is not None:
+                self.page.model.show_picture(key, image)
+
+        self._pictures.ask(_CARD, draw, show, key=key)
 
     # working on a photo
 
@@ -290,18 +275,12 @@ class BoardDesk(QObject):
             session.note("status", status.as_note())
             self.board.tell(session.project.path, status)
             entry = next((own for own in self.entries if own.job == session.project.path), None)
-            self._pictures.submit(
-                "thumb",
-                partial(_own_thumb, session.stages, job),
-                lambda text: self._on_thumb(session, entry, text),
-                lambda _error: None,
-            )
+            self._pictures.ask(_OWN_CARD, partial(_own_thumb, session, job), partial(self._show_own, entry))
 
-    def _on_thumb(self, session: Session, entry: Entry | None, text: str) -> None:
-        """Note the picture of the open job, and show it on its card; on the worker."""
-        session.note("thumb", text)
+    def _show_own(self, entry: Entry | None, text: str) -> None:
+        """Show the picture of the open job on its card."""
         if text and entry is not None:
-            self._pictured.emit(str(entry.photo), QImage.fromData(base64.b64decode(text)))
+            self.page.model.show_picture(str(entry.photo), QImage.fromData(base64.b64decode(text)))
 
     # carrying
 
@@ -368,8 +347,11 @@ class BoardDesk(QObject):
         self.page.pause.setText("Go on" if self._run.is_paused else "Pause")
 
 
-def _own_thumb(stages: Stages, job: Job, _ticket: Ticket) -> str:
-    return job_thumb(stages, job)
+def _own_thumb(session: Session, job: Job) -> str:
+    """Draw the open job small, and note that in its file."""
+    text = job_thumb(session.stages, job)
+    session.note("thumb", text)
+    return text
 
 
 def _picture(entry: Entry) -> QImage:

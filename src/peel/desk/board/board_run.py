@@ -7,15 +7,18 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
-from peel.errors import Cancelled, PeelError
+from peel.desk.asking import Asker, task
+from peel.errors import Cancelled
 from peel.work.delivering.contact_sheet import write_contact_sheet
 from peel.work.delivering.delivery_report import write_report
 from peel.work.delivering.rows import RunRow
 from peel.work.many.board import Entry
 from peel.work.many.runs import Opening, RunOrder, file_stems, run_one
-from peel.work.scheduler import Lane, Ticket
 
 __all__ = ["BoardRun"]
+
+_RUN = task("run", "The run met an error that Peel did not expect; the jobs are safe on disk.")
+_PAPERS = task("report and contact sheet", "Report and contact sheet could not be written.")
 
 
 class BoardRun(QObject):
@@ -29,48 +32,39 @@ class BoardRun(QObject):
         How much of all is done, and how long the rest will take; 0 where that is not known yet.
     done : (rows)
         The report's rows of all that were tried.
-    failed : (error)
-        Report or contact sheet could not be written.
     """
 
     noted = Signal(str, str, object)
     moved = Signal(float, float)
     done = Signal(object)
-    failed = Signal(object)
 
-    def __init__(self, lane: Lane, opening: Opening, parent: QObject) -> None:
+    def __init__(self, asker: Asker, opening: Opening, parent: QObject) -> None:
         super().__init__(parent)
-        self._lane, self._opening = lane, opening
-        self._ticket: Ticket | None = None
+        self._asker, self._opening = asker, opening
+        self._is_stopped = False
         self.is_paused = False
 
     def start(self, entries: Sequence[Entry], order: RunOrder, papers: Path, title: str) -> None:
         """Deliver; report and contact sheet are written into a folder afterwards."""
-        self.is_paused = False
+        self.is_paused = self._is_stopped = False
         work = partial(self._work, entries, order, papers, title)
-        self._ticket = self._lane.submit("deliver", work, None, self._ended)
-
-    def _ended(self, error: BaseException) -> None:
-        """End a run that met an error of its own, and say so."""
-        self.done.emit([])
-        self.failed.emit(error)
+        self._asker.ask(_RUN, work, self.done.emit, key=None, failed=lambda _error: self.done.emit([]))
 
     def pause(self) -> None:
         """Wait before the next photo, or go on."""
         self.is_paused = not self.is_paused
 
     def stop(self) -> None:
-        """Stop; what is written is whole."""
-        if self._ticket is not None:
-            self._ticket.cancel()
+        """Stop; what is written is whole. Any thread."""
+        self._is_stopped = True
 
-    def _work(self, entries: Sequence[Entry], order: RunOrder, papers: Path, title: str, ticket: Ticket) -> None:
+    def _work(self, entries: Sequence[Entry], order: RunOrder, papers: Path, title: str) -> list[RunRow]:
         rows: list[RunRow] = []
         began, stems = time.monotonic(), file_stems([entry.job for entry in entries])
         for number, entry in enumerate(entries):
-            while self.is_paused and not ticket.is_cancelled:
+            while self.is_paused and not self._is_stopped:
                 time.sleep(0.05)
-            if ticket.is_cancelled:
+            if self._is_stopped:
                 break
 
             def told(share: float, entry: Entry = entry, number: int = number) -> bool:
@@ -78,7 +72,7 @@ class BoardRun(QObject):
                 whole = (number + share) / len(entries)
                 spent = time.monotonic() - began
                 self.moved.emit(whole, spent / whole * (1 - whole) if whole > 0.02 else 0.0)
-                return not ticket.is_cancelled
+                return not self._is_stopped
 
             told(0.0)
             try:
@@ -90,16 +84,17 @@ class BoardRun(QObject):
             told(1.0)
             self.noted.emit(str(entry.photo), _words(row), None)
         if rows:
-            self._write_papers(rows, papers, title)
-        self.done.emit(rows)
+            self._asker.post(partial(self._ask_for_papers, rows, papers, title))
+        return rows
 
-    def _write_papers(self, rows: list[RunRow], papers: Path, title: str) -> None:
-        try:
-            write_contact_sheet(rows, papers / "contact-sheet.html", title)
-            for name in ("report.json", "report.csv"):
-                write_report(rows, papers / name)
-        except PeelError as error:
-            self.failed.emit(error)
+    def _ask_for_papers(self, rows: list[RunRow], papers: Path, title: str) -> None:
+        self._asker.ask(_PAPERS, partial(_write_papers, rows, papers, title), lambda _none: None, key=None)
+
+
+def _write_papers(rows: list[RunRow], papers: Path, title: str) -> None:
+    write_contact_sheet(rows, papers / "contact-sheet.html", title)
+    for name in ("report.json", "report.csv"):
+        write_report(rows, papers / name)
 
 
 def _words(row: RunRow) -> str:

@@ -3,7 +3,7 @@
 import time
 from collections.abc import Callable, Sequence
 from dataclasses import replace
-from typing import Final
+from typing import Any, Final
 
 from PySide6.QtCore import QEvent, QPointF, QRect, QRectF, QSizeF, Qt, Signal
 from PySide6.QtGui import (
@@ -19,6 +19,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
+from peel.desk.asking import Task
 from peel.desk.canvas.picture import paint_area, paint_tiles, paint_wipe, tiles_in_sight
 from peel.desk.desk_state import DeskState
 from peel.desk.display.frame import Frame
@@ -84,6 +85,7 @@ class Canvas(QWidget):
         self._space = False
         self._eraser = False
         self._pen = (1.0, -1.0)
+        self._asker = desk.asker(self)  # for the tool in the hand
         self._fits = True
         self._is_stale = False
         desk.session_changed.connect(self._on_session)
@@ -120,6 +122,17 @@ class Canvas(QWidget):
     def brush_px(self) -> float:
         """The brush's diameter in photo pixels."""
         return self._desk.brush_px
+
+    def ask(
+        self,
+        task: Task,
+        work: Callable[[], Any],
+        then: Callable[[Any], object],
+        ended: Callable[[], object] | None = None,
+    ) -> None:
+        """Ask a worker; the answer is wanted as long as the photo is open."""
+        bridge = self._desk.bridge
+        self._asker.ask(task, work, then, wanted=lambda: self._desk.bridge is bridge, ended=ended)
 
     def hue(self, *, taken: bool) -> QColor:
         """Return the hue of what is added or taken away."""

@@ -1,8 +1,8 @@
 """The proofs: four small views of the spot under the cursor, stacked beside the picture and in step with it."""
 
 import math
-from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 from typing import Final
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, Signal
@@ -20,6 +20,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QMenu, QSizePolicy, QVBoxLayout, QWidget
 
+from peel.desk.asking import Asker, task
 from peel.desk.controls.labels import words
 from peel.desk.desk_state import DeskState
 from peel.desk.display.tiles import image_from_rgb
@@ -28,12 +29,14 @@ from peel.job.job import Job
 from peel.job.placing.sheet import sheet_of
 from peel.job.rect import Rect
 from peel.matte.edge.zones import BACKGROUND, FOREGROUND
-from peel.work.scheduler import Lane, Ticket
+from peel.work.scheduler import Lane
 from peel.work.stages import Stages
 from peel.work.views import Look, View, render, space_of
 
 __all__ = ["Proofs"]
 
+_READING = task("reading", "The values under the cursor could not be read.")
+_PROOF = task("proof", "A proof could not be drawn.")
 _MAGNIFY: Final = 2.5
 _ZONE_WORDS: Final = {BACKGROUND: "backdrop", FOREGROUND: "subject"}
 _FACTORS: Final = (0.25, 0.5, 1.0, 2.0, 4.0)
@@ -57,7 +60,6 @@ class _Proof(QWidget):
     view_asked = Signal(object, View)
     pin_asked = Signal(object)
     magnified = Signal()
-    drawn = Signal(object, object)
 
     def __init__(self, view: View, parent: QWidget) -> None:
         super().__init__(parent)
@@ -70,7 +72,6 @@ class _Proof(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.drawn.connect(self._on_drawn)
         self.name_it()
 
     def name_it(self) -> None:
@@ -86,7 +87,8 @@ class _Proof(QWidget):
         """Ask for a quarter of the column."""
         return QSize(180, 140)
 
-    def _on_drawn(self, image: QImage, target: QRectF) -> None:
+    def show_drawn(self, target: QRectF, image: QImage) -> None:
+        """Show what lies under the proof, at its place on it."""
         self._image, self._target = image, target
         self.update()
 
@@ -181,14 +183,13 @@ class Proofs(QWidget):
     """
 
     swapped = Signal(View, object)
-    _read = Signal(str, str)
 
     def __init__(self, desk: DeskState, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("surface")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self._desk = desk
-        self._lane = Lane("proofs")
+        self._asker = Asker(Lane("proofs"), desk.say, self)
         self._spot = QPointF(0, 0)
         self._scale = 1.0
         column = QVBoxLayout(self)
@@ -206,7 +207,6 @@ class Proofs(QWidget):
             label.setWordWrap(False)
             label.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
             column.addWidget(label)
-        self._read.connect(self._on_read)
         # A fast hand sends more positions than there are frames; the latest one is enough.
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
@@ -216,14 +216,14 @@ class Proofs(QWidget):
         for changed in (desk.job_changed, desk.look_changed):
             changed.connect(lambda *_: self._soon.start())
 
-    def close_lane(self) -> None:
-        """End the worker."""
-        self._lane.close()
+    def close_worker(self) -> None:
+        """End the worker. Any thread."""
+        self._asker.close()
 
     @property
     def is_idle(self) -> bool:
         """Whether all proofs show the spot."""
-        return self._lane.is_idle and not self._soon.isActive()
+        return self._asker.is_idle and not self._soon.isActive()
 
     @property
     def reading(self) -> str:
@@ -231,7 +231,7 @@ class Proofs(QWidget):
         return f"{self._place.text()} {self._values.text()}"
 
     def _on_session(self) -> None:
-        self._lane.keep_only(lambda _key: False)
+        self._asker.forget()
         for proof in self.proofs:
             proof.clear()
         self._on_read("", "")
@@ -279,7 +279,7 @@ class Proofs(QWidget):
         for proof in self.proofs:
             self._draw_one(proof, job, stages, look)
         spot = (math.floor(self._spot.x()), math.floor(self._spot.y()))
-        self._lane.submit("reading", lambda _ticket: _reading(job, stages, *spot), lambda said: self._read.emit(*said))
+        self._asker.ask(_READING, lambda: _reading(job, stages, *spot), lambda said: self._on_read(*said))
 
     def _draw_one(self, proof: _Proof, job: Job, stages: Stages, look: Look) -> None:
         """Request what lies under a proof; only whole pixels of the level are drawn."""
@@ -306,9 +306,11 @@ class Proofs(QWidget):
             rect.width * step,
             rect.height * step,
         )
-        self._lane.submit(
-            id(proof), _drawing(stages, job, view, rect, level, look), lambda image: proof.drawn.emit(image, target)
-        )
+
+        def draw() -> QImage:
+            return image_from_rgb(render(stages, job, view, rect, level, look))
+
+        self._asker.ask(_PROOF, draw, partial(proof.show_drawn, target), key=id(proof))
 
     def _on_read(self, place: str, values: str) -> None:
         self._place.setText(place)
@@ -317,14 +319,6 @@ class Proofs(QWidget):
     def sizeHint(self) -> QSize:
         """Ask for a column."""
         return QSize(196, 400)
-
-
-def _drawing(stages: Stages, job: Job, view: View, rect: Rect, level: int, look: Look) -> Callable[[Ticket], QImage]:
-    def draw(ticket: Ticket) -> QImage:
-        ticket.check()
-        return image_from_rgb(render(stages, job, view, rect, level, look))
-
-    return draw
 
 
 def _reading(job: Job, stages: Stages, x: int, y: int) -> tuple[str, str]:

@@ -1,11 +1,12 @@
 """Colour beyond its panel: what a correction is for, picked hues and spots, tints, and figures measured on a worker."""
 
 from collections.abc import Callable
+from functools import partial
 from typing import Final
 
 import numpy as np
-from PySide6.QtCore import Signal
 
+from peel.desk.asking import task
 from peel.desk.colour.colour_tools import TintBrush
 from peel.desk.colour.panel import ColourPanel
 from peel.desk.desk_state import DeskState
@@ -37,6 +38,9 @@ from peel.work.views import View
 
 __all__ = ["ColourDesk"]
 
+_FRINGE = task("fringe", "The colours of the edge could not be measured.")
+_RIM = task("rims", "Rims could not be proposed for this edge.")
+
 _SPOT_PX: Final = 12  # around a pressed spot, from which its colours are taken
 _CLEAR: Final = 0.05
 
@@ -44,11 +48,8 @@ _CLEAR: Final = 0.05
 class ColourDesk(LaneDesk):
     """Carries out what the panel of colours asks for."""
 
-    _measured = Signal(object, object)
-    _proposed = Signal(object, object)
-
     def __init__(self, desk: DeskState, panel: ColourPanel) -> None:
-        super().__init__(desk, "colour")
+        super().__init__(desk)
         self._panel = panel
         self.target = EdgeTarget()
         self._awaited: EdgeTarget | None = None
@@ -81,8 +82,6 @@ class ColourDesk(LaneDesk):
         self._area_tool.drawn.connect(self._on_area)
         self._hue_tool.picked.connect(self._on_hue)
         self._spot_tool.picked.connect(self._on_spot)
-        self._measured.connect(self._on_measured)
-        self._proposed.connect(self._on_proposed)
         desk.session_changed.connect(self._on_session)
         desk.step_changed.connect(self._look)
         desk.job_changed.connect(lambda _job, _before: self._look())
@@ -111,9 +110,7 @@ class ColourDesk(LaneDesk):
         self._show(job)
         if job is not self._asked and job.is_solved and job.has_subject:
             self._asked = job
-            self._lane.submit(
-                "fringe", lambda _ticket: measure_fringe(stages, job), lambda found: self._measured.emit(job, found)
-            )
+            self.ask(_FRINGE, lambda: measure_fringe(stages, job), partial(self._on_measured, job))
 
     def _on_measured(self, job: Job, fringe: Fringe | None) -> None:
         if job is self._asked:
@@ -195,9 +192,7 @@ class ColourDesk(LaneDesk):
         job, stages = self._desk.job, self._stages
         if job is not None and stages is not None and job.has_subject:
             target = self.target
-            self._lane.submit(
-                "rim", lambda _ticket: proposed_rim(stages, job), lambda found: self._proposed.emit(target, found)
-            )
+            self.ask(_RIM, lambda: proposed_rim(stages, job), partial(self._on_proposed, target))
 
     def _on_proposed(self, target: EdgeTarget, found: dict[str, float]) -> None:
         if not found.get("rim_light") and not found.get("rim_tint"):

@@ -4,11 +4,12 @@ from functools import partial
 from pathlib import Path
 from typing import Final
 
-from PySide6.QtCore import QPointF, Signal
+from PySide6.QtCore import QPointF
 from PySide6.QtGui import QImage
 from PySide6.QtSvg import QSvgRenderer
 from PySide6.QtWidgets import QWidget
 
+from peel.desk.asking import task
 from peel.desk.controls.delivered_view import DeliveredView
 from peel.desk.deliver.panel import DeliverPanel
 from peel.desk.deliver.preset_desk import PresetDesk
@@ -18,7 +19,6 @@ from peel.desk.display.tiles import image_from_rgb
 from peel.desk.matte.snag_desk import SnagDesk
 from peel.desk.step.lane_desk import LaneDesk
 from peel.desk.steps import Step
-from peel.errors import PeelError
 from peel.files.metadata import read_metadata
 from peel.job.edits.snags import accept, mend, mends, settled_by
 from peel.job.job import Job
@@ -35,11 +35,15 @@ from peel.work.delivering.order import all_presets
 from peel.work.delivering.read_back import photo_under, read_delivered
 from peel.work.delivering.rows import FileRow
 from peel.work.inspecting.inspector import words_of
-from peel.work.scheduler import Ticket
 from peel.work.stages import Stages
 from peel.work.views import Look, View, render
 
 __all__ = ["DeliverDesk"]
+
+_RIGHTS = task("rights and credit", "What the photo says of its rights could not be read.")
+_ORDER = task("order", "The order could not be looked at.")
+_SNAG = task("picture of a snag", "A snag could not be drawn.")
+_COMPARE = task("compare", "The file could not be shown against the photo.")
 
 _AROUND_PX: Final = 90  # of a snag, that its picture shows
 _PICTURE_PX: Final = 88
@@ -49,14 +53,8 @@ _MOST_PICTURES: Final = 60
 class DeliverDesk(LaneDesk):
     """Carries out what the panel of Deliver asks for."""
 
-    _looked = Signal(object, object, object)
-    _pictured = Signal(object, str, object)
-    _compared = Signal(object, object, str)
-    _failed = Signal(object)
-    _said = Signal(object, str)
-
     def __init__(self, desk: DeskState, panel: DeliverPanel, snags: SnagDesk, canvas: QWidget) -> None:
-        super().__init__(desk, "delivery")
+        super().__init__(desk)
         self._panel, self._snags = panel, snags
         self.presets = PresetDesk(desk, panel.presets)
         self.view = DeliveredView(canvas)
@@ -79,11 +77,6 @@ class DeliverDesk(LaneDesk):
         desk.session_changed.connect(self._on_session)
         desk.step_changed.connect(self._on_step)
         desk.job_changed.connect(lambda _job, _before: self._look())
-        self._looked.connect(self._on_looked)
-        self._pictured.connect(self._on_pictured)
-        self._compared.connect(self._on_compared)
-        self._failed.connect(lambda error: desk.say(error.message, error.hint))
-        self._said.connect(self._on_said)
 
     def close(self) -> None:
         """Drop what is under way and end both workers."""
@@ -102,17 +95,8 @@ class DeliverDesk(LaneDesk):
         bridge = self._desk.bridge
         if bridge is not None:
             project = bridge.session.project
-            self._lane.submit(
-                "rights",
-                lambda _t: _rights_words(project.photo()[1]),
-                partial(self._said.emit, bridge),
-                lambda _e: None,
-            )
+            self.ask(_RIGHTS, lambda: _rights_words(project.photo()[1]), self._panel.show_rights)
         self._look()
-
-    def _on_said(self, bridge: object, text: str) -> None:
-        if bridge is self._desk.bridge:
-            self._panel.show_rights(text)
 
     def _on_step(self) -> None:
         if self._desk.step is Step.DELIVER:
@@ -132,19 +116,18 @@ class DeliverDesk(LaneDesk):
             self._show()
             return
         self._asked = job
-        self._lane.submit(
-            "look",
-            lambda _ticket: delivery_snags(job, stages, all_presets(job)),
-            lambda found: self._looked.emit(job, found, None),
-            lambda error: self._looked.emit(job, [], error),
+        on_looked = partial(self._on_looked, job)
+        self.ask(
+            _ORDER,
+            lambda: delivery_snags(job, stages, all_presets(job)),
+            on_looked,
+            failed=lambda _error: on_looked([]),
         )
 
-    def _on_looked(self, job: Job, found: list[DeliverySnag], error: BaseException | None) -> None:
+    def _on_looked(self, job: Job, found: list[DeliverySnag]) -> None:
         if job is self._asked:
             self._found = found
             self._show()
-        if error is not None and not isinstance(error, PeelError):
-            self._desk.say("The order could not be looked at.", "", repr(error))
 
     def _show(self) -> None:
         """List the snags of the order and of the matte, the gravest first, those that were accepted last."""
@@ -173,11 +156,7 @@ class DeliverDesk(LaneDesk):
         for own, snag in self._listed:
             if not self._panel.snags.has_picture(own.key):
                 draw = partial(_drawn_on, bridge.session.stages, job, snag.at, self._desk.look)
-                self._lane.submit(("picture", own.key), draw, partial(self._pictured.emit, bridge, own.key))
-
-    def _on_pictured(self, bridge: object, key: str, image: QImage) -> None:
-        if bridge is self._desk.bridge:
-            self._panel.snags.show_picture(key, image)
+                self.ask(_SNAG, draw, partial(self._panel.snags.show_picture, own.key), key=own.key)
 
     def _on_walk(self, by: int) -> None:
         if self._desk.step is Step.DELIVER and self._listed:
@@ -235,18 +214,7 @@ class DeliverDesk(LaneDesk):
             under = image_from_rgb(photo_under(job, preset, size))
             return (_drawn(path, size) if is_drawing else image_from_rgb(read_delivered(path))), under
 
-        self._lane.submit(
-            "compare", lambda _ticket: read(), lambda pair: self._compared.emit(job, pair, path.name), self._on_failed
-        )
-
-    def _on_failed(self, error: BaseException) -> None:
-        if not isinstance(error, PeelError):
-            raise error
-        self._failed.emit(error)
-
-    def _on_compared(self, job: Job, pair: tuple[QImage, QImage], title: str) -> None:
-        if self._desk.job is not None and self._desk.job.photo is job.photo:
-            self.view.show_file(*pair, title)
+        self.ask(_COMPARE, read, lambda pair: self.view.show_file(*pair, path.name))
 
 
 def _drawn(path: Path, size: tuple[int, int]) -> QImage:
@@ -261,7 +229,7 @@ def _drawn(path: Path, size: tuple[int, int]) -> QImage:
     return image
 
 
-def _drawn_on(stages: Stages, job: Job, at: tuple[float, float], look: Look, _ticket: Ticket) -> QImage:
+def _drawn_on(stages: Stages, job: Job, at: tuple[float, float], look: Look) -> QImage:
     """Draw the surroundings of a snag on the loud colour."""
     level = 0
     around = Rect(int(at[1]) - _AROUND_PX, int(at[0]) - _AROUND_PX, int(at[1]) + _AROUND_PX, int(at[0]) + _AROUND_PX)

@@ -1,6 +1,7 @@
 """Deliver: the snags that are left, which files by which presets, where to, and what was written."""
 
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QStandardPaths, QUrl, Signal
@@ -13,6 +14,7 @@ from PySide6.QtWidgets import (
     QProgressBar,
 )
 
+from peel.desk.asking import Asker, task
 from peel.desk.controls.buttons import button
 from peel.desk.controls.number_field import NumberField
 from peel.desk.deliver.preset_list import PresetList
@@ -24,32 +26,34 @@ from peel.errors import AlreadyThereError, PeelError
 from peel.job.job import Job
 from peel.job.preset import Preset
 from peel.job.settings import value_of
+from peel.matte.parallel import checkpoint
 from peel.work.delivering.delivery import deliver_job
 from peel.work.delivering.delivery_report import write_report
 from peel.work.delivering.order import DeliveryOrder, all_presets, orders_of, presets_of
 from peel.work.delivering.rows import FileRow
-from peel.work.scheduler import Lane, Ticket
+from peel.work.scheduler import Lane
 from peel.work.session import memory
 from peel.work.session.memory import is_file
 
 __all__ = ["STEP", "DeliverPanel"]
 
+_PLAN = task("files to deliver", "The files to deliver could not be listed.")
+_DELIVER = task("deliver", "Delivery met an error that Peel did not expect.", stops=True)
+_FORGET = task("forget steps", "The steps could not be forgotten.")
+
 
 class DeliverPanel(Panel):
     """Delivers the job on a worker."""
 
-    _progressed = Signal(float)
-    _finished = Signal(object)
-    _planned = Signal(str)
-    _forgotten = Signal(object)
     compare_asked = Signal(object, object)
     delivered = Signal(object)
     title = "Look it over"
 
     def build(self) -> None:
         """Put snags, files, folder and button into the column."""
-        self._lane = Lane("deliver")
-        self._ticket: Ticket | None = None
+        self._asker = self.desk.asker(self)
+        self._deliverer = Asker(Lane("deliver"), self.desk.say, self)  # its own: it may take minutes
+        self._is_delivering = False
         self._asks_again = False
         self.snags = SnagList()
         self.column.addWidget(self.snags)
@@ -105,10 +109,6 @@ class DeliverPanel(Panel):
                                    tip="Makes the job's file smaller. What was done cannot be undone then")  # fmt: skip
         self.column.addWidget(self._undo)
         self.column.addWidget(self._forget)
-        self._forgotten.connect(self._on_forgotten)
-        self._progressed.connect(lambda share: self._bar.setValue(round(share * 100)))
-        self._finished.connect(self._on_finished)
-        self._planned.connect(self._names.setText)
 
     def _build_presets(self) -> None:
         self.presets = PresetList()
@@ -153,9 +153,10 @@ class DeliverPanel(Panel):
         """Choose where the files go."""
         self._folder.setText(str(folder))
 
-    def close_lane(self) -> None:
-        """Cancel a delivery under way and end the worker."""
-        self._lane.close()
+    def close_workers(self) -> None:
+        """Cancel what is under way and end the workers. Any thread."""
+        self._deliverer.close()
+        self._asker.close()
 
     def show_rest(self, job: Job) -> None:
         """Show which files are asked for, and how much there is to undo."""
@@ -174,8 +175,8 @@ class DeliverPanel(Panel):
         self.go.setText("Deliver")
         folder = self.folder
         orders = presets_of(job.settings.recipe.delivery) or job.settings.recipe.delivery.presets
-        self._lane.submit("plan", lambda _ticket: _plan_words(job, folder), self._planned.emit)
-        ready = bool(orders) and job.has_subject and job.is_solved and self._ticket is None
+        self._asker.ask(_PLAN, lambda: _plan_words(job, folder), self._names.setText)
+        ready = bool(orders) and job.has_subject and job.is_solved and not self._is_delivering
         self.go.setEnabled(ready)
         self.go.setToolTip("Write the ticked files (Ctrl+Return)" if ready else "Mark a subject and let it solve first")
 
@@ -199,10 +200,11 @@ class DeliverPanel(Panel):
         self._stop.show()
         self.go.setEnabled(False)
 
-        def work(ticket: Ticket) -> list[tuple[FileRow, Preset]]:
+        def work() -> list[tuple[FileRow, Preset]]:
             def report(share: float) -> bool:
-                self._progressed.emit(share)
-                return not ticket.is_cancelled
+                checkpoint()
+                self._deliverer.post(partial(self._bar.setValue, round(share * 100)))
+                return True
 
             order = DeliveryOrder(folder, tuple(all_presets(job)), replaces=replaces)
             row = deliver_job(job, stages, order, report, original=session.project.photo()[1])
@@ -213,38 +215,34 @@ class DeliverPanel(Panel):
                     write_report([row], stem.with_suffix(suffix))
             return list(zip(row.files, order.presets, strict=True))
 
-        self._ticket = self._lane.submit("deliver", work, self._finished.emit, self._finished.emit)
+        self._is_delivering = True
+        self._deliverer.ask(_DELIVER, work, self._on_delivered, ended=self._on_ended, failed=self._on_failed)
 
     def _on_stop(self) -> None:
-        if self._ticket is not None:
-            self._ticket.cancel()
-            self._on_finished(None)
+        self._deliverer.forget()
+        self._written.setText("Stopped; files already written are whole.")
 
-    def _on_finished(self, answer: list[tuple[FileRow, Preset]] | BaseException | None) -> None:
-        self._ticket = None
+    def _on_ended(self) -> None:
+        self._is_delivering = False
         self._bar.hide()
         self._stop.hide()
         self.show_plan()
-        if isinstance(answer, list):
-            lines = [f"{Path(item.file).name}, {item.bytes / 1e6:.1f} MB" for item, _ in answer]
-            self._written.setText("Written: " + "; ".join(lines))
-            self._files.clear()
-            for item, preset in answer:
-                self._files.addItem(Path(item.file).name, (item, preset))
-            for part in (self._open, self._files, self.compare):
-                part.show()
-            self.delivered.emit(answer)
-            return
-        self._written.setText(
-            "Stopped; files already written are whole." if answer is None else "Not everything was written."
-        )
-        if isinstance(answer, PeelError):
-            self.desk.say(answer.message, answer.hint)
-            if isinstance(answer, AlreadyThereError):  # a preset says to ask: the next press is the answer
-                self._asks_again = True
-                self.go.setText("Deliver and replace")
-        elif answer is not None:
-            self.desk.say("Delivery met an error Peel did not expect.", "", repr(answer))
+
+    def _on_failed(self, error: BaseException) -> None:
+        self._written.setText("Not everything was written.")
+        if isinstance(error, AlreadyThereError):  # a preset says to ask: the next press is the answer
+            self._asks_again = True
+            self.go.setText("Deliver and replace")
+
+    def _on_delivered(self, answer: list[tuple[FileRow, Preset]]) -> None:
+        lines = [f"{Path(item.file).name}, {item.bytes / 1e6:.1f} MB" for item, _ in answer]
+        self._written.setText("Written: " + "; ".join(lines))
+        self._files.clear()
+        for item, preset in answer:
+            self._files.addItem(Path(item.file).name, (item, preset))
+        for part in (self._open, self._files, self.compare):
+            part.show()
+        self.delivered.emit(answer)
 
     def _on_compare(self) -> None:
         chosen = self._files.currentData()
@@ -255,15 +253,10 @@ class DeliverPanel(Panel):
         session = self.session
         if session is not None:
             self._forget.setEnabled(False)
-            self._lane.submit(None, lambda _ticket: session.compact(), self._forgotten.emit, self._forgotten.emit)
+            self._deliverer.ask(_FORGET, session.compact, self._on_forgotten)
 
-    def _on_forgotten(self, answer: int | BaseException) -> None:
-        if isinstance(answer, PeelError):
-            self.desk.say(answer.message, answer.hint)
-        elif isinstance(answer, BaseException):
-            self.desk.say("The steps could not be forgotten.", "", repr(answer))
-        else:
-            self.desk.say(f"The steps are forgotten; the job's file is {answer / 1e6:.1f} MB smaller.")
+    def _on_forgotten(self, size_bytes: int) -> None:
+        self.desk.say(f"The steps are forgotten; the job's file is {size_bytes / 1e6:.1f} MB smaller.")
 
     @property
     def written(self) -> str:

@@ -1,24 +1,28 @@
 """The presets of Deliver: read, kept, shared and removed on a worker."""
 
-from collections.abc import Callable
 from functools import partial
 from pathlib import Path
-from typing import Any
 
 from PySide6.QtCore import Signal
 
+from peel.desk.asking import task
 from peel.desk.deliver.preset_list import PresetList
 from peel.desk.desk_state import DeskState
 from peel.desk.files.file_dialogs import ask_preset, ask_preset_name
 from peel.desk.step.lane_desk import LaneDesk
 from peel.desk.steps import Step
-from peel.errors import PeelError
 from peel.files.presets import import_preset, keep_preset, presets, remove_preset, shipped_presets, write_preset
 from peel.job.edits.values import set_value
 from peel.job.job import Job
 from peel.job.preset import Preset
 
 __all__ = ["PresetDesk"]
+
+_READ = task("presets", "The presets could not be read.")
+_ADD = task("add a preset", "The preset could not be added.")
+_KEEP = task("keep a preset", "The preset could not be kept.")
+_DROP = task("remove a preset", "The preset could not be removed.")
+_SHARE = task("share a preset", "The preset could not be written.")
 
 
 class PresetDesk(LaneDesk):
@@ -31,42 +35,24 @@ class PresetDesk(LaneDesk):
     """
 
     changed = Signal()
-    _read = Signal(object)
-    _kept = Signal(object)
-    _dropped = Signal(object)
-    _shared = Signal(str)
-    _failed = Signal(object)
 
     def __init__(self, desk: DeskState, panel: PresetList) -> None:
-        super().__init__(desk, "presets")
+        super().__init__(desk)
         self._panel = panel
         self._known: dict[str, Preset] = {}
         self._shipped: dict[str, Preset] = {}
         panel.add_asked.connect(self._on_add)
         panel.share_asked.connect(self._on_share)
-        panel.drop_asked.connect(lambda name: self._submit(partial(_removed, name), self._dropped.emit))
-        panel.kept.connect(lambda preset: self._submit(partial(keep_preset, preset), self._kept.emit))
+        panel.drop_asked.connect(self._drop)
+        panel.kept.connect(self._keep)
         panel.ticked.connect(self._tick)
         desk.step_changed.connect(self._read_anew)
         desk.session_changed.connect(self._read_anew)
         desk.job_changed.connect(lambda _job, _before: self._show())
-        self._read.connect(self._on_read)
-        self._kept.connect(self._on_kept)
-        self._dropped.connect(self._on_dropped)
-        self._shared.connect(lambda name: desk.say(f"Written: {name}."))
-        self._failed.connect(lambda error: desk.say(error.message, error.hint))
-
-    def _submit(self, work: Callable[[], object], done: Callable[[Any], None]) -> None:
-        def failed(error: BaseException) -> None:
-            if not isinstance(error, PeelError):
-                raise error
-            self._failed.emit(error)
-
-        self._lane.submit(None, lambda _ticket: work(), done, failed)
 
     def _read_anew(self) -> None:
         if self._desk.step is Step.DELIVER:
-            self._submit(lambda: (presets(), shipped_presets()), self._read.emit)
+            self.ask(_READ, lambda: (presets(), shipped_presets()), self._on_read, outlives_photo=True)
 
     def _on_read(self, both: tuple[dict[str, Preset], dict[str, Preset]]) -> None:
         self._known, self._shipped = both
@@ -93,7 +79,13 @@ class PresetDesk(LaneDesk):
 
     def add(self, path: Path) -> None:
         """Add a preset from its file to the person's own, and tick it."""
-        self._submit(partial(import_preset, path), self._kept.emit)
+        self.ask(_ADD, partial(import_preset, path), self._on_kept, key=None, outlives_photo=True)
+
+    def _keep(self, preset: Preset) -> None:
+        self.ask(_KEEP, partial(keep_preset, preset), self._on_kept, key=None, outlives_photo=True)
+
+    def _drop(self, name: str) -> None:
+        self.ask(_DROP, partial(_removed, name), self._on_dropped, key=None, outlives_photo=True)
 
     def _on_kept(self, preset: Preset) -> None:
         """Tick a preset that was kept."""
@@ -116,7 +108,8 @@ class PresetDesk(LaneDesk):
     def _on_share(self, preset: Preset) -> None:
         chosen = ask_preset_name(self._panel.window(), preset.name)
         if chosen is not None:
-            self._submit(lambda: write_preset(preset, chosen), lambda _: self._shared.emit(chosen.name))
+            said = partial(self._desk.say, f"Written: {chosen.name}.")
+            self.ask(_SHARE, partial(write_preset, preset, chosen), lambda _: said(), key=None, outlives_photo=True)
 
 
 def _removed(name: str) -> tuple[str, dict[str, Preset]]:

@@ -8,17 +8,19 @@ from typing import Final
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage
 
+from peel.desk.asking import Asker, Say, task
 from peel.job.job import Job
 from peel.job.rect import Rect
 from peel.job.space import Space
 from peel.matte.arrays import ByteArray
-from peel.work.scheduler import Lane, Ticket
+from peel.work.scheduler import Lane
 from peel.work.stages import CELL, Stages
 from peel.work.views import Look, View, render, view_stamp
 
 __all__ = ["DisplayTiles", "TileKey", "image_from_rgb", "tile_rect"]
 
 _KEPT: Final = 500
+_TILE = task("tile", "A part of the picture could not be drawn.")
 
 TileKey = tuple[View, int, int, int]
 """View, level, row and column."""
@@ -47,6 +49,11 @@ class _Kept:
 class DisplayTiles(QObject):
     """The tiles of the shown photo's views; one object serves one photo after another.
 
+    Parameters
+    ----------
+    say : callable
+        Shows a sentence to the person.
+
     Signals
     -------
     ready : (TileKey,)
@@ -54,29 +61,27 @@ class DisplayTiles(QObject):
     """
 
     ready = Signal(object)
-    _drawn = Signal(object)
 
-    def __init__(self, parent: QObject | None = None) -> None:
+    def __init__(self, say: Say, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._stages: Stages | None = None
-        self._lane = Lane("tiles", threads=2)
+        self._asker = Asker(Lane("tiles", threads=2), say, self)
         self._kept: OrderedDict[TileKey, _Kept] = OrderedDict()
-        self._drawn.connect(self._on_drawn)
 
     def close(self) -> None:
         """End the workers."""
-        self._lane.close()
+        self._asker.close()
 
     def set_stages(self, stages: Stages | None) -> None:
         """Show another photo, or none."""
-        self._lane.keep_only(lambda _key: False)
+        self._asker.forget()
         self._stages = stages
         self._kept.clear()
 
     @property
     def is_idle(self) -> bool:
         """Whether everything requested has been drawn."""
-        return self._lane.is_idle
+        return self._asker.is_idle
 
     def image(self, job: Job, key: TileKey, space: Space, look: Look) -> QImage | None:
         """Return a tile as far as it is drawn, and request it if it is out of date."""
@@ -104,7 +109,7 @@ class DisplayTiles(QObject):
 
     def drop_unwanted(self, visible: set[TileKey]) -> None:
         """Cancel what has gone out of sight, and forget the longest unseen."""
-        self._lane.keep_only(lambda key: key in visible)
+        self._asker.keep_only(lambda key: key in visible)
         for key, kept in self._kept.items():
             if key not in visible and kept.wanted != kept.stamp:
                 kept.wanted = kept.stamp
@@ -114,15 +119,16 @@ class DisplayTiles(QObject):
     def _request(self, stages: Stages, job: Job, key: TileKey, rect: Rect, look: Look, stamp: Hashable) -> None:
         view, level = key[:2]
 
-        def draw(ticket: Ticket) -> QImage:
-            ticket.check()
+        def draw() -> QImage:
             return image_from_rgb(render(stages, job, view, rect, level, look))
 
-        self._lane.submit(key, draw, lambda image: self._drawn.emit((stages, key, stamp, image)))
+        def show(image: QImage | None) -> None:
+            kept = self._kept.get(key)
+            if kept is not None:
+                kept.image, kept.stamp = image or kept.image, stamp
+                self.ready.emit(key)
 
-    def _on_drawn(self, drawn: tuple[Stages, TileKey, Hashable, QImage]) -> None:
-        stages, key, stamp, image = drawn
-        kept = self._kept.get(key)
-        if stages is self._stages and kept is not None:
-            kept.image, kept.stamp = image, stamp
-            self.ready.emit(key)
+        # What cannot be drawn is not tried again before something changes.
+        self._asker.ask(
+            _TILE, draw, show, key=key, wanted=lambda: stages is self._stages, failed=lambda _error: show(None)
+        )

@@ -1,7 +1,10 @@
 """The part of Edge that reaches beyond its panel: reading the whole edge, and walking its places in doubt."""
 
-from PySide6.QtCore import QPointF, Signal
+from functools import partial
 
+from PySide6.QtCore import QPointF
+
+from peel.desk.asking import task
 from peel.desk.desk_state import DeskState
 from peel.desk.edge.panel import EdgePanel
 from peel.desk.step.lane_desk import LaneDesk
@@ -11,6 +14,7 @@ from peel.work.marking.edge_places import Doubt, EdgeNews, open_gaps, read_news
 
 __all__ = ["EdgeDesk"]
 
+_EDGE = task("edge", "The edge could not be read for places in doubt.")
 _WORDS: dict[Doubt, tuple[str, str]] = {
     "narrow": ("something goes on beyond the band here", "brush Band over it if it belongs to the subject"),
     "deep": ("the band lies over something plain here", "brush Certain over it if it is not half-clear"),
@@ -22,10 +26,8 @@ _LEAST_PX = 220.0  # shown around a place, so that it is seen in its surrounding
 class EdgeDesk(LaneDesk):
     """Reads the edge on a worker whenever Edge shows another band, and keeps what was found for walking."""
 
-    _read = Signal(object, object)
-
     def __init__(self, desk: DeskState, panel: EdgePanel) -> None:
-        super().__init__(desk, "edge")
+        super().__init__(desk)
         self._panel = panel
         self._news = EdgeNews((), (), False)
         self._read_for: object = None
@@ -39,7 +41,6 @@ class EdgeDesk(LaneDesk):
         desk.ask.walk.connect(self._on_walk)
         desk.ask.mend.connect(lambda: self._open(everything=False))
         desk.ask.mend_all.connect(lambda: self._open(everything=True))
-        self._read.connect(self._on_read)
 
     def _look(self) -> None:
         job = self._desk.job
@@ -50,11 +51,11 @@ class EdgeDesk(LaneDesk):
         key = self._key(job)
         # A running solve changes the job many times a second without changing the edge.
         if key not in (self._read_for, self._asked_for):
-            self._ask(job, key)
+            self._read(job, key)
 
-    def _ask(self, job: Job, key: object) -> None:
+    def _read(self, job: Job, key: object) -> None:
         self._asked_for = key
-        self._lane.submit("edge", lambda _ticket: read_news(job), lambda news: self._read.emit(key, news))
+        self.ask(_EDGE, lambda: read_news(job), partial(self._on_read, key))
 
     @staticmethod
     def _key(job: Job) -> object:

@@ -2,10 +2,10 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import Any, Final
 
-from PySide6.QtCore import Signal
-
+from peel.desk.asking import task
 from peel.desk.desk_state import DeskState
 from peel.desk.edge.panel import EdgePanel
 from peel.desk.edge.separation_tools import EndsTool, KeyTool, StretchTool
@@ -24,6 +24,9 @@ from peel.work.separating.tones import complete, samples_for_target
 from peel.work.views import View
 
 __all__ = ["SeparationDesk", "Target"]
+
+_SHEET = task("separation sheet", "The renderings of the photo could not be compared.")
+_TONES = task("tones of a separation", "The tones of this rendering could not be measured.")
 
 _KINDS: Final = tuple(kind.name.lower() for kind in Kind)
 
@@ -61,11 +64,8 @@ class _Shown:
 class SeparationDesk(LaneDesk):
     """Keeps the page, the view Tone and the tools of Separation in step with the job."""
 
-    _sheet_read = Signal(object, object)
-    _looked = Signal(object)
-
     def __init__(self, desk: DeskState, panel: EdgePanel) -> None:
-        super().__init__(desk, "separation")
+        super().__init__(desk)
         self._panel, self.page = panel, panel.separation
         self.target = Target()
         self._awaited: Target | None = None
@@ -78,8 +78,6 @@ class SeparationDesk(LaneDesk):
         desk.session_changed.connect(self._on_session)
         desk.step_changed.connect(self._look)
         desk.job_changed.connect(self._on_job)
-        self._sheet_read.connect(self._on_sheet)
-        self._looked.connect(self._on_looked)
 
     def _connect_page(self) -> None:
         page = self.page
@@ -155,9 +153,7 @@ class SeparationDesk(LaneDesk):
         if key != self._asked:
             self._asked = key
             place = self.target.place(job) if self._is_stored else None
-            self._lane.submit(
-                "sheet", lambda _t: read_sheet(job, place), lambda sheet: self._sheet_read.emit(key, sheet)
-            )
+            self.ask(_SHEET, lambda: read_sheet(job, place), partial(self._on_sheet, key))
         self._find_out(self.current())
 
     def _known(self) -> Separation:
@@ -204,14 +200,14 @@ class SeparationDesk(LaneDesk):
             self._show_look()
             return
 
-        def look(_ticket: object) -> _Shown:
+        def look() -> _Shown:
             samples = samples_for_target(job, target.applies, target.stretch)
             full = complete(job, separation, samples)
             if not samples.are_enough:
                 return _Shown(full, None, None)
             return _Shown(full, outlines_of(job, full, samples), measure_detail(job, full))
 
-        self._lane.submit("look", look, self._looked.emit)
+        self.ask(_TONES, look, self._on_looked)
 
     def _on_looked(self, shown: _Shown) -> None:
         if not self.is_open:

@@ -2,16 +2,18 @@
 
 import contextlib
 import io
-import traceback
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import Final
 
 from PIL import Image
 from PySide6.QtCore import QObject, Signal
+from PySide6.QtGui import QImage
 
 from peel.demo.photos import demo_photo
+from peel.desk.asking import Asker, task
 from peel.desk.display.tiles import image_from_rgb
 from peel.errors import Cancelled, PeelError, PhotoError
 from peel.files.photo import read_bytes, read_preview
@@ -19,7 +21,7 @@ from peel.files.project_checks import photo_digest
 from peel.job.space import Space
 from peel.work.many.assignment import Assignment
 from peel.work.many.photo_jobs import FoundJob, free_path_for, job_of, job_path_for
-from peel.work.scheduler import Lane, Ticket
+from peel.work.scheduler import Lane
 from peel.work.session import job_files
 from peel.work.session.leftovers import tidy_up
 from peel.work.session.recovery import Opened
@@ -32,7 +34,10 @@ BEGIN_ANEW: Final = "Begin anew"
 BEGIN_WITH_NEW: Final = "Begin with the new photo"
 """Ways out that are offered where a photo has a job."""
 
-
+_OPEN = task("open", "The file could not be opened: Peel met an error it did not expect.")
+_KEEP = task("keep", "The job could not be kept: Peel met an error it did not expect.")
+_CLOSE = task("close", "The photo could not be closed: Peel met an error it did not expect.")
+_TIDY = task("tidy up", "What earlier runs left behind could not be tidied up.")
 _LOOK_PX: Final = 1600
 _LEVELS: Final = 7
 
@@ -70,55 +75,51 @@ class Opener(QObject):
     failed = Signal(object)
     kept = Signal(object, object)
     failed_to_keep = Signal(object)
-    _looked = Signal(object, object, object)
-    _done = Signal(object, object)
 
     def __init__(self, assignment: Assignment, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._assignment = assignment
-        self._lane = Lane("open")
-        self._keeping = Lane("keep", in_order=True)
-        self._keeping.submit(None, lambda _ticket: tidy_up())
-        self._latest: Ticket | None = None
-        self._looked.connect(self._on_looked)
-        self._done.connect(self._on_done)
+        self._opening = Asker(Lane("open"), self._say_failure, self)
+        self._keeping = Asker(Lane("keep", in_order=True), self._say_failure_to_keep, self)
+        self._keeping.ask(_TIDY, tidy_up, lambda _none: None, key=None)
+        self._latest: object = None  # stands for what is being opened
 
     def close(self) -> None:
         """End the workers; a job that is being kept is finished."""
-        self._lane.close()
+        self._opening.close()
         self._keeping.close()
 
     def open_path(self, path: Path) -> None:
         """Open a photo or a job, by what the file is called."""
         if path.suffix.lower() == ".peel":
-            self._submit(lambda _ticket: self._assignment.open_job(path))
+            self._open(lambda _asked: self._assignment.open_job(path))
         else:
-            self._submit(lambda ticket: self._begin(path, ticket))
+            self._open(lambda asked: self._begin(path, asked))
 
     def begin_at(self, photo: Path, job: Path) -> None:
         """Begin a job on a photo, in a file of its own, or go on with the one that it has."""
-        self._submit(lambda ticket: self._begin(photo, ticket, job))
+        self._open(lambda asked: self._begin(photo, asked, job))
 
     def begin_with_new(self, session: Session, photo: Path) -> None:
         """Begin a job on a photo that was replaced; that on the earlier one keeps its file under another name."""
 
-        def work(ticket: Ticket) -> Opened:
+        def work(asked: object) -> Opened:
             job = session.project.path
             self._assignment.close_session(session)
             with _put_aside(job):
-                return self._begin(photo, ticket, job)
+                return self._begin(photo, asked, job)
 
-        self._submit(work)
+        self._open(work)
 
     def open_demo(self, name: str) -> None:
         """Go on with the demo job on a photo, or begin one."""
         photo = demo_photo(name).photo
-        self._submit(lambda ticket: self._resume_or_begin(photo, ticket))
+        self._open(lambda asked: self._resume_or_begin(photo, asked))
 
     def develop(self, session: Session, exposure: float) -> None:
         """Begin anew on a session's photo, developed by so many stops; the session is closed."""
 
-        def work(_ticket: Ticket) -> Opened:
+        def work(_asked: object) -> Opened:
             name, content = session.project.photo()
             photo, job = self._assignment.source_of(session), session.project.path
             is_untouched = len(session.history.states) == 1
@@ -129,25 +130,25 @@ class Opener(QObject):
                 aside.unlink(missing_ok=True)
             return begun
 
-        self._submit(work)
+        self._open(work)
 
     def close_session(self, session: Session) -> None:
         """Close a session that was taken off the desk."""
-        self._keeping.submit(None, lambda _ticket: self._assignment.close_session(session))
+        self._keeping.ask(_CLOSE, partial(self._assignment.close_session, session), lambda _none: None, key=None)
 
     def keep(self, session: Session, path: Path) -> None:
         """Keep a job under a name, whatever else is being opened."""
 
-        def keep(_ticket: Ticket) -> Path:
+        def keep() -> Path:
             self._assignment.keep_as(session, path)
             return path
 
-        self._keeping.submit(None, keep, lambda kept: self.kept.emit(session, kept), self._keep_failed)
+        self._keeping.ask(_KEEP, keep, partial(self.kept.emit, session), key=None)
 
     def adopt(self, session: Session, photo: Path) -> None:
         """Give a session's job its place beside its photo, if it was never kept and nothing lies there."""
 
-        def adopt(_ticket: Ticket) -> Path | None:
+        def adopt() -> Path | None:
             beside = job_path_for(photo, photo.parent)
             if not job_files.is_unkept(session.project.path) or beside.exists():
                 return None
@@ -158,33 +159,21 @@ class Opener(QObject):
             if kept is not None:
                 self.kept.emit(session, kept)
 
-        self._keeping.submit(None, adopt, tell, self._keep_failed)
+        self._keeping.ask(_KEEP, adopt, tell, key=None)
 
-    def _keep_failed(self, error: BaseException) -> None:
-        self.failed_to_keep.emit(_trouble(error, "The job could not be kept"))
+    def _say_failure(self, message: str, hint: str, trace: str) -> None:
+        self.failed.emit(Trouble(message, hint, trace))
 
-    def _submit(self, work: Callable[[Ticket], Opened]) -> None:
-        def run(ticket: Ticket) -> ReadyJob:
-            ready = self._made_ready(work(ticket))
-            if ticket.is_cancelled:  # overtaken: the session stays with the assignment, and is not shown
-                raise Cancelled
-            return ready
+    def _say_failure_to_keep(self, message: str, hint: str, trace: str) -> None:
+        self.failed_to_keep.emit(Trouble(message, hint, trace))
 
-        self._latest = self._lane.submit("open", run, self._finish, self._finish)
+    def _open(self, work: Callable[[object], Opened]) -> None:
+        """Open something; if it is overtaken, its session stays with the assignment and is not shown."""
+        asked = self._latest = object()
+        self._opening.ask(_OPEN, lambda: self._made_ready(work(asked)), self.opened.emit)
 
-    def _finish(self, answer: object) -> None:
-        self._done.emit(self._latest, answer)
-
-    def _on_done(self, ticket: object, answer: object) -> None:
-        if ticket is not self._latest:
-            return
-        if isinstance(answer, ReadyJob):
-            self.opened.emit(answer)
-        elif isinstance(answer, BaseException):
-            self.failed.emit(_trouble(answer, "The file could not be opened"))
-
-    def _on_looked(self, ticket: object, image: object, space: Space) -> None:
-        if ticket is self._latest:
+    def _show_preview(self, asked: object, image: QImage, space: Space) -> None:
+        if asked is self._latest:
             self.previewed.emit(image, space)
 
     def _made_ready(self, opened: Opened) -> ReadyJob:
@@ -197,17 +186,17 @@ class Opener(QObject):
             place = ""  # where one was is not worth a word
         return ReadyJob(opened.session, opened.notice, place, opened.offer)
 
-    def _resume_or_begin(self, photo: Path, ticket: Ticket) -> Opened:
+    def _resume_or_begin(self, photo: Path, asked: object) -> Opened:
         unkept = job_files.unkept_for(photo.name)
         if unkept is None:
-            return self._begin(photo, ticket)
+            return self._begin(photo, asked)
         try:
             return self._assignment.open_job(unkept)
         except PeelError as error:
-            begun = self._begin(photo, ticket)
+            begun = self._begin(photo, asked)
             return Opened(begun.session, f"{error.message} A new job was begun.")
 
-    def _begin(self, path: Path, ticket: Ticket, job: Path | None = None) -> Opened:
+    def _begin(self, path: Path, asked: object, job: Path | None = None) -> Opened:
         try:
             content = read_bytes(path)
         except PhotoError:
@@ -218,20 +207,22 @@ class Opener(QObject):
         if found is None and job is not None and job.exists():  # a damaged job, of which a copy is opened
             return self._assignment.open_job(job, path)
         if found is None or not found.is_changed:
-            self._show_look(content, path.name, ticket)
-        ticket.check()
+            self._show_look(content, path.name, asked)
+        if asked is not self._latest:
+            raise Cancelled
         if found is None:
             return self._assignment.begin(content, path, job=job)
         return self._gone_on(path, found, is_known=found.path == job)
 
-    def _show_look(self, content: bytes, name: str, ticket: Ticket) -> None:
+    def _show_look(self, content: bytes, name: str, asked: object) -> None:
         look = read_preview(content, name, _LOOK_PX)
         if look is not None:
             with Image.open(io.BytesIO(content)) as image:
                 width, height = image.size
             if (look.shape[0] > look.shape[1]) != (height > width):
                 width, height = height, width
-            self._looked.emit(ticket, image_from_rgb(look), Space(height, width))
+            picture, space = image_from_rgb(look), Space(height, width)
+            self._opening.post(lambda: self._show_preview(asked, picture, space))
 
     def _gone_on(self, photo: Path, found: FoundJob, *, is_known: bool) -> Opened:
         """Go on with the job that a photo has, and say so unless that is what was asked for."""
@@ -262,10 +253,3 @@ def _put_aside(job: Path) -> Iterator[Path]:
         if not job.exists():
             aside.rename(job)
         raise
-
-
-def _trouble(error: BaseException, what: str) -> Trouble:
-    """Put an error into words: its own if it was meant for people."""
-    if isinstance(error, PeelError):
-        return Trouble(error.message, error.hint)
-    return Trouble(f"{what}: Peel met an error it did not expect.", "", "".join(traceback.format_exception(error)))

@@ -3,13 +3,15 @@
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from typing import ClassVar, Final
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QObject, QPointF, Qt, Signal
+from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QKeyEvent, QPainter
 
+from peel.desk.asking import task
 from peel.desk.mark.contour_paint import paint_dotted, paint_handles, paint_points, paint_run, paint_shape
 from peel.desk.mark.contour_shape import ContourShape, shape_of
 from peel.desk.tools.tool import Choice, Press, Tool
@@ -17,9 +19,10 @@ from peel.job.edits import contours
 from peel.job.settings import Contour, Node, Point
 from peel.work.marking.drawing import close_along, found_within_outline, freehand, set_point
 from peel.work.marking.tracing import Tracer
-from peel.work.scheduler import Lane
 
 __all__ = ["ContourTool"]
+
+_TRACE = task("trace", "The line along the edge could not be found.")
 
 _GRAB_PX: Final = 9.0
 _ON_LINE_PX: Final = 6.0
@@ -39,10 +42,6 @@ class _Hold:
     from_at: QPointF
     moved: bool = False
     preview: Contour | None = None
-
-
-class _News(QObject):
-    traced = Signal(object, object, object)
 
 
 class ContourTool(Tool):
@@ -79,9 +78,6 @@ class ContourTool(Tool):
         self._at: Press | None = None
         self._began = False
         self._tracer: Tracer | None = None
-        self._lane: Lane | None = None
-        self._news = _News()
-        self._news.traced.connect(self._on_traced)
         self._traced: tuple[Point, Point, Runs] | None = None
 
     def sentence(self, *, reverse: bool = False) -> str:
@@ -349,19 +345,14 @@ class ContourTool(Tool):
         """Get ready to follow the photo's edges."""
         session = self.host.session if self.host is not None else None
         self._tracer = Tracer(session.stages.pyramid) if session is not None else None
-        self._lane = self._lane or Lane("trace")
 
     def _trace(self, press: Press) -> None:
         """Look for the path to the cursor on a worker."""
         drawing, tracer = self._open(), self._tracer
-        if not self._follows or drawing is None or tracer is None or self._lane is None:
+        if not self._follows or drawing is None or tracer is None or self.host is None:
             return
         anchor, to = drawing.nodes[-1].at, press.xy
-        self._lane.submit(
-            "trace",
-            lambda _ticket: tracer.path(anchor, to),
-            lambda line: self._news.traced.emit(anchor, to, line),
-        )
+        self.host.ask(_TRACE, lambda: tracer.path(anchor, to), partial(self._on_traced, anchor, to))
 
     def _on_traced(self, anchor: Point, to: Point, line: Runs) -> None:
         self._traced = (anchor, to, line)
@@ -376,12 +367,6 @@ class ContourTool(Tool):
         """Forget a run that was not finished."""
         self._down, self._run, self._hold, self._traced, self.selected = None, [], None, None, None
         self._began = False
-
-    def close(self) -> None:
-        """End the worker."""
-        if self._lane is not None:
-            self._lane.close()
-            self._lane = None
 
     # painting
 

@@ -1,8 +1,9 @@
 """Tell what a stroke changed farther off than it reaches, and take that back by a key."""
 
-from PySide6.QtCore import QTimer, Signal
+from PySide6.QtCore import QTimer
 from PySide6.QtGui import QImage
 
+from peel.desk.asking import task
 from peel.desk.desk_state import DeskState
 from peel.desk.display.overlay import overlay_image
 from peel.desk.step.lane_desk import LaneDesk
@@ -12,6 +13,7 @@ from peel.work.inspecting.far_changes import FarChange, far_change, without_far
 
 __all__ = ["FarDesk"]
 
+_FAR = task("far changes", "Peel could not tell whether the stroke changed anything far from it.")
 _SHOWN_MS = 6_000
 _LOOK_PX = 1_600_000
 
@@ -19,10 +21,8 @@ _LOOK_PX = 1_600_000
 class FarDesk(LaneDesk):
     """Compares the zones before and after each local stroke, on a worker."""
 
-    _found = Signal(object, object, object)
-
     def __init__(self, desk: DeskState) -> None:
-        super().__init__(desk, "far changes")
+        super().__init__(desk)
         self._stroke: tuple[Job, tuple[Point, ...], float] | None = None
         self._change: FarChange | None = None
         self._zones: object = None  # those that the stroke left
@@ -36,7 +36,6 @@ class FarDesk(LaneDesk):
         desk.session_changed.connect(self._forget)
         desk.step_changed.connect(self._hide)
         desk.ask.keep_near.connect(self.keep_near)
-        self._found.connect(self._on_found)
 
     def _on_stroke(self, points: tuple[Point, ...], reach_px: float) -> None:
         job = self._desk.job
@@ -62,11 +61,11 @@ class FarDesk(LaneDesk):
             step = max(1, round((job.photo.height * job.photo.width / _LOOK_PX) ** 0.5))
             return change, overlay_image((change.shown(step), hue))
 
-        self._lane.submit("look", lambda _ticket: look(), lambda found: self._found.emit(job.photo, *found))
+        self.ask(_FAR, look, self._on_found)
 
-    def _on_found(self, photo: object, change: FarChange | None, image: QImage | None) -> None:
-        job = self._desk.job
-        if change is None or job is None or job.photo is not photo or job.zones is not self._zones:
+    def _on_found(self, found: tuple[FarChange | None, QImage | None]) -> None:
+        job, (change, image) = self._desk.job, found
+        if change is None or job is None or job.zones is not self._zones:
             return
         self._change = change
         self._desk.show_overlay(image)

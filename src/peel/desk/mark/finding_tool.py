@@ -1,21 +1,21 @@
 """What the tools have in common that find a region on a worker while the hand moves."""
 
 from collections.abc import Callable
+from functools import partial
 
-from PySide6.QtCore import QObject, QPointF, QRectF, Signal
+from PySide6.QtCore import QPointF, QRectF
 from PySide6.QtGui import QColor, QFontMetricsF, QImage, QPainter
 
+from peel.desk.asking import task
 from peel.desk.theme import current
 from peel.desk.tools.tool import Tool
 from peel.job.job import Job
 from peel.work.marking.finding import Finder
-from peel.work.scheduler import Lane
 
 __all__ = ["FindingTool"]
 
-
-class _News(QObject):
-    found = Signal(object, object, str)
+_READY = task("ready to find", "The tool could not get ready for this photo.")
+_LOOK = task("found under the hand", "The tool found nothing because of an error.")
 
 
 class FindingTool(Tool):
@@ -24,23 +24,19 @@ class FindingTool(Tool):
     def __init__(self) -> None:
         super().__init__()
         self.finder: Finder | None = None
-        self._lane: Lane | None = None
         self._overlay: QImage | None = None
         self._words = ""
+        self.is_looking = False  # whether something is still being looked for
         self._token: object = None
         self._watches = False
         self._pauses = False
-        self._news = _News()
-        self._news.found.connect(self._on_found)
 
     def take_up(self) -> None:
         """Get a finder for the photo."""
         session = self.host.session if self.host is not None else None
         self.finder = session.finder if session is not None else None
-        if self.finder is not None:
-            finder = self.finder
-            self._lane = self._lane or Lane(f"{self.name.lower()} tool")
-            self._lane.submit("ready", lambda _ticket: finder.get_ready())
+        if self.finder is not None and self.host is not None:
+            self.host.ask(_READY, self.finder.get_ready, lambda _none: None)
         if self.host is not None and not self._watches:
             self.host.when_settled(self._clear_when_settled)
             self._watches = True
@@ -50,17 +46,6 @@ class FindingTool(Tool):
         self._resume()
         self._forget()
 
-    def close(self) -> None:
-        """End the worker."""
-        if self._lane is not None:
-            self._lane.close()
-            self._lane = None
-
-    @property
-    def is_looking(self) -> bool:
-        """Whether something is still being looked for."""
-        return self._lane is not None and not self._lane.is_idle
-
     @property
     def words(self) -> str:
         """What is written beside the cursor."""
@@ -68,9 +53,13 @@ class FindingTool(Tool):
 
     def _look(self, find: Callable[[], tuple[QImage, str]]) -> None:
         """Look for something on the worker; a newer look overtakes an older one."""
-        self._lane = self._lane or Lane(f"{self.name.lower()} tool")
         token = self._token = self._token or object()
-        self._lane.submit("look", lambda _ticket: find(), lambda found: self._news.found.emit(token, *found))
+        if self.host is not None:
+            self.is_looking = True
+            self.host.ask(_LOOK, find, partial(self._on_found, token), self._stop_looking)
+
+    def _stop_looking(self) -> None:
+        self.is_looking = False
 
     def _begin(self) -> None:
         """Begin to look: the matte can wait, and what is found from now on belongs to this press."""
@@ -92,9 +81,9 @@ class FindingTool(Tool):
             self.host.session.resume_solving()
         self._pauses = False
 
-    def _on_found(self, token: object, image: QImage, words: str) -> None:
+    def _on_found(self, token: object, found: tuple[QImage, str]) -> None:
         if token is self._token:
-            self._overlay, self._words = image, words
+            self._overlay, self._words = found
             self.redraw()
 
     def _hue(self, *, taken: bool) -> QColor:

@@ -2,9 +2,9 @@
 
 from dataclasses import replace
 
-from PySide6.QtCore import Signal
 from PySide6.QtGui import QColor, QImage
 
+from peel.desk.asking import task
 from peel.desk.desk_state import DeskState
 from peel.desk.display.overlay import overlay_image
 from peel.desk.mark.panel import MarkPanel
@@ -19,16 +19,16 @@ from peel.work.views import View, zone_hues
 
 __all__ = ["MarkingDesk"]
 
+_HUES = task("hues of the zones", "The colours of the zones could not be chosen for this photo.")
+_PROPOSE = task("propose", "The photo could not be searched for a subject.")
+_CHANGE = task("change of the mark", "The change cannot be shown before it is made.")
+
 
 class MarkingDesk(LaneDesk):
     """Carries out what the panel of Mark asks for."""
 
-    _proposed = Signal(object, object)
-    _shown = Signal(object, object)
-    _hues_found = Signal(object, str, str)
-
     def __init__(self, desk: DeskState, panel: MarkPanel) -> None:
-        super().__init__(desk, "marking")
+        super().__init__(desk)
         self._panel = panel
         self._area: tuple[Point, ...] = ()
         self._area_tool = AreaTool()
@@ -46,9 +46,6 @@ class MarkingDesk(LaneDesk):
         desk.session_changed.connect(self._on_session)
         desk.step_changed.connect(self._on_step)
         self._area_tool.drawn.connect(self._on_area)
-        self._proposed.connect(self._on_proposed)
-        self._shown.connect(self._on_shown)
-        self._hues_found.connect(self._on_hues)
 
     def _on_session(self) -> None:
         """Start without an area or a change, and choose the hues for the photo."""
@@ -58,9 +55,7 @@ class MarkingDesk(LaneDesk):
         if bridge is None:
             return
         stages, photo = bridge.session.stages, bridge.session.photo
-        self._lane.submit(
-            "hues", lambda _ticket: zone_hues(stages, photo), lambda hues: self._hues_found.emit(bridge, *hues)
-        )
+        self.ask(_HUES, lambda: zone_hues(stages, photo), self._on_hues)
 
     def _on_step(self) -> None:
         """Show the area and what is being tried only while marking."""
@@ -81,7 +76,11 @@ class MarkingDesk(LaneDesk):
         finder = bridge.session.finder
         self._panel.propose.setText("Looking for a subject")
         self._panel.propose.setEnabled(False)
-        self._lane.submit("propose", lambda _ticket: finder.proposals, lambda found: self._proposed.emit(bridge, found))
+        self.ask(_PROPOSE, lambda: finder.proposals, self._on_proposed, ended=self._show_rest)
+
+    def _show_rest(self) -> None:
+        self._panel.propose.setText("Propose a subject")
+        self._panel.propose.setEnabled(True)
 
     def _next_of(self, guesses: tuple[Proposal, ...]) -> tuple[Proposal, str]:
         """Return the guess to be marked: the best, or the next one where the last edit was a guess; and its words."""
@@ -92,11 +91,8 @@ class MarkingDesk(LaneDesk):
             return guesses[0], " Peel sees no other subject." if again else ""
         return guesses[self._guess], f" Guess {self._guess + 1} of {len(guesses)}: P shows the next one."
 
-    def _on_proposed(self, bridge: object, guesses: tuple[Proposal, ...]) -> None:
-        self._panel.propose.setText("Propose a subject")
-        self._panel.propose.setEnabled(True)
-        if self._desk.bridge is None or bridge is not self._desk.bridge:
-            return
+    def _on_proposed(self, guesses: tuple[Proposal, ...]) -> None:
+        assert self._desk.bridge is not None
         if not guesses:
             self._desk.say(NOTHING_FOUND)
             return
@@ -127,11 +123,11 @@ class MarkingDesk(LaneDesk):
             added, taken = finder.reshaped_shown(job, change, amount_px, area)
             return overlay_image((added, added_hue), (taken, taken_hue))
 
-        self._lane.submit("change", lambda _ticket: show(), lambda image: self._shown.emit(asked, image))
+        def on_shown(image: QImage) -> None:
+            if asked is self._asked:
+                self._desk.show_overlay(image)
 
-    def _on_shown(self, asked: object, image: QImage) -> None:
-        if asked is self._asked:
-            self._desk.show_overlay(image)
+        self.ask(_CHANGE, show, on_shown)
 
     def _change(self, change: Change, amount_px: float) -> None:
         area = self._area
@@ -150,11 +146,10 @@ class MarkingDesk(LaneDesk):
 
     # how zones look
 
-    def _on_hues(self, bridge: object, unsure: str, backdrop: str) -> None:
-        if bridge is self._desk.bridge:
-            self._found = (unsure, backdrop)
-            self._desk.added_hue, self._desk.taken_hue = QColor(unsure), QColor(backdrop)
-            self._panel.tell_look()
+    def _on_hues(self, hues: tuple[str, str]) -> None:
+        self._found = unsure, backdrop = hues
+        self._desk.added_hue, self._desk.taken_hue = QColor(unsure), QColor(backdrop)
+        self._panel.tell_look()
 
     def _on_look(self, strength: float, hue: str) -> None:
         unsure, backdrop = self._found

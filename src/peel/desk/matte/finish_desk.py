@@ -1,10 +1,10 @@
 """The edge profile beyond its page: measuring it on a worker, showing a drag before it is made, drawn areas."""
 
 import contextlib
+from functools import partial
 from typing import Any
 
-from PySide6.QtCore import Signal
-
+from peel.desk.asking import task
 from peel.desk.desk_state import DeskState
 from peel.desk.matte.panel import MattePanel
 from peel.desk.step.lane_desk import LaneDesk
@@ -26,14 +26,14 @@ from peel.work.inspecting.measuring import Measured, measure
 
 __all__ = ["FinishDesk"]
 
+_PROFILE = task("profile", "The edge's own profile could not be measured.")
+
 
 class FinishDesk(LaneDesk):
     """Keeps the page of the edge profile in step with the job."""
 
-    _measured = Signal(object, object)
-
     def __init__(self, desk: DeskState, panel: MattePanel) -> None:
-        super().__init__(desk, "profile")
+        super().__init__(desk)
         self.page = panel.profile
         self.target = EdgeTarget()
         self._awaited: EdgeTarget | None = None
@@ -48,7 +48,6 @@ class FinishDesk(LaneDesk):
         page.dropped.connect(self._on_dropped)
         page.faded.connect(self._on_faded)
         self._area_tool.drawn.connect(self._on_area)
-        self._measured.connect(self._on_measured)
         desk.session_changed.connect(self._on_session)
         desk.step_changed.connect(self._look)
         desk.job_changed.connect(lambda _job, _before: self._look())
@@ -70,9 +69,7 @@ class FinishDesk(LaneDesk):
         key = (job.photo, job.matte, job.kinds, self.target)
         if key != self._asked and job.is_solved and job.has_subject:
             self._asked, target = key, self.target
-            self._lane.submit(
-                "profile", lambda _ticket: measure(job, target), lambda found: self._measured.emit(key, found)
-            )
+            self.ask(_PROFILE, lambda: measure(job, target), partial(self._on_measured, key))
 
     def _on_measured(self, key: object, profile: Measured | None) -> None:
         if key == self._asked:

@@ -1,10 +1,11 @@
 """Repairs beyond their page: shown on a worker before they are made, kept to an area, and touch-ups made visible."""
 
 from dataclasses import replace
+from functools import partial
 
-from PySide6.QtCore import Signal
 from PySide6.QtGui import QColor, QImage
 
+from peel.desk.asking import task
 from peel.desk.desk_state import DeskState
 from peel.desk.display.overlay import overlay_image
 from peel.desk.matte.panel import MattePanel
@@ -19,16 +20,16 @@ from peel.work.solving.repairing import Repair, repair, repair_region
 
 __all__ = ["RepairDesk"]
 
+_REPAIR = task("repair", "The repair cannot be shown before it is made.")
+
 _TOUCHED = QColor(200, 60, 160)
 
 
 class RepairDesk(LaneDesk):
     """Carries out what the page of repairs asks for."""
 
-    _shown = Signal(object, object, int)
-
     def __init__(self, desk: DeskState, panel: MattePanel) -> None:
-        super().__init__(desk, "repair")
+        super().__init__(desk)
         self._page = panel.repairs
         self._area: tuple[Point, ...] = ()
         self._area_tool = AreaTool("repairs by one press")
@@ -43,7 +44,6 @@ class RepairDesk(LaneDesk):
         page.touched_shown.connect(lambda _on: self._show())
         page.touches_hidden.connect(lambda _on: self._compare())
         self._area_tool.drawn.connect(self._on_area)
-        self._shown.connect(self._on_shown)
         desk.session_changed.connect(self._on_session)
         desk.step_changed.connect(self._on_step)
         desk.job_changed.connect(lambda _job, _before: self._on_job())
@@ -103,10 +103,11 @@ class RepairDesk(LaneDesk):
                 region = repair_region(stages, job, sort, amount, area)
             return overlay_image((region, hue)), int(region.sum())
 
-        self._lane.submit("repair", lambda _ticket: find(), lambda found: self._shown.emit(asked, *found))
+        self.ask(_REPAIR, find, partial(self._on_shown, asked))
 
-    def _on_shown(self, asked: object, image: QImage, pixels: int) -> None:
+    def _on_shown(self, asked: object, found: tuple[QImage, int]) -> None:
         if asked is self._asked:
+            image, pixels = found
             self._is_laid = True
             self._desk.show_overlay(image)
             self._page.show_found(pixels)

@@ -7,6 +7,7 @@ import numpy as np
 from PySide6.QtCore import QPointF, QTimer, Signal
 from PySide6.QtGui import QColor, QImage
 
+from peel.desk.asking import task
 from peel.desk.canvas.proofs import Proofs
 from peel.desk.controls.outline_map import MapMark
 from peel.desk.desk_state import DeskState
@@ -16,17 +17,18 @@ from peel.desk.matte.snag_page import SnagWords, counts_text, order_of
 from peel.desk.matte.strip_desk import StripDesk
 from peel.desk.step.lane_desk import LaneDesk
 from peel.desk.steps import Step
-from peel.errors import Cancelled
 from peel.job.edits.snags import accept, is_seen_at_once, mend, mends, name_of, open_again, settled_by
 from peel.job.job import Job
 from peel.matte.inspect.faults import SnagSort
 from peel.matte.inspect.snags import Snag
-from peel.matte.parallel import cancellable
 from peel.work.inspecting.inspector import Inspection, Inspector, is_accepted, words_of
-from peel.work.scheduler import Lane, Ticket
 from peel.work.views import View
 
 __all__ = ["SnagDesk"]
+
+_INSPECT = task("inspect", "The edge could not be inspected.", stops=True)
+_MENDED = task("mended snag", "The mended snag cannot be shown.")
+_TINT = task("tinted snag", "What a mend would change cannot be shown.")
 
 _REST_MS: Final = 600  # after the last change, before the inspection begins
 _AROUND_PX: Final = 260.0  # of the photo shown around a snag at least
@@ -63,21 +65,17 @@ class SnagDesk(LaneDesk):
 
     went_to = Signal(QPointF)
     counted = Signal()
-    _inspected = Signal(object, object)
-    _laid = Signal(object, object)
-    _mended = Signal(object, object)
 
     def __init__(self, desk: DeskState, panel: MattePanel, strip: StripDesk, proofs: Proofs) -> None:
-        super().__init__(desk, "snags")
+        super().__init__(desk)
         self._panel, self.page, self._proofs, self._strip = panel, panel.snags, proofs, strip
-        self._side = Lane("snag pictures")  # its own, so that no picture waits for the inspection
+        self._side = desk.asker(self)  # its own, so that no picture waits for the inspection
         self._inspector: Inspector | None = None
         self.found = Inspection()
         self._job: Job | None = None  # that was inspected
         self._is_laid = self._shows_mended = self._holds = False
         self._at = 0  # place in the order of the walk
         self._own_proofs: list[View] | None = None
-        self._awaits = False  # what an inspection found is still to come in
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
         self._rest.setInterval(_REST_MS)
@@ -105,20 +103,16 @@ class SnagDesk(LaneDesk):
         desk.job_changed.connect(lambda _job, _before: self._on_job())
         desk.solving_changed.connect(self._on_job)
         self._panel.page_turned.connect(self._on_step)
-        self._inspected.connect(self._on_inspected)
-        self._laid.connect(self._on_laid)
-        self._mended.connect(self._on_mended)
 
     def close(self) -> None:
         """End the workers."""
         super().close()
-        self._side.keep_only(lambda _key: False)
         self._side.close()
 
     @property
     def is_idle(self) -> bool:
         """Whether the latest matte has been inspected and everything asked for is shown."""
-        return not self._rest.isActive() and not self._awaits and super().is_idle and self._side.is_idle
+        return not self._rest.isActive() and super().is_idle and self._side.is_idle
 
     @property
     def _is_shown(self) -> bool:
@@ -127,8 +121,8 @@ class SnagDesk(LaneDesk):
     # inspecting
 
     def _on_session(self) -> None:
-        self._lane.keep_only(lambda _key: False)
-        self.found, self._job, self._awaits = Inspection(), None, False
+        self._asker.forget()
+        self.found, self._job = Inspection(), None
         self._strip.show_found(self.found)
         bridge = self._desk.bridge
         self._inspector = Inspector(bridge.session.stages) if bridge is not None else None
@@ -145,8 +139,7 @@ class SnagDesk(LaneDesk):
 
     def pause(self) -> None:
         """Leave the machine to the hand; what was looked at so far is kept."""
-        self._lane.keep_only(lambda _key: False)
-        self._awaits = False
+        self._asker.forget()
         job = self._desk.job
         if job is not None and job is not self._job and job.is_solved and job.has_subject:
             self._rest.start()
@@ -156,19 +149,9 @@ class SnagDesk(LaneDesk):
         if job is None or inspector is None or not job.is_solved or not job.has_subject:
             return
 
-        def work(ticket: Ticket) -> Inspection:
-            with cancellable(lambda: not ticket.is_cancelled):
-                return inspector.inspect(job)
+        self.ask(_INSPECT, lambda: inspector.inspect(job), partial(self._on_inspected, job))
 
-        self._awaits = True
-        self._lane.submit("inspect", work, partial(self._inspected.emit, job), partial(self._inspected.emit, job))
-
-    def _on_inspected(self, job: Job, found: object) -> None:
-        self._awaits = False
-        if isinstance(found, BaseException) and not isinstance(found, Cancelled):
-            self._desk.say("The edge could not be inspected.", "", repr(found))
-        if not isinstance(found, Inspection) or self._desk.job is None or self._desk.job.photo is not job.photo:
-            return
+    def _on_inspected(self, job: Job, found: Inspection) -> None:
         self.found, self._job = found, job
         self._desk.note_inspection(job, found)
         outline = found.outline
@@ -282,7 +265,7 @@ class SnagDesk(LaneDesk):
         snag, job = self._snag(), self._desk.job
         self._holds = on
         if on and snag is not None and job is not None:
-            self._side.submit("mended", lambda _ticket: mend(job, snag), partial(self._mended.emit, job))
+            self._side.ask(_MENDED, lambda: mend(job, snag), partial(self._on_mended, job))
         elif self._shows_mended:
             self._shows_mended = False
             self._desk.compare(None)
@@ -341,7 +324,7 @@ class SnagDesk(LaneDesk):
             region[top:bottom, left:right] = snag.mask()
             return overlay_image((region, hue))
 
-        self._side.submit("overlay", lambda _ticket: draw(), lambda image: self._laid.emit(snag, image))
+        self._side.ask(_TINT, draw, partial(self._on_laid, snag))
 
     def _hue(self, sort: SnagSort) -> QColor:
         return self._desk.added_hue if sort in _SOLID else self._desk.taken_hue

@@ -1,12 +1,14 @@
 """Round the edge: draws the unrolled edge row by row on a worker, and leads to what is pressed on it."""
 
 from dataclasses import replace
+from functools import partial
 from typing import Final
 
 from PySide6.QtCore import QPointF, Signal
 from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QWidget
 
+from peel.desk.asking import task
 from peel.desk.controls.edge_strip import REACH, EdgeStrip, StripMark
 from peel.desk.desk_state import DeskState
 from peel.desk.display.tiles import image_from_rgb
@@ -16,10 +18,11 @@ from peel.job.edits.finishing import as_solved
 from peel.job.job import Job
 from peel.work.inspecting.inspector import Inspection, is_accepted
 from peel.work.inspecting.unrolled import unrolled
-from peel.work.scheduler import Ticket
 from peel.work.views import View
 
 __all__ = ["StripDesk"]
+
+_ROW = task("row of the strip", "A part of the edge could not be drawn.")
 
 _OVER: Final = (View.WHITE, View.BLACK, View.LOUD, View.PHOTO, View.FAINT, View.RESIDUE)
 _UNDER: Final = ("the matte", "the step before", "the matte as it was solved")
@@ -37,10 +40,9 @@ class StripDesk(LaneDesk):
 
     went_to = Signal(QPointF)
     snag_chosen = Signal(int)
-    _drawn = Signal(object, int, object, object)
 
     def __init__(self, desk: DeskState, canvas: QWidget) -> None:
-        super().__init__(desk, "strip")
+        super().__init__(desk)
         self.strip = strip = EdgeStrip(canvas)
         self._found = Inspection()
         self._asked: object = None
@@ -50,7 +52,6 @@ class StripDesk(LaneDesk):
         strip.changed.connect(self._begin)
         strip.went_to.connect(self._on_place)
         strip.snag_chosen.connect(self._on_snag)
-        self._drawn.connect(self._on_drawn)
         desk.session_changed.connect(strip.hide)
         desk.step_changed.connect(self._on_step)
 
@@ -104,13 +105,12 @@ class StripDesk(LaneDesk):
         under = (View.MATTE, view, View.MATTE)[self.strip.under.currentIndex()]
         other = self._other(job)
 
-        def draw(ticket: Ticket) -> tuple[QImage, QImage]:
-            ticket.check()
+        def draw() -> tuple[QImage, QImage]:
             upper = unrolled(stages, job, view, outline, (first, last), REACH, look)
             lower = unrolled(stages, other, under, outline, (first, last), REACH, look)
             return image_from_rgb(upper), image_from_rgb(lower)
 
-        self._lane.submit(("row", row), draw, lambda made: self._drawn.emit(asked, row, *made))
+        self.ask(_ROW, draw, partial(self._on_drawn, asked, row), key=row)
 
     def _other(self, job: Job) -> Job:
         """Return the job that is shown under the strip."""
@@ -119,9 +119,9 @@ class StripDesk(LaneDesk):
             return before
         return as_solved(job) if chosen == 2 else job
 
-    def _on_drawn(self, asked: object, row: int, upper: QImage, lower: QImage) -> None:
+    def _on_drawn(self, asked: object, row: int, images: tuple[QImage, QImage]) -> None:
         if asked is self._asked:
-            self.strip.show_row(row, upper, lower)
+            self.strip.show_row(row, *images)
 
     def _on_place(self, place: int) -> None:
         outline = self._found.outline

@@ -2,11 +2,12 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import Protocol
+from typing import Any, Protocol
 
 from PySide6.QtCore import QPointF, QRect, QSize
 from PySide6.QtGui import QColor
 
+from peel.desk.asking import Task
 from peel.desk.display.frame import Frame
 from peel.job.job import Job
 from peel.job.settings import Point
@@ -87,6 +88,15 @@ class ToolHost(Protocol):
     @property
     def brush_shape(self) -> "BrushShape":
         """How touch-up brushes are shaped."""
+
+    def ask(
+        self,
+        task: Task,
+        work: Callable[[], Any],
+        then: Callable[[Any], object],
+        ended: Callable[[], object] | None = None,
+    ) -> None:
+        """Ask a worker; see `peel.desk.asking.Asker.ask`. The answer is wanted as long as the photo is open."""
 
     def hue(self, *, taken: bool) -> QColor:
         """Return the hue of what is added or taken away, as it suits the photo."""

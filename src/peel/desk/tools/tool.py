@@ -112,9 +112,6 @@ class Tool:
     def put_down(self) -> None:
         """Forget what is under way: another tool is taken up, or another photo shown."""
 
-    def close(self) -> None:
-        """End what the tool runs beside the window."""
-
     @property
     def job(self) -> Job | None:
         """The open job."""

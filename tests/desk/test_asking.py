@@ -1,0 +1,319 @@
+"""Asking workers: what is answered, what is dropped, and that nothing that fails goes unsaid or stops the window."""
+
+import threading
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+from PIL import Image
+from PySide6.QtCore import QObject, QPointF, Qt
+from PySide6.QtTest import QTest
+from pytestqt.qtbot import QtBot
+
+from desk.hand import Hand
+from peel.desk.asking import TASKS, Asker, Task
+from peel.desk.steps import Step
+from peel.errors import MarkError
+from peel.job.edits.marking import Change
+from peel.job.edits.touching import Touch, touch_area
+from peel.job.preset import Preset
+from peel.matte.parallel import checkpoint
+from peel.work.scheduler import Lane
+from peel.work.views import View
+
+_SLOW, _STOPS = Task("slow", "It could not be done."), Task("stops", "It could not be stopped.", stops=True)
+
+
+class Heard(list[tuple[str, str, str]]):
+    """What was said."""
+
+    def say(self, message: str, hint: str, trace: str) -> None:
+        self.append((message, hint, trace))
+
+
+@pytest.fixture
+def heard() -> Heard:
+    return Heard()
+
+
+@pytest.fixture
+def asker(qtbot: QtBot, heard: Heard) -> Iterator[Asker]:
+    lane = Lane("test")
+    yield Asker(lane, heard.say)
+    lane.close()
+
+
+def test_an_answer_comes_on_the_windows_thread(qtbot: QtBot, asker: Asker) -> None:
+    seen: list[object] = []
+
+    asker.ask(_SLOW, threading.current_thread, lambda there: seen.extend((there, threading.current_thread())))
+
+    qtbot.waitUntil(lambda: asker.is_idle)
+    assert seen[0] is not seen[1]
+    assert seen[1] is threading.main_thread()
+
+
+def test_only_the_newest_is_answered_and_what_shows_that_it_is_under_way_is_cleared_once(
+    qtbot: QtBot, asker: Asker
+) -> None:
+    gate, seen, ends = threading.Event(), [], []
+    asker.ask(_SLOW, lambda: gate.wait(20), seen.append, ended=lambda: ends.append(1))
+    for number in range(3):
+        asker.ask(_SLOW, lambda number=number: number, seen.append, ended=lambda: ends.append(2))
+    gate.set()
+
+    qtbot.waitUntil(lambda: asker.is_idle)
+    assert seen == [2]
+    assert ends == [2]
+
+
+def test_without_a_key_each_is_answered(qtbot: QtBot, asker: Asker) -> None:
+    seen: list[int] = []
+    for number in range(5):
+        asker.ask(_SLOW, lambda number=number: number, seen.append, key=None)
+
+    qtbot.waitUntil(lambda: len(seen) == 5)
+    assert sorted(seen) == [0, 1, 2, 3, 4]
+
+
+def test_what_is_dropped_ends_at_once_and_its_work_stops_if_it_may(qtbot: QtBot, asker: Asker) -> None:
+    begun, ended, answered = threading.Event(), [], []
+
+    def work() -> None:
+        begun.set()
+        while True:
+            checkpoint()
+
+    asker.ask(_STOPS, work, answered.append, ended=lambda: ended.append(True))
+    assert begun.wait(20)
+    asker.forget()
+
+    assert ended == [True]
+    qtbot.waitUntil(lambda: asker.is_idle)
+    assert answered == []
+
+
+def test_an_answer_that_is_no_longer_wanted_is_not_used_but_what_is_under_way_is_cleared(
+    qtbot: QtBot, asker: Asker
+) -> None:
+    ended, answered = [], []
+
+    asker.ask(_SLOW, lambda: 1, answered.append, wanted=lambda: False, ended=lambda: ended.append(True))
+
+    qtbot.waitUntil(lambda: asker.is_idle)
+    assert (ended, answered) == ([True], [])
+
+
+def test_every_failure_is_said_and_the_worker_goes_on(qtbot: QtBot, asker: Asker, heard: Heard) -> None:
+    def fails(error: BaseException) -> Callable[[], None]:
+        def work() -> None:
+            raise error
+
+        return work
+
+    def fails_when_used(_answer: object) -> None:
+        raise KeyError("used")
+
+    asker.ask(_SLOW, fails(MarkError("There is nothing.", "Mark it.")), list.clear, key=1)  # type: ignore[arg-type]
+    asker.ask(_SLOW, fails(ZeroDivisionError("by hand")), list.clear, key=2)  # type: ignore[arg-type]
+    asker.ask(_SLOW, fails(SystemExit()), list.clear, key=3)  # type: ignore[arg-type]
+    asker.ask(_SLOW, lambda: 1, fails_when_used, key=4)
+    qtbot.waitUntil(lambda: asker.is_idle)
+
+    assert ("There is nothing.", "Mark it.", "") in heard
+    assert [said for said, _, _ in heard].count(_SLOW.failure) == 3
+    traces = " ".join(trace for _, _, trace in heard)
+    assert all(word in traces for word in ("ZeroDivisionError: by hand", "SystemExit", "KeyError: 'used'"))
+    answered: list[int] = []
+    asker.ask(_SLOW, lambda: 7, answered.append)
+    qtbot.waitUntil(lambda: answered == [7])
+
+
+class Recorded:
+    """The last request of each task that was made while the window was worked with."""
+
+    def __init__(self, monkeypatch: pytest.MonkeyPatch) -> None:
+        self.requests: dict[str, tuple[Asker, Task, dict[str, Any]]] = {}
+        ask = Asker.ask
+
+        def recording(asker: Asker, task: Task, work: Any, then: Any, **more: Any) -> Any:
+            self.requests[task.name] = asker, task, more
+            return ask(asker, task, work, then, **more)
+
+        monkeypatch.setattr(Asker, "ask", recording)
+
+
+def _photo(folder: Path, name: str, shift: int = 0) -> Path:
+    ys, xs = np.mgrid[:300, :420]
+    inside = np.hypot(ys - 150, xs - 200 - shift) < 80
+    picture = np.where(inside[..., None], (210, 120, 50), (40, 80, 150)).astype(np.uint8)
+    folder.mkdir(exist_ok=True)
+    Image.fromarray(picture).save(folder / name)
+    return folder / name
+
+
+def _rest(hand: Hand) -> None:
+    hand.settle()
+    bench = hand.bench
+    hand.wait(lambda: bench.snag_desk.is_idle and bench.deliver_desk.is_idle and bench.colour_desk.is_idle)
+    hand.qtbot.wait(40)
+
+
+def _mark_and_read_the_edge(hand: Hand) -> None:
+    hand.command("Alike")
+    hand.drag([(200, 150), (260, 150)])
+    _rest(hand)
+    hand.command("Propose")
+    _rest(hand)
+    hand.command("Contour")
+    hand.key(Qt.Key.Key_F)  # follow the edge
+    hand.click(40, 40)
+    hand.settle()
+    QTest.mouseMove(hand.bench.canvas, hand.at(80, 60))
+    _rest(hand)
+    hand.key(Qt.Key.Key_Escape)
+    hand.panel(Step.MARK).change_tried.emit(Change.GROW, 4.0)
+    hand.wait(lambda: hand.bench.marking_desk.is_idle)
+    hand.panel(Step.MARK).try_nothing()
+    hand.command("Brush")
+    hand.drag([(200, 150), (205, 150)])
+    _rest(hand)
+    hand.step("Edge")
+    _rest(hand)
+    hand.panel(Step.EDGE).turn_page(separation=True)
+    _rest(hand)
+
+
+def _work_on_the_matte(hand: Hand) -> None:
+    area = ((120.0, 60.0), (300.0, 60.0), (300.0, 240.0), (120.0, 240.0))
+    hand.step("Matte")
+    speck = ((20.0, 20.0), (32.0, 20.0), (32.0, 32.0), (20.0, 32.0))
+    hand.desk.edit("Solid", lambda job: touch_area(job, speck, Touch.SOLID, 1.0))
+    _rest(hand)
+    hand.panel(Step.MATTE).turn_page(snags=True)
+    hand.bench.snag_desk.walk(1)
+    hand.bench.snag_desk.page.mended_shown.emit(True)
+    hand.bench.snag_desk.page.mended_shown.emit(False)
+    hand.command("Round the edge")
+    hand.qtbot.wait(200)
+    hand.command("Round the edge")
+    hand.panel(Step.MATTE).repairs.show_touched.click()
+    hand.bench.again_desk.begin(area)
+    hand.wait(lambda: hand.bench.again_desk.is_idle)
+    hand.bench.again_desk.leave()
+
+
+def _colour_and_back(hand: Hand, folder: Path) -> None:
+    hand.step("Colour")
+    hand.panel(Step.COLOUR).rim_asked.emit()
+    _rest(hand)
+    hand.step("Backing")
+    hand.bench.backing_desk.take_file(_photo(folder / "backing", "wall.png"))
+    hand.wait(lambda: hand.bench.backing_desk.is_idle)
+    hand.bench.backing_desk._ask_colour(lambda _colour: None)
+    hand.click(100, 100)
+    hand.wait(lambda: hand.bench.backing_desk.is_idle)
+
+
+def _deliver(hand: Hand, folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    hand.step("Deliver")
+    panel = hand.panel(Step.DELIVER)
+    panel.set_folder(folder / "out")
+    _rest(hand)
+    presets = hand.bench.deliver_desk.presets
+    own = Preset(name="Own", product="matte", file_name="{name}-own")
+    panel.presets.kept.emit(own)
+    hand.wait(lambda: presets.is_idle)
+    monkeypatch.setattr("peel.desk.deliver.preset_desk.ask_preset_name", lambda *_given: folder / "own.json")
+    panel.presets.share_asked.emit(own)
+    hand.wait(lambda: presets.is_idle and (folder / "own.json").exists())
+    panel.presets.drop_asked.emit("Own")
+    hand.wait(lambda: presets.is_idle)
+    presets.add(folder / "own.json")
+    hand.wait(lambda: presets.is_idle)
+    _rest(hand)
+    hand.wait(lambda: panel.go.isEnabled())
+    panel.go.click()
+    hand.wait(lambda: "Written" in panel.written)
+    panel.compare.click()
+    hand.wait(lambda: hand.bench.deliver_desk.is_idle)
+    panel._on_forget()
+    _rest(hand)
+
+
+def _work_the_board(hand: Hand, folder: Path) -> None:
+    hand.bench.files.keep_as(folder / "kept.peel")
+    hand.wait((folder / "kept.peel").exists)
+    hand.window.open_paths([folder / "board"])
+    hand.wait(lambda: hand.window.board is not None and len(hand.window.board.entries) == 3)
+    board = hand.window.board
+    entries = list(board.entries)
+    board._show_carry(entries, "both")
+    board._carry(entries, "both")
+    hand.wait(lambda: board.is_idle)
+    hand.qtbot.wait(60)
+    board.scan()
+    hand.wait(lambda: board.is_idle)
+    board._carrying.approve(list(board.entries))
+    board.add([_photo(folder / "more", "late.png")])
+    hand.wait(lambda: board.is_idle)
+    board._deliver(list(board.entries)[:1], str(folder / "run"))
+    hand.wait(lambda: board.is_idle)
+    hand.qtbot.wait(60)
+    board.leave()
+
+
+def _fails() -> None:
+    raise ZeroDivisionError("injected")
+
+
+def _failed(hand: Hand, asker: Asker, task: Task, more: dict[str, Any]) -> list[str]:
+    """Let a task fail as it was asked for, and another one succeed after it; return what was said."""
+    said: list[str] = []
+    opener = hand.bench.files.opener
+    heard = [
+        told.connect(lambda trouble: said.append(trouble.message))
+        for told in (hand.desk.said, opener.failed, opener.failed_to_keep)
+    ]
+    answered: list[int] = []
+    asker.ask(task, _fails, lambda _none: None, **{**more, "wanted": lambda: True})
+    asker.ask(_SLOW, lambda: 1, answered.append)
+    hand.wait(lambda: answered == [1] and asker.is_idle, 20)
+    for connection in heard:
+        QObject.disconnect(connection)
+    return said
+
+
+def test_a_failure_in_any_task_is_said_and_the_window_goes_on(
+    make_window: Callable[[], Hand], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Work through the window once, then let every task that was asked for fail."""
+    recorded = Recorded(monkeypatch)
+    hand = make_window()
+    for number in range(3):
+        _photo(tmp_path / "board", f"{number}.png", 4 * number)
+    hand.open(_photo(tmp_path, "first.png"))
+    _mark_and_read_the_edge(hand)
+    _work_on_the_matte(hand)
+    _colour_and_back(hand, tmp_path)
+    _deliver(hand, tmp_path, monkeypatch)
+    hand.desk.show_view(View.LOUD)
+    hand.bench.canvas.look_around(QPointF(100, 100), 50)
+    _rest(hand)
+    _work_the_board(hand, tmp_path)
+    hand.command("Close the photo")
+    hand.wait(lambda: hand.desk.bridge is None)
+    hand.open(_photo(tmp_path, "second.png"))
+    _rest(hand)
+    requests = dict(recorded.requests)
+    assert set(TASKS) - set(requests) == set(), "never asked for: this is what the window was worked through for"
+
+    unsaid = [
+        task.name for asker, task, more in requests.values() if task.failure not in _failed(hand, asker, task, more)
+    ]
+    assert unsaid == []
+    hand.step("Mark")
+    _rest(hand)
+    assert hand.bench.is_drawn
