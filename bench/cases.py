@@ -8,7 +8,7 @@ from PIL import Image
 
 from peel.demo.make import draw, write_shot
 from peel.demo.photos import demo_photo
-from peel.work.cut import KIND_LEVEL
+from peel.matte.edge.kinds import kinds_from_gray
 
 __all__ = ["LARGE", "Case", "demo_case", "folder_case", "folder_paths", "large_case"]
 
@@ -43,7 +43,7 @@ def demo_case(name: str) -> Case:
     """Read a demo photograph as shipped."""
     photo = demo_photo(name)
     alpha = _gray(photo.matte).astype(np.float32) / 255
-    kinds = _gray(photo.kinds) // KIND_LEVEL
+    kinds = kinds_from_gray(_gray(photo.kinds))
     return Case(name, _picture(photo.photo), _gray(photo.zones), alpha, _picture(photo.colours), kinds)
 
 

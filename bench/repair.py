@@ -10,7 +10,7 @@ import numpy as np
 from bench.cases import demo_case
 from peel.demo.photos import NAMES
 from peel.job.edge_targets import EdgeTarget
-from peel.job.edits.finishing import with_finish
+from peel.job.edits.edge_values import FINISH
 from peel.job.edits.touching import SoftStroke, Touch, touch, touch_area
 from peel.job.edits.values import use_zones, with_matte
 from peel.job.job import Job, Photo, new_job
@@ -88,7 +88,7 @@ def _firmed(_stages: Stages, job: Job) -> Job:
 
 
 def _shaped(finish: Finish) -> Callable[[Stages, Job], Job]:
-    return lambda _stages, job: with_finish(job, EdgeTarget(), finish)
+    return lambda _stages, job: FINISH.put(job, EdgeTarget(), finish)
 
 
 def _pressed(sort: Repair, px: float) -> Callable[[Stages, Job], Job]:

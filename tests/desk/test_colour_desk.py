@@ -144,18 +144,18 @@ def test_brushes_darken_restore_and_take_back(colouring: Hand) -> None:
 
 def test_an_area_has_colours_of_its_own_and_views_show_the_change(colouring: Hand) -> None:
     panel = colouring.panel(Step.COLOUR)
-    panel.area.click()
+    panel.edges.area.click()
     colouring.drag([(120, 60), (200, 60), (200, 240), (120, 240), (120, 80)])
     _rest(colouring)
     panel.fields["clean"].set_value(20)
     _rest(colouring)
     (area,) = colouring.job.settings.photo.colour_areas
     assert area.colour.clean == 0.2
-    panel.fade.set_value(70)
+    panel.edges.fade.set_value(70)
     _rest(colouring)
     assert colouring.job.settings.photo.colour_areas[0].fade_px == 70
     assert colouring.job.settings.recipe.colour.clean == 1
-    panel.drop_area.click()
+    panel.edges.drop.click()
     _rest(colouring)
     assert colouring.job.settings.photo.colour_areas == ()
     panel.view_asked.emit("Recoloured")

@@ -72,22 +72,22 @@ def test_numbers_do_the_same_and_ends_that_would_cross_are_left(marked: Hand) ->
 def test_one_kind_of_edge_and_a_drawn_area_have_finishes_of_their_own(marked: Hand) -> None:
     _drawing(marked)
     page = marked.panel(Step.MATTE).profile
-    page.target.activated.emit(1)
+    page.edges.target.activated.emit(1)
     page.fields["crisp"].set_value(50)
     marked.settle()
     assert marked.job.settings.recipe.finish.hard == Finish(crisp=0.5)
 
-    page.area.click()
+    page.edges.area.click()
     marked.drag([(20, 20), (200, 20), (200, 280), (20, 280), (20, 40)])
     marked.settle()
     page.fields["pull_px"].set_value(-3)
-    page.fade.set_value(60)
+    page.edges.fade.set_value(60)
     marked.settle()
 
     (area,) = marked.job.settings.photo.finish_areas
     assert (area.finish.pull_px, area.fade_px) == (-3, 60)
-    assert page.target.currentText() == "Area 1"
-    page.drop.click()
+    assert page.edges.target.currentText() == "Area 1"
+    page.edges.drop.click()
     marked.settle()
     assert marked.job.settings.photo.finish_areas == ()
 

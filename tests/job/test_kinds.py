@@ -8,9 +8,9 @@ from peel.job.edits.kinds import kinds_in
 from peel.job.edits.marking import Stroke, Zone
 from peel.job.edits.values import set_value
 from peel.job.job import Job
-from peel.matte.edge.kind import Kind
+from peel.matte.edge.kind import KINDS, Kind
 from peel.matte.edge.zones import FOREGROUND, UNKNOWN
-from peel.matte.solve.kind_terms import FACTORS, term_maps
+from peel.matte.solve.kind_terms import term_maps
 from peel.matte.solve.term_maps import MAP_STEP, TermMaps
 from peel.work.marking.edge_places import read_news
 from peel.work.solving.solve import solve_job
@@ -100,8 +100,8 @@ def test_factors_of_neighbouring_kinds_blend_without_a_step() -> None:
 
     assert maps is not None
     row = TermMaps.enlarged(maps.sampled_colour, kinds.shape)[120]
-    assert row[20] == FACTORS[Kind.LACY].sampled_colour
-    assert row[-20] == FACTORS[Kind.HARD].sampled_colour
+    assert row[20] == KINDS[Kind.LACY].factors.sampled_colour
+    assert row[-20] == KINDS[Kind.HARD].factors.sampled_colour
     assert np.abs(np.diff(row)).max() < 0.1
     assert (np.diff(row) <= 1e-5).all()
     assert maps.local_colour.shape == (240 // MAP_STEP, 400 // MAP_STEP)

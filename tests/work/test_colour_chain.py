@@ -7,19 +7,16 @@ from conftest import soft_disc
 from peel.job.edge_targets import EdgeTarget
 from peel.job.edits.colouring import (
     COLOUR_BRUSHES,
-    add_colour_area,
     add_tint,
     brush_original,
     brush_tint,
     brush_tone,
     change_tint,
-    changed_colour,
-    colour_of,
-    drop_colour_area,
     drop_tint,
     release_colours,
     without_colours,
 )
+from peel.job.edits.edge_values import COLOUR
 from peel.job.edits.touching import SoftStroke
 from peel.job.edits.values import set_value, use_zones, with_matte
 from peel.job.job import Job, Photo, new_job
@@ -54,7 +51,7 @@ def _colours(job: Job, rect: Rect | None = None, level: int = 0) -> np.ndarray:
 def _everything(job: Job) -> Job:
     """Put every correction to use."""
     job = job.with_recipe(colour=Colour(clean=0.8, detail=0.5, rim_light=0.7, rim_tint=0.5, strand=EdgeColour(clean=0)))
-    job = add_colour_area(job, ((100.0, 100.0), (200.0, 100.0), (200.0, 200.0)), rim_light=0.2, rim_px=9.0)
+    job = COLOUR.add_area(job, ((100.0, 100.0), (200.0, 100.0), (200.0, 200.0)), rim_light=0.2, rim_px=9.0)
     job = brush_tint(add_tint(job, Tint(saturation=0.4)), STROKE, 1)
     job = brush_tone(job, SoftStroke(((300.0, 150.0),), 20.0), lighter=False)
     return brush_original(job, SoftStroke(((120.0, 150.0),), 12.0))
@@ -148,7 +145,7 @@ def test_a_rim_drawn_in_is_measured_proposed_and_mostly_gone(cloth: Job) -> None
     assert before.lighter < -0.03
 
     proposed = proposed_rim(stages, rimmed)
-    after = measure_fringe(stages, changed_colour(rimmed, EdgeTarget(), proposed))
+    after = measure_fringe(stages, COLOUR.changed(rimmed, EdgeTarget(), proposed))
 
     assert proposed["rim_light"] > 0.5
     assert after is not None
@@ -157,16 +154,16 @@ def test_a_rim_drawn_in_is_measured_proposed_and_mostly_gone(cloth: Job) -> None
 
 
 def test_kinds_and_areas_have_amounts_of_their_own(cloth: Job) -> None:
-    job = changed_colour(cloth, EdgeTarget("hard"), {"clean": 0.2})
-    assert colour_of(job, EdgeTarget("hard")).clean == 0.2
-    assert colour_of(job, EdgeTarget("soft")).clean == 1.0
-    assert changed_colour(job, EdgeTarget("hard"), {"clean": 1.0}).settings.recipe.colour.hard is None
+    job = COLOUR.changed(cloth, EdgeTarget("hard"), {"clean": 0.2})
+    assert COLOUR.of(job, EdgeTarget("hard")).clean == 0.2
+    assert COLOUR.of(job, EdgeTarget("soft")).clean == 1.0
+    assert COLOUR.changed(job, EdgeTarget("hard"), {"clean": 1.0}).settings.recipe.colour.hard is None
     area = ((150.0, 40.0), (280.0, 40.0), (280.0, 90.0), (150.0, 90.0))
-    drawn = add_colour_area(cloth, area, clean=0.0, spill_edge=0.0, spill_inside=0.0)
+    drawn = COLOUR.add_area(cloth, area, clean=0.0, spill_edge=0.0, spill_inside=0.0)
     photo = drawn.photo.colours(drawn.photo.bounds)
     assert np.allclose(_colours(drawn)[64, 200:220], photo[64, 200:220], atol=2e-3)
     assert np.allclose(_colours(drawn)[230:], _colours(cloth)[230:], atol=1e-6)
-    assert drop_colour_area(drawn, 0).settings.photo.colour_areas == ()
+    assert COLOUR.drop_area(drawn, 0).settings.photo.colour_areas == ()
 
 
 def test_gray_photos_and_mattes_without_an_inside_are_left_alone() -> None:

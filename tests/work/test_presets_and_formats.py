@@ -599,7 +599,7 @@ def test_the_page_on_presets_says_all_that_there_is() -> None:
     assert named == set(Preset.model_fields)
     held = {row[0].strip(): [part.strip() for part in row[1:]] for row in rows if len(row) == 4}
     for able in FORMATS.values():
-        products, bits, alpha = held[able.words]
+        products, bits, alpha = held[able.label]
         assert products == ", ".join(able.products)
         assert alpha in {", ".join(able.alpha), "none" if not able.alpha else "", ""}
         assert bits in {", ".join(map(str, able.bits)), ""}

@@ -28,5 +28,5 @@ class EdgeTarget:
 
 def edge_targets(area_count: int) -> list[EdgeTarget]:
     """List everything that can have corrections of its own, given how many areas are drawn."""
-    kinds = [EdgeTarget(kind.name.lower()) for kind in Kind]
+    kinds = [EdgeTarget(kind.id) for kind in Kind]
     return [EdgeTarget(), *kinds, *(EdgeTarget("area", number) for number in range(area_count))]

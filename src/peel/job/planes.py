@@ -8,6 +8,7 @@ import numpy as np
 
 from peel.job.plane import Plane, Raster
 from peel.job.settings import MOST_SEPARATIONS, MOST_TINTS
+from peel.matte.edge.kind import Kind
 from peel.matte.edge.zones import BACKGROUND, FOREGROUND, UNKNOWN
 
 __all__ = ["PLANES", "PlaneSpec", "Role"]
@@ -75,8 +76,8 @@ PLANES: Final[dict[str, PlaneSpec]] = {
         # Where Brush, Sweep, Alike and the like overrule the contours: 0 nowhere, 1 backdrop, 2 subject.
         PlaneSpec("marks", _BYTE, frozenset({0, 1, 2}), 0, Role.MARK),
         # What the person says an edge is: 0 nothing, 1 hard beside a contour's exact stretch, 2 brushed to be
-        # as Peel suggests, 3 to 7 brushed hard, soft, strand, lacy, sheer.
-        PlaneSpec("kinds", _BYTE, frozenset(range(8)), 0, Role.MARK),
+        # as Peel suggests, the others 2 more than the kind that was brushed.
+        PlaneSpec("kinds", _BYTE, frozenset({0, 1, 2, *(kind + 2 for kind in Kind)}), 0, Role.MARK),
         # Where the zone brushes overrule the laid band: 0 nowhere, 1 backdrop, 2 unsure, 3 subject.
         PlaneSpec("corrections", _BYTE, frozenset({0, 1, 2, 3}), 0, Role.MARK),
         # How much the nearest boundary is trusted: 0 as the recipe says, else 1 (rough) to 255 (exact).
@@ -85,8 +86,8 @@ PLANES: Final[dict[str, PlaneSpec]] = {
         PlaneSpec("separated", _BYTE, frozenset(range(MOST_SEPARATIONS + 1)), 0, Role.MARK),
         # The trimap that follows from those above and the band's widths.
         PlaneSpec("zones", _BYTE, frozenset({BACKGROUND, UNKNOWN, FOREGROUND}), BACKGROUND, Role.BAND),
-        # What Peel takes the nearest edge for: 0 nothing, 1 to 5 hard, soft, strand, lacy, sheer.
-        PlaneSpec("suggested", _BYTE, frozenset(range(6)), 0, Role.BAND),
+        # What Peel takes the nearest edge for: 0 nothing, else the kind.
+        PlaneSpec("suggested", _BYTE, frozenset({0, *Kind}), 0, Role.BAND),
         # How sure it is of that: 0 to 255.
         PlaneSpec("confidence", _BYTE, None, 0, Role.BAND),
         # Touch-ups. Pulled to clear below 128, to solid above; thinned below 128, firmed above.

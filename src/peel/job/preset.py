@@ -2,17 +2,16 @@
 
 import re
 from dataclasses import dataclass
-from typing import Annotated, Final, Literal, get_args
+from typing import Annotated, Final, Literal
 
-from pydantic import Field, field_validator, model_validator
+from pydantic import AfterValidator, Field, field_validator, model_validator
 
 from peel.job.settings.base import SettingsModel
 from peel.job.settings.sheet import Backing, SheetFrame
 
-__all__ = ["FORMATS", "FormatName", "Preset", "ProductName", "SizeRule", "file_name", "suffix_of"]
+__all__ = ["FORMATS", "FormatName", "FormatSpec", "Preset", "ProductName", "SizeRule", "file_name", "suffix_of"]
 
 ProductName = Literal["cutout", "flat", "matte", "shadow", "backing", "layers", "outline"]
-FormatName = Literal["png", "tiff", "webp", "avif", "jpeg", "exr", "ora", "svg"]
 _TOKENS: Final = ("name", "product", "preset", "size", "number", "date")
 _TOKEN: Final = re.compile(r"\{([^{}]*)\}")
 _RESERVED: Final = '<>:"|?*\\'
@@ -20,28 +19,75 @@ _MOST_NAME: Final = 120
 
 
 @dataclass(frozen=True)
-class _Ability:
-    """What a format can hold: bits a channel, how alpha may be stored, and which products."""
+class FormatSpec:
+    """What a format can hold, and what there is to choose about it.
+
+    A new format is a record here, an encoder in `peel.files.encoding`, and a test with an independent reader.
+
+    Attributes
+    ----------
+    suffix : str
+    label : str
+        What people call it.
+    bits : tuple of int
+        A channel.
+    alpha : tuple of str
+        How alpha may be stored, the usual way first.
+    products : tuple of str
+    has_quality, can_be_lossless : bool
+        Whether it loses something, by how much being chosen, and whether it need not.
+    can_clip : bool
+        Whether it takes a clipping path.
+    is_linear : bool
+        Whether it holds linear light.
+    bit_names : tuple of str
+        What its depths are called, one for each; empty where the depth is not worth a word.
+    """
 
     suffix: str
-    bits: tuple[int, ...]
-    alpha: tuple[str, ...]
+    label: str
     products: tuple[str, ...]
-    words: str
+    bits: tuple[int, ...] = (8,)
+    alpha: tuple[str, ...] = ("straight",)
+    has_quality: bool = False
+    can_be_lossless: bool = False
+    can_clip: bool = False
+    is_linear: bool = False
+    bit_names: tuple[str, ...] = ()
 
 
 _PICTURES: Final = ("cutout", "flat", "matte", "shadow", "backing")
-FORMATS: Final[dict[str, _Ability]] = {
-    "png": _Ability(".png", (8, 16), ("straight",), _PICTURES, "PNG"),
-    "tiff": _Ability(".tif", (8, 16), ("straight", "premultiplied"), _PICTURES, "TIFF"),
-    "webp": _Ability(".webp", (8,), ("straight",), _PICTURES, "WebP"),
-    "avif": _Ability(".avif", (8,), ("straight",), _PICTURES, "AVIF"),
-    "jpeg": _Ability(".jpg", (8,), (), ("flat", "matte", "backing"), "JPEG"),
-    "exr": _Ability(".exr", (16, 32), ("premultiplied",), _PICTURES, "OpenEXR"),
-    "ora": _Ability(".ora", (8,), ("straight",), ("layers",), "OpenRaster"),
-    "svg": _Ability(".svg", (8,), (), ("outline",), "SVG"),
+FORMATS: Final[dict[str, FormatSpec]] = {
+    "png": FormatSpec(".png", "PNG", _PICTURES, (8, 16), bit_names=("8 bit", "16 bit")),
+    "tiff": FormatSpec(
+        ".tif",
+        "TIFF",
+        _PICTURES,
+        (8, 16),
+        ("straight", "premultiplied"),
+        can_clip=True,
+        bit_names=("8 bit", "16 bit"),
+    ),
+    "webp": FormatSpec(".webp", "WebP", _PICTURES, has_quality=True, can_be_lossless=True),
+    "avif": FormatSpec(".avif", "AVIF", _PICTURES, has_quality=True, can_be_lossless=True),
+    "jpeg": FormatSpec(".jpg", "JPEG", ("flat", "matte", "backing"), alpha=(), has_quality=True, can_clip=True),
+    "exr": FormatSpec(
+        ".exr", "OpenEXR", _PICTURES, (16, 32), ("premultiplied",), is_linear=True, bit_names=("half", "float")
+    ),
+    "ora": FormatSpec(".ora", "OpenRaster", ("layers",)),
+    "svg": FormatSpec(".svg", "SVG", ("outline",), alpha=()),
 }
-"""What each format can do."""
+"""Every format by its name in presets."""
+
+
+def _known_format(name: str) -> str:
+    if name not in FORMATS:
+        msg = f"there is no format {name}; there are {', '.join(FORMATS)}"
+        raise ValueError(msg)
+    return name
+
+
+FormatName = Annotated[str, AfterValidator(_known_format)]
 
 
 class SizeRule(SettingsModel):
@@ -140,18 +186,27 @@ class Preset(SettingsModel):
     def _can_be(self) -> "Preset":
         able = FORMATS[self.format]
         if self.product not in able.products:
-            fits = [one.words for one in FORMATS.values() if self.product in one.products]
-            said = f"{able.words} cannot hold {_WHAT[self.product]}; {' and '.join(fits)} can"
+            fits = [one.label for one in FORMATS.values() if self.product in one.products]
+            said = f"{able.label} cannot hold {_WHAT[self.product]}; {' and '.join(fits)} can"
             raise ValueError(said)
-        if self.bits not in able.bits and self.format not in {"svg", "ora"}:
-            raise ValueError(f"{able.words} cannot hold {self.bits} bits; it holds {' or '.join(map(str, able.bits))}")
+        is_picture = self.product in _PICTURES
+        if is_picture and self.bits not in able.bits:
+            raise ValueError(f"{able.label} cannot hold {self.bits} bits; it holds {' or '.join(map(str, able.bits))}")
         if self.has_alpha and self.alpha not in able.alpha:
-            raise ValueError(f"{able.words} cannot hold {self.alpha} alpha; it holds {' or '.join(able.alpha)}")
-        if self.clipping_path and (self.format not in {"tiff", "jpeg"} or self.product not in {"cutout", "flat"}):
-            raise ValueError("a clipping path fits into a TIFF or JPEG of the cutout or the flat picture")
-        if self.format == "exr" and self.profile == "gray":
-            raise ValueError("OpenEXR holds linear light, which gray is not; choose photo, srgb, display-p3 or oprgb")
+            raise ValueError(f"{able.label} cannot hold {self.alpha} alpha; it holds {' or '.join(able.alpha)}")
+        if self.clipping_path and not self.can_clip:
+            fits = [one.label for one in FORMATS.values() if one.can_clip]
+            raise ValueError(f"a clipping path fits into a {' or '.join(fits)} of the cutout or the flat picture")
+        if able.is_linear and self.profile == "gray":
+            raise ValueError(
+                f"{able.label} holds linear light, which gray is not; choose photo, srgb, display-p3 or oprgb"
+            )
         return self
+
+    @property
+    def can_clip(self) -> bool:
+        """Whether a clipping path can be put into its file."""
+        return FORMATS[self.format].can_clip and self.product in {"cutout", "flat"}
 
     @property
     def has_alpha(self) -> bool:
@@ -166,12 +221,11 @@ class Preset(SettingsModel):
     @property
     def words(self) -> str:
         """Say what it is, in a line."""
-        parts = [_WHAT[self.product], FORMATS[self.format].words]
-        if self.format in {"png", "tiff"}:
-            parts.append(f"{self.bits} bit")
-        if self.format == "exr":
-            parts.append("half" if self.bits == 16 else "float")
-        if self.format in {"jpeg", "webp", "avif"}:
+        able = FORMATS[self.format]
+        parts = [_WHAT[self.product], able.label]
+        if able.bit_names:
+            parts.append(able.bit_names[able.bits.index(self.bits)])
+        if able.has_quality:
             parts.append("lossless" if self.lossless else f"{self.quality} %")
         if self.size.fit != "as it is":
             parts.append(f"{self.size.scale:g} ×" if self.size.fit == "scale" else f"{self.size.fit} {self.size.px} px")
@@ -190,7 +244,6 @@ _WHAT: Final = {
     "outline": "an outline",
 }
 _PROFILES: Final = {"srgb": "sRGB", "display-p3": "Display P3", "oprgb": "opRGB", "gray": "gray"}
-assert set(FORMATS) == set(get_args(FormatName))
 
 
 def suffix_of(preset: Preset) -> str:

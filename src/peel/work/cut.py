@@ -6,7 +6,7 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any, Final, Literal
+from typing import Any, Literal
 
 import numpy as np
 
@@ -14,7 +14,7 @@ from peel.errors import PhotoError
 from peel.files.photo import read_drawn, read_photo
 from peel.files.pictures import write_png
 from peel.job.assets import Asset
-from peel.job.edits.kinds import said
+from peel.job.edits.kinds import said_in
 from peel.job.edits.marking import Zone, mark_region
 from peel.job.edits.values import set_value, use_zones
 from peel.job.job import Job, Photo, new_job
@@ -22,7 +22,8 @@ from peel.job.plane import Plane
 from peel.job.preset import Preset
 from peel.job.settings import Recipe, Separation
 from peel.matte.arrays import ByteArray
-from peel.matte.edge.kind import Kind
+from peel.matte.edge.kind import KINDS
+from peel.matte.edge.kinds import kinds_from_gray
 from peel.matte.edge.trimap import missing_zone, trimap_from_gray
 from peel.matte.edge.zones import BACKGROUND, FOREGROUND
 from peel.matte.solve.conjugate_gradients import SolveReport
@@ -32,10 +33,7 @@ from peel.work.marking.tone_start import mark_by_tone, with_ends
 from peel.work.solving.solve import check_solvable, solve_job
 from peel.work.stages import Cache, Stages
 
-__all__ = ["KIND_LEVEL", "CutFiles", "CutReport", "CutRequest", "cut", "prepared"]
-
-KIND_LEVEL: Final = 50
-"""Gray levels between two kinds of edge in a picture of them."""
+__all__ = ["CutFiles", "CutReport", "CutRequest", "cut", "prepared"]
 
 Progress = Callable[[str, float], None]
 
@@ -232,14 +230,13 @@ def _with_kinds(job: Job, kinds: Path | str | None) -> Job:
         return job
     if isinstance(kinds, str):
         return set_value(job, "recipe.band.kinds", kinds)
-    hint = "Draw 0 for none, 50 hard, 100 soft, 150 strand, 200 lacy, 250 sheer."
+    hint = f"Draw 0 for none, {', '.join(f'{spec.mask_level} {kind.id}' for kind, spec in KINDS.items())}."
     levels = read_drawn(kinds, job.photo, "kinds", hint)
-    codes = levels // KIND_LEVEL
-    if (levels % KIND_LEVEL).any() or (codes > len(Kind)).any():
+    kinds_drawn = kinds_from_gray(levels)
+    if ((levels > 0) & (kinds_drawn == 0)).any():
         message = f"{kinds} holds gray levels that stand for no kind of edge."
         raise PhotoError(message, hint)
-    spoken = np.array([0, *(said(kind) for kind in Kind)], np.uint8)[codes]
-    return set_value(job.with_planes(kinds=Plane.from_array(spoken)), "recipe.band.kinds", "none")
+    return set_value(job.with_planes(kinds=Plane.from_array(said_in(kinds_drawn))), "recipe.band.kinds", "none")
 
 
 def _write(job: Job, files: CutFiles, clock: _Clock, report: Progress) -> None:

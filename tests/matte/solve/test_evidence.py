@@ -6,12 +6,12 @@ import cv2
 import numpy as np
 import pytest
 
-from peel.matte.edge.kind import Kind
+from peel.matte.edge.kind import KINDS, NO_KIND, Kind
 from peel.matte.edge.zones import BACKGROUND, FOREGROUND, UNKNOWN
 from peel.matte.solve import evidence as module
 from peel.matte.solve.closed_form import solve_matte
 from peel.matte.solve.evidence import Evidence, gather_evidence, line_terms, step_terms
-from peel.matte.solve.kind_terms import FACTORS, NO_KIND, neutral_maps, term_maps
+from peel.matte.solve.kind_terms import neutral_maps, term_maps
 from peel.matte.solve.settings import EdgeTerms, SolveSettings
 from peel.matte.solve.term_maps import TermMaps
 from peel.matte.srgb import to_encoded
@@ -51,7 +51,7 @@ def test_patches_weigh_as_the_kind_says(kind: Kind | None) -> None:
     found = _gathered(kind, photo, EdgeTerms(sheer=0))
 
     strong = _gathered(Kind.STRAND, photo)
-    factor = (NO_KIND if kind is None else FACTORS[kind]).patches
+    factor = (NO_KIND if kind is None else KINDS[kind].factors).patches
     assert strong.weight[_BAND].max() > 1e-3
     np.testing.assert_allclose(found.weight.astype(float), factor * strong.weight.astype(float), atol=2e-5)
     assert not found.weight[_zones() != UNKNOWN].any()

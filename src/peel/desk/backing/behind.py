@@ -116,11 +116,9 @@ class BehindPage(Panel):
             self.motif.addItem("An own tile…" if motif == "tile" else motif.capitalize(), motif)
         self.motif.activated.connect(self._on_motif)
         self.column.addWidget(self.motif)
-        period = NumberField("repeats after", low=4, high=4000, default=400, unit="px", curve=2.5,
-                             tip="Size of the pattern, in pixels of the sheet")  # fmt: skip
-        turned = NumberField("turned by", low=-180, high=180, default=0, unit="°", tip="Which way the pattern runs")
-        self._bind_shown(period, "recipe.backing.pattern.period_px", "Pattern")
-        self._bind_shown(turned, "recipe.backing.pattern.turn_deg", "Pattern")
+        tip = "Size of the pattern, in pixels of the sheet"
+        period = self._shown("pattern.period_px", "repeats after", "Pattern", tip=tip, curve=2.5, track=(4, 4000))
+        turned = self._shown("pattern.turn_deg", "turned by", "Pattern", tip="Which way the pattern runs")
         self.row(period, turned)
         self.inks = {name: ColourField(title) for name, title in (("ink", "Drawn in"), ("paper", "Drawn on"))}
         for name, field in self.inks.items():
@@ -146,19 +144,29 @@ class BehindPage(Panel):
         self.mirrored = QCheckBox("Mirrored")
         self.mirrored.clicked.connect(lambda on: self._set_photo(mirrored=on))
         self.row(self.fit, self.mirrored)
-        scale = NumberField("scale", low=5, high=500, default=100, unit="%", curve=2.0, tip="Of the size that fits")
-        blur = NumberField("blur", low=0, high=600, default=0, unit="px", curve=2.5,
-                           tip="Out of focus, for depth; as quick when wide")  # fmt: skip
-        self._bind_shown(scale, "recipe.backing.photo.scale", "Backing photo", scale=100)
-        self._bind_shown(blur, "recipe.backing.photo.blur_px", "Backing photo")
+        tip = "Of the size that fits"
+        scale = self._shown("photo.scale", "scale", "Backing photo", tip=tip, curve=2.0, track=(5, 500))
+        tip = "Out of focus, for depth; as quick when wide"
+        blur = self._shown("photo.blur_px", "blur", "Backing photo", tip=tip, curve=2.5, track=(0, 600))
         self.row(scale, blur)
         self.column.addWidget(
             words("Behind, on the shelf: drag the photo on the picture; the right button scales it.", "muted")
         )
 
-    def _bind_shown(self, field: NumberField, path: str, label: str, *, scale: float = 1.0) -> None:
-        self.bind(field, path, label, scale=scale)
+    def _shown(
+        self,
+        path: str,
+        name: str,
+        label: str,
+        *,
+        tip: str,
+        curve: float = 1.0,
+        track: tuple[float, float] | None = None,
+    ) -> NumberField:
+        """Make the control of a part of the backing; changing it shows the backing."""
+        field = self.number(f"recipe.backing.{path}", name, label, tip=tip, curve=curve, track=track)
         field.changed.connect(lambda _value, _dragged: self.desk.show_view(View.BACKING))
+        return field
 
     # the gradient
 

@@ -9,25 +9,26 @@ from PySide6.QtWidgets import QComboBox, QGridLayout
 from peel.desk.backing.cutouts import cutout_name
 from peel.desk.controls.buttons import button
 from peel.desk.controls.number_field import NumberField
+from peel.desk.step.fields import field_in
 from peel.desk.step.panel import Panel, words
 from peel.job.edits.values import set_value
 from peel.job.job import Job
 from peel.job.placing.cutouts import with_cutout
-from peel.job.settings import Grade
+from peel.job.settings import Grade, ToneMatch
 from peel.work.arranging.matching import MATCHES
 from peel.work.views import View
 
 __all__ = ["MatchPage", "grade_of", "graded_job"]
 
 _PARTS: Final = (
-    ("exposure", "exposure", 10.0, -40, 40, 0, "", "Tenths of a stop: more or less light"),
-    ("warmth", "warmth", 100.0, -100, 100, 0, "%", "Bluer to the left, yellower to the right"),
-    ("black", "dark", 100.0, 0, 90, 0, "%", "What becomes black"),
-    ("white", "light", 100.0, 10, 100, 100, "%", "What becomes white"),
-    ("middle", "middle", 100.0, 5, 95, 50, "%", "What becomes the middle between them"),
-    ("contrast", "contrast", 100.0, -100, 100, 0, "%", "Around the middle"),
-    ("colour", "saturation", 100.0, -100, 100, 0, "%", "How strong colours are; -100 % is grey"),
-    ("hue", "hue_deg", 1.0, -180, 180, 0, "°", "By how much hues are turned"),
+    ("exposure", "exposure", "Tenths of a stop: more or less light"),
+    ("warmth", "warmth", "Bluer to the left, yellower to the right"),
+    ("black", "dark", "What becomes black"),
+    ("white", "light", "What becomes white"),
+    ("middle", "middle", "What becomes the middle between them"),
+    ("contrast", "contrast", "Around the middle"),
+    ("colour", "saturation", "How strong colours are; -100 % is grey"),
+    ("hue", "hue_deg", "By how much hues are turned"),
 )
 
 
@@ -83,18 +84,19 @@ class MatchPage(Panel):
         self.what.setAccessibleName("What is changed by hand")
         self.what.activated.connect(self._on_target)
         self.column.addWidget(self.what)
-        self.amount = NumberField("backing: matched by", low=0, high=100, default=100, unit="%",
-                                  tip="How much of the match that was made counts")  # fmt: skip
+        self.amount = field_in(
+            ToneMatch, "amount", "backing: matched by", tip="How much of the match that was made counts"
+        )
         self.amount.setObjectName("match amount")
         self.amount.changed.connect(self._on_amount)
         self.column.addWidget(self.amount)
         grid = QGridLayout()
         grid.setSpacing(4)
         self.parts: dict[str, NumberField] = {}
-        for place, (name, key, scale, low, high, default, unit, tip) in enumerate(_PARTS):
-            field = NumberField(name, low=low, high=high, default=default, unit=unit, tip=tip)
+        for place, (name, key, tip) in enumerate(_PARTS):
+            field = field_in(Grade, key, name, tip=tip)
             field.setObjectName(f"grade {key}")
-            field.changed.connect(partial(self._on_part, key, scale))
+            field.changed.connect(partial(self._on_part, key))
             self.parts[key] = field
             grid.addWidget(field, place // 2, place % 2)
         self.column.addLayout(grid)
@@ -103,10 +105,8 @@ class MatchPage(Panel):
         self.column.addWidget(self.reset)
         self.rule()
         self.column.addWidget(words("Light wrap, over every cutout's edge", "strong"))
-        wrap = NumberField("wrap: amount", low=0, high=100, default=0, unit="%", tip="Backing light bled over edges")
-        reach = NumberField("wrap: reach", low=1, high=400, default=24, unit="px", curve=2.0, tip="How far inward")
-        self.bind(wrap, "recipe.wrap.amount", "Light wrap", scale=100)
-        self.bind(reach, "recipe.wrap.reach_px", "Light wrap")
+        wrap = self.number("recipe.wrap.amount", "wrap: amount", "Light wrap", tip="Backing light bled over edges")
+        reach = self.number("recipe.wrap.reach_px", "wrap: reach", "Light wrap", curve=2.0, tip="How far inward")
         self.row(wrap, reach)
         for field in (wrap, reach, self.amount, *self.parts.values()):
             field.changed.connect(lambda _value, _dragged: self.desk.show_view(View.BACKING))
@@ -122,8 +122,8 @@ class MatchPage(Panel):
         if self.desk.job is not None:
             self.show_rest(self.desk.job)
 
-    def _on_part(self, key: str, scale: float, value: float, dragged: bool) -> None:
-        target, changes = self.target, {key: value / scale}
+    def _on_part(self, key: str, value: float, dragged: bool) -> None:
+        target, changes = self.target, {key: value / self.parts[key].scale}
         self.desk.edit(
             f"Grade of the {_of(target)}",
             lambda job: graded_job(job, target, changes),
@@ -161,9 +161,9 @@ class MatchPage(Panel):
             self.target = "backing"
         self.what.setCurrentIndex(self.what.findData(self.target))
         grade, named = grade_of(job, self.target), _of(self.target)
-        for name, key, scale, *_ in _PARTS:
+        for name, key, _tip in _PARTS:
             self.parts[key].rename(f"{named}: {name}")
-            self.parts[key].show_value(float(getattr(grade, key)) * scale)
+            self.parts[key].show_value(float(getattr(grade, key)) * self.parts[key].scale)
         match = grade.match
         self.amount.rename(f"{named}: matched to {match.to}, by" if match else f"{named}: not matched")
         self.amount.setEnabled(match is not None)

@@ -1,6 +1,7 @@
 """Shadow: kept from the photo, cast by the subject, and where it touches the ground."""
 
 from functools import partial
+from typing import Final
 
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QCheckBox, QComboBox
@@ -11,9 +12,13 @@ from peel.desk.controls.number_field import NumberField
 from peel.desk.step.panel import Panel, words
 from peel.job.edits.shading import release_shadows
 from peel.job.job import Job
+from peel.job.settings.shadow import MOST_MOVED
 from peel.work.views import View
 
 __all__ = ["ShadowPage"]
+
+
+_TRACKS: Final = {"cast.soft_px": (1.0, 400.0), "contact.size_px": (1.0, 200.0)}  # where most are
 
 
 class ShadowPage(Panel):
@@ -44,8 +49,8 @@ class ShadowPage(Panel):
         area.setObjectName("draw kept shadow")
         self.row(self.within, area)
         self._numbers(
-            ("darkness", "kept.amount", 100, 0, 200, 100, "%", "Of the shadow in the photo"),
-            ("texture off", "kept.lift", 100, 0, 100, 50, "%", "How much of the backdrop's texture is taken off it"),
+            ("darkness", "kept.amount", "Of the shadow in the photo"),
+            ("texture off", "kept.lift", "How much of the backdrop's texture is taken off it"),
         )
         self.rule()
         self.cast = self._tick("Cast one", "cast", "Thrown by the subject, away from the light")
@@ -53,34 +58,22 @@ class ShadowPage(Panel):
         light.setObjectName("propose light")
         self.row(self.cast, light)
         self._numbers(
-            (
-                "falls towards",
-                "cast.towards_deg",
-                1,
-                -180,
-                180,
-                -20,
-                "°",
-                "In the picture: 0 to the right, 90 downward",
-            ),
-            ("height of light", "cast.light_deg", 1, 10, 85, 50, "°", "The lower the light, the longer the shadow"),
+            ("falls towards", "cast.towards_deg", "In the picture: 0 to the right, 90 downward"),
+            ("height of light", "cast.light_deg", "The lower the light, the longer the shadow"),
         )
         self._numbers(
-            ("softness", "cast.soft_px", 1, 1, 400, 40, "px", "At its tip; at the foot it is sharp"),
-            ("fades by", "cast.fade", 100, 0, 100, 50, "%", "From foot to tip"),
+            ("softness", "cast.soft_px", "At its tip; at the foot it is sharp"),
+            ("fades by", "cast.fade", "From foot to tip"),
         )
         self._numbers(
-            ("strength", "cast.strength", 100, 0, 100, 55, "%", "At the foot"),
+            ("strength", "cast.strength", "At the foot"),
         )
-        self._numbers(
-            ("moved across", "cast.move.0", 1, -2000, 2000, 0, "px", "To the right"),
-            ("moved down", "cast.move.1", 1, -2000, 2000, 0, "px", "Downward"),
-        )
+        self.row(self._move("moved across", 0, "To the right"), self._move("moved down", 1, "Downward"))
         self.rule()
         self.contact = self._tick("Where it touches", "contact", "Close, dark and thin, at the ground")
         self._numbers(
-            ("size", "contact.size_px", 1, 1, 200, 16, "px", "How far it reaches from the foot"),
-            ("depth", "contact.strength", 100, 0, 100, 60, "%", "How dark it is"),
+            ("size", "contact.size_px", "How far it reaches from the foot"),
+            ("depth", "contact.strength", "How dark it is"),
         )
         self.rule()
         self.colour = ColourField("Colour of made ones")
@@ -103,30 +96,33 @@ class ShadowPage(Panel):
         self.column.addWidget(box)
         return box
 
-    def _numbers(self, *rows: tuple[str, str, float, float, float, float, str, str]) -> None:
+    def _numbers(self, *rows: tuple[str, str, str]) -> None:
+        """Put numbers side by side: name, path within the shadow, tip."""
         fields = []
-        for name, path, scale, low, high, default, unit, tip in rows:
-            curve = 2.0 if unit == "px" and low >= 0 else 1.0
-            field = NumberField(name, low=low, high=high, default=default, unit=unit, curve=curve, tip=tip)
+        for name, path, tip in rows:
+            track = _TRACKS.get(path)
+            curve = 1.0 if track is None else 2.0
+            field = self.number(f"recipe.shadow.{path}", name, "Shadow", tip=tip, curve=curve, track=track)
             field.setObjectName(f"shadow {path}")
-            if path.startswith("cast.move."):
-                self._bind_move(field, int(path[-1]))
-            else:
-                self.bind(field, f"recipe.shadow.{path}", "Shadow", scale=scale)
             field.changed.connect(lambda _value, _dragged: self.desk.show_view(View.BACKING))
             fields.append(field)
         self.row(*fields)
 
-    def _bind_move(self, field: NumberField, axis: int) -> None:
+    def _move(self, name: str, axis: int, tip: str) -> NumberField:
+        field = NumberField(name, low=-MOST_MOVED, high=MOST_MOVED, default=0, unit="px", track=(-2000, 2000), tip=tip)
+        field.setObjectName(f"shadow cast.move.{axis}")
+
         def on_changed(value: float, dragged: bool) -> None:
             job = self.desk.job
             if job is not None:
                 move = list(job.settings.recipe.shadow.cast.move)
                 move[axis] = value
                 self._set("Shadow", "recipe.shadow.cast.move", tuple(move), gesture=("move", axis), ends=not dragged)
+                self.desk.show_view(View.BACKING)
 
         field.changed.connect(on_changed)
         self._bound.append(lambda job: field.show_value(job.settings.recipe.shadow.cast.move[axis]))
+        return field
 
     def _on_within(self, _index: int) -> None:
         self._set("Shadow", "recipe.shadow.kept.within", self.within.currentData())

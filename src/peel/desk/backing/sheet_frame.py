@@ -5,7 +5,6 @@ from typing import Final
 
 from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QSpinBox
 
-from peel.desk.controls.number_field import NumberField
 from peel.desk.step.panel import Panel, words
 from peel.job.job import Job
 from peel.job.placing.sheet import sheet_of
@@ -48,9 +47,13 @@ class FramePage(Panel):
         grid.setSpacing(4)
         self.margins = {}
         for place, side in enumerate(("top", "bottom", "left", "right")):
-            field = NumberField(f"room, {side}", low=-2000, high=4000, default=0,
-                                tip="Room added on this side, in the unit above; taken off below 0")  # fmt: skip
-            self.bind(field, f"recipe.frame.{side}", "Room around", live=True)
+            field = self.number(
+                f"recipe.frame.{side}",
+                f"room, {side}",
+                "Room around",
+                tip="Room added on this side, in the unit above; taken off below 0",
+                track=(-2000, 4000),
+            )
             field.changed.connect(lambda _value, _dragged: self.desk.show_view(View.BACKING))
             self.margins[side] = field
             grid.addWidget(field, place // 2, place % 2)

@@ -11,26 +11,22 @@ from peel.desk.colour.colour_tools import TintBrush
 from peel.desk.colour.panel import ColourPanel
 from peel.desk.desk_state import DeskState
 from peel.desk.step.lane_desk import LaneDesk
+from peel.desk.step.target_bar import TargetChoice
 from peel.desk.steps import Step
-from peel.desk.tools.area import AreaTool
 from peel.desk.tools.pick import PickTool
 from peel.errors import MarkError
-from peel.job.edge_targets import EdgeTarget, edge_targets
+from peel.job.edge_targets import EdgeTarget
 from peel.job.edits.colouring import (
-    add_colour_area,
     add_tint,
     change_tint,
-    changed_colour,
-    colour_of,
-    drop_colour_area,
     drop_tint,
-    fade_colour_area,
     without_colours,
 )
+from peel.job.edits.edge_values import COLOUR
 from peel.job.edits.values import set_value
 from peel.job.job import Job
 from peel.job.rect import Rect
-from peel.job.settings import Point, Tint, hex_from_rgb
+from peel.job.settings import Tint, hex_from_rgb
 from peel.matte.colour.tinting import chroma_of
 from peel.work.inspecting.fringe import Fringe, measure_fringe, proposed_rim
 from peel.work.stages import Stages
@@ -51,12 +47,10 @@ class ColourDesk(LaneDesk):
     def __init__(self, desk: DeskState, panel: ColourPanel) -> None:
         super().__init__(desk)
         self._panel = panel
-        self.target = EdgeTarget()
-        self._awaited: EdgeTarget | None = None
+        self.choice = TargetChoice(desk, panel.edges, COLOUR)
         self.tint = 0
         self._asked: object = None
         self._compares = False
-        self._area_tool = AreaTool("colours of its own")
         self._hue_tool = PickTool("Press on the coloured backdrop: its hue is the spill")
         self._spot_tool = PickTool("Press where the subject's colour is right; then brush the patch")
         self._brush = next(tool for tool in desk.tools[Step.COLOUR] if isinstance(tool, TintBrush))
@@ -64,11 +58,8 @@ class ColourDesk(LaneDesk):
 
     def _connect(self) -> None:
         desk, panel = self._desk, self._panel
-        panel.target_chosen.connect(self._on_target)
+        self.choice.chosen.connect(self._look)
         panel.changed.connect(self._on_changed)
-        panel.area_asked.connect(lambda: desk.borrow(self._area_tool))
-        panel.area_dropped.connect(self._drop_area)
-        panel.faded.connect(self._on_faded)
         panel.hue_asked.connect(lambda: desk.borrow(self._hue_tool))
         panel.hue_reset.connect(lambda: self._set_hue(None))
         panel.rim_asked.connect(self._propose_rim)
@@ -79,7 +70,6 @@ class ColourDesk(LaneDesk):
         panel.tint_dropped.connect(self._drop_tint)
         panel.without_held.connect(self._hold_without)
         panel.view_asked.connect(lambda name: desk.show_view(View(name)))
-        self._area_tool.drawn.connect(self._on_area)
         self._hue_tool.picked.connect(self._on_hue)
         self._spot_tool.picked.connect(self._on_spot)
         desk.session_changed.connect(self._on_session)
@@ -92,7 +82,8 @@ class ColourDesk(LaneDesk):
         return bridge.session.stages if bridge is not None else None
 
     def _on_session(self) -> None:
-        self.target, self._awaited, self._asked = EdgeTarget(), None, None
+        self.choice.reset()
+        self._asked = None
         self._choose_tint(0)
         self._look()
 
@@ -100,11 +91,6 @@ class ColourDesk(LaneDesk):
         job, stages = self._desk.job, self._stages
         if job is None or stages is None or self._desk.step is not Step.COLOUR:
             return
-        targets = edge_targets(len(job.settings.photo.colour_areas))
-        if self._awaited in targets:
-            self.target, self._awaited = self._awaited, None
-        if self.target not in targets:
-            self.target = EdgeTarget()
         if self.tint > len(job.settings.photo.tints):
             self._choose_tint(len(job.settings.photo.tints))
         self._show(job)
@@ -117,11 +103,8 @@ class ColourDesk(LaneDesk):
             self._panel.show_fringe(fringe)
 
     def _show(self, job: Job) -> None:
-        targets = edge_targets(len(job.settings.photo.colour_areas))
-        number = self.target.area
-        fade_px = None if number is None else job.settings.photo.colour_areas[number].fade_px
-        self._panel.show_targets([target.label for target in targets], targets.index(self.target), fade_px)
-        self._panel.show_amounts(colour_of(job, self.target))
+        self.choice.show(job)
+        self._panel.show_amounts(COLOUR.of(job, self.choice.target))
         self._panel.show_tints(job.settings.photo.tints, self.tint)
         photo, picked = job.settings.photo, job.settings.recipe.colour.spill.hue
         found = photo.spill_found if photo.spill_found != "none" else None
@@ -136,46 +119,11 @@ class ColourDesk(LaneDesk):
         hue = picked or (None if photo.spill_shared else found)
         self._panel.show_spill(text, hue, is_picked=picked is not None)
 
-    # what a correction is for
-
-    def _on_target(self, number: int) -> None:
-        job = self._desk.job
-        if job is not None:
-            self.target = edge_targets(len(job.settings.photo.colour_areas))[number]
-            self._show(job)
-
     def _on_changed(self, name: str, value: float, dragged: bool) -> None:
-        target = self.target
-        self._desk.edit(
-            "Edge colour",
-            lambda job: changed_colour(job, target, {name: value}),
-            gesture=("colour", name, target),
-            ends=not dragged,
-        )
+        def change(job: Job, target: EdgeTarget) -> Job:
+            return COLOUR.changed(job, target, {name: value})
 
-    def _on_area(self, area: tuple[Point, ...]) -> None:
-        self._desk.take_up(self._desk.last_tool)
-        job = self._desk.job
-        if job is not None and len(area) > 2:
-            self._awaited = EdgeTarget("area", len(job.settings.photo.colour_areas))
-            self._desk.edit("Area with colours of its own", lambda job: add_colour_area(job, area))
-
-    def _drop_area(self) -> None:
-        number = self.target.area
-        if number is not None:
-            self.target = EdgeTarget()
-            self._desk.edit("Drop an area", lambda job: drop_colour_area(job, number))
-
-    def _on_faded(self, fade_px: float, dragged: bool) -> None:
-        number = self.target.area
-        if number is not None:
-            gesture = ("colour border", number)
-            self._desk.edit(
-                "Border of an area",
-                lambda job: fade_colour_area(job, number, fade_px),
-                gesture=gesture,
-                ends=not dragged,
-            )
+        self.choice.edit("Edge colour", change, gesture=name, ends=not dragged)
 
     # spill and rims
 
@@ -191,14 +139,14 @@ class ColourDesk(LaneDesk):
     def _propose_rim(self) -> None:
         job, stages = self._desk.job, self._stages
         if job is not None and stages is not None and job.has_subject:
-            target = self.target
+            target = self.choice.target
             self.ask(_RIM, lambda: proposed_rim(stages, job), partial(self._on_proposed, target))
 
     def _on_proposed(self, target: EdgeTarget, found: dict[str, float]) -> None:
         if not found.get("rim_light") and not found.get("rim_tint"):
             self._desk.say("No rim stands out along this edge.")
         else:
-            self._desk.edit("Propose rims", lambda job: changed_colour(job, target, found))
+            self._desk.edit("Propose rims", lambda job: COLOUR.changed(job, target, found))
 
     # tints
 

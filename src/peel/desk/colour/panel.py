@@ -4,34 +4,36 @@ from functools import partial
 from typing import Final
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QButtonGroup, QComboBox, QGridLayout, QHBoxLayout, QLabel, QPushButton, QWidget
+from PySide6.QtWidgets import QButtonGroup, QGridLayout, QHBoxLayout, QLabel, QPushButton, QWidget
 
 from peel.desk.colour.colour_tools import COLOUR_TOOLS
 from peel.desk.controls.buttons import button
 from peel.desk.controls.number_field import NumberField
+from peel.desk.step.fields import field_for, field_in
 from peel.desk.step.panel import Panel, words
 from peel.desk.step.spec import StepFacts, StepSpec
+from peel.desk.step.target_bar import TargetBar
 from peel.desk.steps import Step, StepState
 from peel.job.edits.values import set_value
-from peel.job.settings import MOST_OUTWARD, EdgeColour, SpillHue, Tint
+from peel.job.settings import EdgeColour, Tint
 from peel.work.inspecting.fringe import Fringe
 
 __all__ = ["STEP", "ColourPanel"]
 
 # name, lowest, highest, unit, how many of the field for 1 of the setting, label, tip
-_FIELDS: Final[dict[str, tuple[float, float, str, float, str, str]]] = {
-    "clean": (0, 100, "%", 100, "cleaned", "0 % keeps the photo's own colours in the edge; 100 %: the subject's"),
-    "detail": (0, 100, "%", 100, "texture kept", "The photo's fine texture of brightness, put back"),
-    "spill_edge": (0, 100, "%", 100, "at the edge", "How much of the backdrop's hue is taken out of the edge"),
-    "spill_inside": (0, 100, "%", 100, "inside", "How much of it is taken off the subject itself"),
-    "rim_light": (0, 100, "%", 100, "brightness", "How far the rim is brought to the brightness further in"),
-    "rim_tint": (0, 100, "%", 100, "tint", "How far the rim is brought to the tint further in"),
-    "rim_px": (1, 16, "px", 1, "width", "How wide the rim is, inside the edge"),
+_FIELDS: Final[dict[str, tuple[str, str]]] = {
+    "clean": ("cleaned", "0 % keeps the photo's own colours in the edge; 100 %: the subject's"),
+    "detail": ("texture kept", "The photo's fine texture of brightness, put back"),
+    "spill_edge": ("at the edge", "How much of the backdrop's hue is taken out of the edge"),
+    "spill_inside": ("inside", "How much of it is taken off the subject itself"),
+    "rim_light": ("brightness", "How far the rim is brought to the brightness further in"),
+    "rim_tint": ("tint", "How far the rim is brought to the tint further in"),
+    "rim_px": ("width", "How wide the rim is, inside the edge"),
 }  # fmt: skip
-_HUE_FIELDS: Final[dict[str, tuple[float, float, str, float, str, str]]] = {
-    "width_deg": (10, 170, "°", 1, "width of the hue", "Colours within this angle around the hue count as spill"),
-    "give_back": (0, 100, "%", 100, "brightness back", "How much of the brightness lost is given back"),
-    "protect": (0, 100, "%", 100, "spared", "How far nearly neutral, skin-like and wooden colours are left alone"),
+_HUE_FIELDS: Final[dict[str, tuple[str, str]]] = {
+    "width_deg": ("width of the hue", "Colours within this angle around the hue count as spill"),
+    "give_back": ("brightness back", "How much of the brightness lost is given back"),
+    "protect": ("spared", "How far nearly neutral, skin-like and wooden colours are left alone"),
 }  # fmt: skip
 
 
@@ -40,12 +42,9 @@ class ColourPanel(Panel):
 
     Signals
     -------
-    target_chosen : (int,)
     changed : (str, float, bool)
         An amount, its new value, and whether the gesture goes on.
-    area_asked, area_dropped, hue_asked, hue_reset, rim_asked, spot_asked, hue_tint_asked, tint_dropped : ()
-    faded : (float, bool)
-        Over how many pixels the border of the area fades, and whether the gesture goes on.
+    hue_asked, hue_reset, rim_asked, spot_asked, hue_tint_asked, tint_dropped : ()
     tint_chosen : (int,)
     tint_changed : (str, float, bool)
     without_held : (bool,)
@@ -55,11 +54,7 @@ class ColourPanel(Panel):
 
     title = "The edge's colours"
 
-    target_chosen = Signal(int)
     changed = Signal(str, float, bool)
-    faded = Signal(float, bool)
-    area_asked = Signal()
-    area_dropped = Signal()
     hue_asked = Signal()
     hue_reset = Signal()
     rim_asked = Signal()
@@ -73,16 +68,8 @@ class ColourPanel(Panel):
 
     def build(self) -> None:
         """Put corrections, tints and figures into the column."""
-        self.target = QComboBox()
-        self.target.setAccessibleName("Which edges are corrected")
-        self.target.activated.connect(self.target_chosen.emit)
-        self.area = button("For an area…", self.area_asked.emit, tip="Draw around edges to correct by themselves")
-        self.drop_area = button("Drop it", self.area_dropped.emit, tip="Correct this area like the rest again")
-        self.row(self.target, self.area, self.drop_area)
-        self.fade = NumberField("border fades over", low=0, high=400, default=24, unit="px", curve=2.0,
-                                tip="Over how many pixels of the photo the area gives way to the rest")  # fmt: skip
-        self.fade.changed.connect(self.faded.emit)
-        self.column.addWidget(self.fade)
+        self.edges = TargetBar("Which edges are corrected", "Draw around edges to correct by themselves")
+        self.column.addWidget(self.edges)
         self.fields: dict[str, NumberField] = {}
         self._build_fringe()
         self.rule()
@@ -100,16 +87,15 @@ class ColourPanel(Panel):
         grid = QGridLayout()
         grid.setSpacing(4)
         for place, name in enumerate(names):
-            low, high, unit, scale, label, tip = _FIELDS[name]
-            default = getattr(EdgeColour(), name) * scale
-            field = NumberField(label, low=low, high=high, default=default, unit=unit, tip=tip)
+            label, tip = _FIELDS[name]
+            field = field_in(EdgeColour, name, label, tip=tip)
             field.changed.connect(partial(self._on_amount, name))
             self.fields[name] = field
             grid.addWidget(field, place // 2, place % 2)
         self.column.addLayout(grid)
 
     def _on_amount(self, name: str, value: float, dragged: bool) -> None:
-        self.changed.emit(name, value / _FIELDS[name][3], dragged)
+        self.changed.emit(name, value / self.fields[name].scale, dragged)
 
     def _build_compare(self) -> None:
         hold = button("Hold to see without", lambda: None, tip="The photo's own colours, while held")
@@ -134,10 +120,8 @@ class ColourPanel(Panel):
         grid = QGridLayout()
         grid.setSpacing(4)
         self.hue_fields: dict[str, NumberField] = {}
-        for place, (name, (low, high, unit, scale, label, tip)) in enumerate(_HUE_FIELDS.items()):
-            default = getattr(SpillHue(), name) * scale
-            field = NumberField(label, low=low, high=high, default=default, unit=unit, tip=tip)
-            self.bind(field, f"recipe.colour.spill.{name}", "Spill", scale=scale)
+        for place, (name, (label, tip)) in enumerate(_HUE_FIELDS.items()):
+            field = self.number(f"recipe.colour.spill.{name}", label, "Spill", tip=tip)
             self.hue_fields[name] = field
             grid.addWidget(field, place // 2, place % 2)
         self.column.addLayout(grid)
@@ -171,10 +155,10 @@ class ColourPanel(Panel):
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setSpacing(4)
         self.tint_fields = {
-            "amount": NumberField("amount", low=0, high=100, default=100, unit="%", tip="How much of the tint"),
-            "hue_deg": NumberField("hue", low=0, high=360, default=60, unit="°", tip="0 rose, 90 yellow, 180 green"),
-            "saturation": NumberField("saturation", low=0, high=100, default=30, unit="%", tip="0 % is gray"),
-        }  # fmt: skip
+            "amount": field_in(Tint, "amount", "amount", tip="How much of the tint"),
+            "hue_deg": field_in(Tint, "hue_deg", "hue", tip="0 rose, 90 yellow, 180 green"),
+            "saturation": field_in(Tint, "saturation", "saturation", tip="0 % is gray"),
+        }
         for place, (name, field) in enumerate(self.tint_fields.items()):
             field.changed.connect(partial(self._on_tint, name))
             grid.addWidget(field, place // 2, place % 2)
@@ -183,7 +167,7 @@ class ColourPanel(Panel):
         self.column.addWidget(self._tint)
 
     def _on_tint(self, name: str, value: float, dragged: bool) -> None:
-        self.tint_changed.emit(name, value if name == "hue_deg" else value / 100, dragged)
+        self.tint_changed.emit(name, value / self.tint_fields[name].scale, dragged)
 
     def _build_fringe(self) -> None:
         self.column.addWidget(words("What the edge still shows", "strong"))
@@ -192,8 +176,11 @@ class ColourPanel(Panel):
         self.column.addWidget(self._fringe)
 
     def _build_outward(self) -> None:
-        self.outward = NumberField("colour carried outward", low=0, high=MOST_OUTWARD, default=8, unit="px",
-                                   tip="How far the subject's colour goes on under clear pixels")  # fmt: skip
+        self.outward = field_for(
+            "recipe.colour.outward_px",
+            "colour carried outward",
+            tip="How far the subject's colour goes on under clear pixels",
+        )
         self.outward.changed.connect(self._on_outward)
         self._bound.append(lambda job: self.outward.show_value(job.settings.recipe.colour.outward_px))
         self.column.addWidget(self.outward)
@@ -205,21 +192,10 @@ class ColourPanel(Panel):
 
     # what is shown
 
-    def show_targets(self, labels: list[str], chosen: int, fade_px: float | None) -> None:
-        """List what can be corrected, and say which is shown; only a drawn area has a border that fades."""
-        if labels != [self.target.itemText(place) for place in range(self.target.count())]:
-            self.target.clear()
-            self.target.addItems(labels)
-        self.target.setCurrentIndex(chosen)
-        for own in (self.drop_area, self.fade):
-            own.setVisible(fade_px is not None)
-        if fade_px is not None:
-            self.fade.show_value(fade_px)
-
     def show_amounts(self, colour: EdgeColour) -> None:
         """Show the amounts of what is corrected."""
         for name, field in self.fields.items():
-            field.show_value(getattr(colour, name) * _FIELDS[name][3])
+            field.show_value(getattr(colour, name) * field.scale)
 
     def show_spill(self, text: str, hue: str | None, *, is_picked: bool) -> None:
         """Say which hue counts."""

@@ -17,6 +17,11 @@ _TURN_MS: Final = 400  # after which turns of the wheel are one gesture that has
 class NumberField(QWidget):
     """One number.
 
+    Attributes
+    ----------
+    scale : float
+        The control's number for a setting of 1.
+
     Signals
     -------
     changed : (float, bool)
@@ -33,8 +38,10 @@ class NumberField(QWidget):
         high: float,
         default: float,
         unit: str = "",
+        scale: float = 1.0,
         step: float = 1.0,
         curve: float = 1.0,
+        track: tuple[float, float] | None = None,
         tip: str = "",
         parent: QWidget | None = None,
     ) -> None:
@@ -46,6 +53,8 @@ class NumberField(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self._name, self._unit = name, unit
         self._low, self._high, self._default, self._step, self._curve = low, high, default, step, curve
+        self.scale = scale
+        self._track = track or (low, high)
         self._value = default
         self._dragging = False
         self._edit: QLineEdit | None = None
@@ -90,7 +99,8 @@ class NumberField(QWidget):
         return QSize(92, 40)
 
     def _share(self) -> float:
-        return float(((self._value - self._low) / (self._high - self._low)) ** (1 / self._curve))
+        first, last = self._track
+        return float(min(max((self._value - first) / (last - first), 0.0), 1.0) ** (1 / self._curve))
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         """Paint name, number and track."""
@@ -146,7 +156,8 @@ class NumberField(QWidget):
 
     def _drag_to(self, x: float) -> None:
         share = min(max((x - 2) / max(self.width() - 4, 1), 0.0), 1.0)
-        self.set_value(self._low + (self._high - self._low) * share**self._curve, dragged=True)
+        first, last = self._track
+        self.set_value(first + (last - first) * share**self._curve, dragged=True)
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         """Step; turns that follow each other are one gesture."""

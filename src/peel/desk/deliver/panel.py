@@ -16,7 +16,6 @@ from PySide6.QtWidgets import (
 
 from peel.desk.asking import Asker, task
 from peel.desk.controls.buttons import button
-from peel.desk.controls.number_field import NumberField
 from peel.desk.deliver.preset_list import PresetList
 from peel.desk.deliver.snag_list import SnagList
 from peel.desk.step.panel import Panel, words
@@ -62,10 +61,8 @@ class DeliverPanel(Panel):
         self._cutout = self._tick("Cutout, transparent PNG", "cutout")
         self._cutout_bits = self._bits("cutout_bits")
         self._flat = self._tick("On its backing, JPEG", "flat")
-        self._quality = NumberField(
-            "quality", low=40, high=100, default=92, unit="%", tip="Higher: larger files, fewer traces"
-        )
-        self.bind(self._quality, "recipe.delivery.flat_quality", "Files to deliver", live=False)
+        tip = "Higher: larger files, fewer traces"
+        self._quality = self.number("recipe.delivery.flat_quality", "quality", "Files to deliver", tip=tip, live=False)
         self._matte = self._tick("Matte, gray PNG", "matte")
         self._matte_bits = self._bits("matte_bits")
         self.row(self._cutout, self._cutout_bits).setStretch(0, 1)

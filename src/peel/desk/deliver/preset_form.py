@@ -30,7 +30,7 @@ _PRODUCT: Final[_Choice] = {
     "Cutout": "cutout", "On its backing": "flat", "Matte": "matte", "Shadow apart": "shadow",
     "Backing apart": "backing", "Layers in one file": "layers", "Outline": "outline",
 }  # fmt: skip
-_FORMAT: Final[_Choice] = {able.words: name for name, able in FORMATS.items()}
+_FORMAT: Final[_Choice] = {able.label: name for name, able in FORMATS.items()}
 _BITS: Final[_Choice] = {"8 bit": 8, "16 bit": 16, "32 bit": 32}
 _FIT: Final[_Choice] = {
     "As it is": "as it is", "Longest": "longest", "Width": "width", "Height": "height", "Scaled": "scale",
@@ -307,11 +307,10 @@ class PresetForm(QWidget):
 
     def _show_what_counts(self) -> None:
         """Enable what the product and the format leave to choose."""
-        kind, product = self.format.currentData(), self.product.currentData()
-        loses = kind in {"jpeg", "webp", "avif"}
-        self.quality.setEnabled(loses and not (self.lossless.isChecked() and kind != "jpeg"))
-        self.lossless.setEnabled(kind in {"webp", "avif"})
-        self.bits.setEnabled(len(FORMATS[kind].bits) > 1 or self.bits.currentData() not in FORMATS[kind].bits)
+        able, product = FORMATS[self.format.currentData()], self.product.currentData()
+        self.quality.setEnabled(able.has_quality and not (able.can_be_lossless and self.lossless.isChecked()))
+        self.lossless.setEnabled(able.can_be_lossless)
+        self.bits.setEnabled(len(able.bits) > 1 or self.bits.currentData() not in able.bits)
         self.px.setVisible(self.fit.currentData() in {"longest", "width", "height"})
         self.scale.setVisible(self.fit.currentData() == "scale")
         self.enlarges.setEnabled(self.fit.currentData() != "as it is")
@@ -327,7 +326,7 @@ class PresetForm(QWidget):
         self.alpha.setEnabled(has_alpha)
         self.continued.setEnabled(product == "cutout" and self.alpha.currentData() == "straight")
         self.clipping_path.setEnabled(
-            self.clipping_path.isChecked() or (kind in {"tiff", "jpeg"} and product in {"cutout", "flat"})
+            self.clipping_path.isChecked() or (able.can_clip and product in {"cutout", "flat"})
         )
 
     def _on_keep(self) -> None:

@@ -18,7 +18,6 @@ from peel.desk.theme import current
 from peel.desk.tools.brush import BandBrush, KindBrush, TrustBrush, ZoneBrush
 from peel.job.edits.marking import kind_everywhere, kind_of_contour, kind_of_piece
 from peel.job.job import Job
-from peel.job.settings import Band
 from peel.matte.edge.kind import Kind
 from peel.work.inspecting.shares import zone_shares
 from peel.work.marking.edge_places import EdgeNews
@@ -128,36 +127,39 @@ class EdgePanel(Panel):
     def _lay(self, lay: str) -> None:
         self._set("Band", "recipe.band.lay", lay)
 
+    def _width(self, part: str, name: str, tip: str, *, step: float = 1.0, curve: float = 2.4) -> NumberField:
+        """Make the control of a width; laying the band over a whole photo takes longer than a frame."""
+        path = f"recipe.band.{part}"
+        return self.number(path, name, "Band width", tip=tip, step=step, curve=curve, live=False)
+
     def _build_widths(self) -> None:
-        default = Band()
-        self.margin = NumberField(
-            "margin around it", low=0, high=100, default=default.margin_px, unit="px", curve=1.8,
-            tip="How far the band reaches from the mark at least, both ways.",
-        )  # fmt: skip
-        self.trust = NumberField(
-            "trust in the mark", low=0, high=100, default=100 * default.trust, unit="%",
+        self.margin = self._width(
+            "margin_px", "margin around it", "How far the band reaches from the mark at least, both ways."
+        )
+        self.trust = self.number(
+            "recipe.band.trust", "trust in the mark", "Trust in the mark", live=False,
             tip="How deep and how far out the photo may move the band. 0: a rough mark. 100: an exact one, a band of a "
             "few pixels everywhere. Per stretch: Trust, or a contour's own.",
         )  # fmt: skip
-        self.column.addWidget(self.trust)
-        self.bind(self.trust, "recipe.band.trust", "Trust in the mark", scale=100, live=False)
-        self.outward = NumberField(
-            "outward, into the backdrop", low=0, high=200, default=default.outward_px, unit="px", curve=1.8,
-            tip="How far the band reaches from the mark into the backdrop: over wisps and glow.",
-        )  # fmt: skip
-        self.inward = NumberField(
-            "inward, into the subject", low=0, high=200, default=default.inward_px, unit="px", curve=1.8,
-            tip="How far the band reaches from the mark into the subject: to where it is surely solid.",
-        )  # fmt: skip
-        self.exact = NumberField(
-            "both ways, where hard", low=0, high=40, default=default.exact_px, unit="px", step=0.5,
-            tip="How far the band reaches along edges that were drawn as exact or brushed as hard.",
-        )  # fmt: skip
-        fields = ((self.margin, "margin_px"), (self.outward, "outward_px"), (self.inward, "inward_px"))
-        for field, name in (*fields, (self.exact, "exact_px")):
+        self.outward = self._width(
+            "outward_px",
+            "outward, into the backdrop",
+            "How far the band reaches from the mark into the backdrop: over wisps and glow.",
+        )
+        self.inward = self._width(
+            "inward_px",
+            "inward, into the subject",
+            "How far the band reaches from the mark into the subject: to where it is surely solid.",
+        )
+        self.exact = self._width(
+            "exact_px",
+            "both ways, where hard",
+            "How far the band reaches along edges that were drawn as exact or brushed as hard.",
+            step=0.5,
+            curve=1.0,
+        )
+        for field in (self.trust, self.margin, self.outward, self.inward, self.exact):
             self.column.addWidget(field)
-            # Laying the band over a whole photo takes longer than a frame.
-            self.bind(field, f"recipe.band.{name}", "Band width", live=False)
 
     def _build_kinds(self) -> None:
         self.column.addWidget(words("Kinds of edge", "title"))
@@ -173,7 +175,7 @@ class EdgePanel(Panel):
         for row, kind in enumerate(Kind):
             share = words("", "muted")
             name = button(
-                kind.name.capitalize(), partial(self._give, kind), role="choice", name=f"kind {kind.name.lower()}",
+                kind.name.capitalize(), partial(self._give, kind), role="choice", name=f"kind {kind.id}",
                 tip=f"{_MEANINGS[kind]}. Press: this kind for all that is chosen below",
             )  # fmt: skip
             share.setToolTip(_MEANINGS[kind])

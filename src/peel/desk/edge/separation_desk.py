@@ -28,7 +28,7 @@ __all__ = ["SeparationDesk", "Target"]
 _SHEET = task("separation sheet", "The renderings of the photo could not be compared.")
 _TONES = task("tones of a separation", "The tones of this rendering could not be measured.")
 
-_KINDS: Final = tuple(kind.name.lower() for kind in Kind)
+_KINDS: Final = tuple(kind.id for kind in Kind)
 
 
 @dataclass(frozen=True)

@@ -21,6 +21,7 @@ from peel.desk.controls.buttons import button
 from peel.desk.controls.labels import words
 from peel.desk.controls.number_field import NumberField
 from peel.desk.controls.tone_axis import ToneAxis
+from peel.desk.step.fields import field_in
 from peel.job.settings import Separation
 from peel.work.separating.separation_sheet import Outlines, Row, Sheet
 
@@ -127,23 +128,21 @@ class SeparationPage(QWidget):
         self.column.addLayout(line)
 
     def _build_numbers(self) -> None:
-        fields: dict[str, dict[str, Any]] = {
-            "low": {"name": "clear end", "low": -100, "high": 200, "default": 0, "step": 0.1},
-            "high": {"name": "solid end", "low": -100, "high": 200, "default": 100, "step": 0.1},
-            "middle": {"name": "half at", "low": 5, "high": 95, "default": 50},
-            "gain": {"name": "gain of the key", "low": 10, "high": 500, "default": 100, "curve": 1.6},
-            "local_contrast": {"name": "local contrast", "low": 0, "high": 400, "default": 0, "curve": 1.6},
-            "sharpening": {"name": "sharpening", "low": 0, "high": 400, "default": 0, "curve": 1.6},
+        shown: dict[str, tuple[str, str, dict[str, Any]]] = {
+            "low": ("clear end", "The tone that is surely backdrop, of white", {"step": 0.1, "track": (-100, 200)}),
+            "high": ("solid end", "The tone that is surely subject, of white", {"step": 0.1, "track": (-100, 200)}),
+            "middle": ("half at", "How far between them alpha is one half", {}),
+            "gain": ("gain of the key", "How strongly the hue counts", {"curve": 1.6}),
+            "local_contrast": (
+                "local contrast",
+                "Contrast to the surroundings, added for the computation only",
+                {"curve": 1.6},
+            ),
+            "sharpening": ("sharpening", "Contrast to the neighbours, added for the computation only", {"curve": 1.6}),
         }
-        tips = {
-            "low": "The tone that is surely backdrop, of white",
-            "high": "The tone that is surely subject, of white",
-            "middle": "How far between them alpha is one half",
-            "gain": "How strongly the hue counts",
-            "local_contrast": "Contrast to the surroundings, added for the computation only",
-            "sharpening": "Contrast to the neighbours, added for the computation only",
+        self.fields = {
+            part: field_in(Separation, part, name, tip=tip, **more) for part, (name, tip, more) in shown.items()
         }
-        self.fields = {name: NumberField(unit="%", tip=tips[name], **given) for name, given in fields.items()}
         self.weights = [
             NumberField(colour, low=-100, high=100, default=0, unit="%", tip=f"How much {colour} counts in the mix")
             for colour in ("red", "green", "blue")
@@ -174,8 +173,8 @@ class SeparationPage(QWidget):
             self.use_buttons[use] = made
             line.addWidget(made)
         self.column.addLayout(line)
-        self.strength = NumberField(
-            "strength", low=0, high=300, default=100, unit="%", curve=1.6,
+        self.strength = field_in(
+            Separation, "strength", "strength", curve=1.6, track=(0, 300),
             tip="How strongly it guides or pulls; proposed as far as the tone can be trusted",
         )  # fmt: skip
         self.strength.changed.connect(lambda value, dragged: self.changed.emit({"strength": value / 100}, dragged))

@@ -20,10 +20,10 @@ from peel.desk.controls.labels import words
 from peel.desk.controls.number_field import NumberField
 from peel.desk.controls.outline_map import OutlineMap
 from peel.desk.desk_state import DeskState
+from peel.desk.step.fields import field_for
 from peel.job.edits.snags import name_of
 from peel.job.edits.values import set_value
 from peel.job.job import Job
-from peel.job.settings import Inspection
 from peel.matte.inspect.faults import SnagSort
 
 __all__ = ["SnagPage", "SnagWords"]
@@ -150,9 +150,13 @@ class SnagPage(QWidget):
         for row, sort in enumerate(SnagSort):
             tick = QCheckBox(sort.value)
             tick.clicked.connect(self._switch_of(sort))
-            default = getattr(Inspection(), name_of(sort)).least_px
-            size = NumberField("from", low=0, high=2000, default=default, unit="px", curve=2.5,
-                               tip="Smallest snag of this sort: by how many solid pixels the matte is off")  # fmt: skip
+            size = field_for(
+                f"recipe.inspection.{name_of(sort)}.least_px",
+                "from",
+                tip="Smallest snag of this sort: by how many solid pixels the matte is off",
+                curve=2.5,
+                track=(0, 2000),
+            )
             size.changed.connect(partial(self._on_size, sort))
             self.ticks[sort], self.sizes[sort] = tick, size
             grid.addWidget(tick, 2 * row, 0)

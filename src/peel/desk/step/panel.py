@@ -9,6 +9,7 @@ from peel.desk.controls.buttons import button, side_by_side
 from peel.desk.controls.labels import words
 from peel.desk.controls.number_field import NumberField
 from peel.desk.desk_state import DeskState
+from peel.desk.step.fields import field_for
 from peel.job.edits.values import set_value
 from peel.job.job import Job
 from peel.job.settings import value_of
@@ -65,7 +66,24 @@ class Panel(QWidget):
 
     # controls bound to settings
 
-    def bind(self, field: NumberField, path: str, label: str, *, scale: float = 1.0, live: bool = True) -> None:
+    def number(
+        self,
+        path: str,
+        name: str,
+        label: str,
+        *,
+        tip: str,
+        step: float = 1.0,
+        curve: float = 1.0,
+        track: tuple[float, float] | None = None,
+        live: bool = True,
+    ) -> NumberField:
+        """Make the control of a setting, bound to it; see `field_for` and `bind`."""
+        field = field_for(path, name, tip=tip, step=step, curve=curve, track=track)
+        self.bind(field, path, label, live=live)
+        return field
+
+    def bind(self, field: NumberField, path: str, label: str, *, live: bool = True) -> None:
         """Keep a number and a setting the same; dragging it is one step of undo.
 
         Parameters
@@ -75,18 +93,16 @@ class Panel(QWidget):
             Of the setting, such as ``recipe.colour.clean``.
         label : str
             What undo will show.
-        scale : float
-            The field's number for a setting of 1.
         live : bool
             False if the picture follows only when the gesture ends, as its edit takes longer than a frame.
         """
 
         def on_changed(value: float, dragged: bool) -> None:
             if live or not dragged:
-                self._set(label, path, value / scale, gesture=(path, id(field)), ends=not dragged)
+                self._set(label, path, value / field.scale, gesture=(path, id(field)), ends=not dragged)
 
         def show(job: Job) -> None:
-            field.show_value(float(value_of(job.settings, path)) * scale)
+            field.show_value(float(value_of(job.settings, path)) * field.scale)
 
         field.changed.connect(on_changed)
         self._bound.append(show)

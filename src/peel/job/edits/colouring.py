@@ -1,32 +1,25 @@
 """Edits of the subject's colours: areas of their own, tints, and what is brushed on. None of them touches the matte."""
 
-from collections.abc import Mapping, Sequence
 from typing import Any, Final
 
 import numpy as np
 
 from peel.errors import MarkError
-from peel.job.edge_targets import EdgeTarget
 from peel.job.edits.touching import SoftStroke, moved_towards
 from peel.job.edits.values import set_value
 from peel.job.job import Job
 from peel.job.planes import PLANES, Role
-from peel.job.settings import MOST_FINISH_AREAS, MOST_TINTS, ColourArea, EdgeColour, Point, Tint
-from peel.matte.edge.kind import Kind
+from peel.job.settings import MOST_TINTS, EdgeColour, Tint
+from peel.job.settings.edges import KIND_IDS
 
 __all__ = [
     "COLOUR_BRUSHES",
-    "add_colour_area",
     "add_tint",
     "brush_original",
     "brush_tint",
     "brush_tone",
     "change_tint",
-    "changed_colour",
-    "colour_of",
-    "drop_colour_area",
     "drop_tint",
-    "fade_colour_area",
     "release_colours",
     "without_colours",
 ]
@@ -35,63 +28,6 @@ COLOUR_BRUSHES: Final[dict[str, int]] = {
     name: spec.default for name, spec in PLANES.items() if spec.role is Role.COLOUR
 }
 """The planes that are brushed on colours, with the value that changes nothing."""
-
-
-def colour_of(job: Job, target: EdgeTarget) -> EdgeColour:
-    """Return how some edges are coloured; a kind without corrections of its own has the overall ones."""
-    colour = job.settings.recipe.colour
-    if target.area is not None:
-        areas = job.settings.photo.colour_areas
-        return areas[target.area].colour if target.area < len(areas) else EdgeColour()
-    own: EdgeColour | None = None if target.name == "everywhere" else getattr(colour, target.name)
-    return own or EdgeColour(**{name: getattr(colour, name) for name in EdgeColour.model_fields})
-
-
-def changed_colour(job: Job, target: EdgeTarget, changes: Mapping[str, float]) -> Job:
-    """Change some amounts for some edges; a kind that ends as the rest has none of its own any more."""
-    made = EdgeColour.model_validate({**dict(colour_of(job, target)), **changes})
-    if target.area is not None:
-        areas = list(job.settings.photo.colour_areas)
-        if target.area >= len(areas):
-            return job
-        areas[target.area] = areas[target.area].model_copy(update={"colour": made})
-        return set_value(job, "photo.colour_areas", tuple(areas))
-    if target.name == "everywhere":
-        colour = job.settings.recipe.colour.model_copy(update=dict(made))
-        return set_value(job, "recipe.colour", colour)
-    own = None if made == colour_of(job, EdgeTarget()) else made
-    return set_value(job, f"recipe.colour.{target.name}", own)
-
-
-def add_colour_area(job: Job, outline: Sequence[Point], **amounts: float) -> Job:
-    """Draw an area with colours of its own; it begins with the overall ones.
-
-    Raises
-    ------
-    MarkError
-        If there are too many already.
-    """
-    areas = job.settings.photo.colour_areas
-    if len(areas) >= MOST_FINISH_AREAS:
-        message = f"There are {MOST_FINISH_AREAS} areas with colours of their own already."
-        raise MarkError(message, "Drop one that is no longer needed.")
-    begun = EdgeColour.model_validate({**dict(colour_of(job, EdgeTarget())), **amounts})
-    return set_value(job, "photo.colour_areas", (*areas, ColourArea(outline=tuple(outline), colour=begun)))
-
-
-def drop_colour_area(job: Job, number: int) -> Job:
-    """Colour an area like the rest again."""
-    areas = job.settings.photo.colour_areas
-    return set_value(job, "photo.colour_areas", areas[:number] + areas[number + 1 :])
-
-
-def fade_colour_area(job: Job, number: int, fade_px: float) -> Job:
-    """Let the border of an area fade over another distance."""
-    areas = list(job.settings.photo.colour_areas)
-    if number >= len(areas):
-        return job
-    areas[number] = areas[number].model_copy(update={"fade_px": fade_px})
-    return set_value(job, "photo.colour_areas", tuple(areas))
 
 
 # brushes
@@ -188,7 +124,5 @@ def drop_tint(job: Job, number: int) -> Job:
 def without_colours(job: Job) -> Job:
     """Return the job with the photo's own colours throughout, for a before and after."""
     bare = EdgeColour(clean=0, detail=0, spill_edge=0, spill_inside=0)
-    colour = job.settings.recipe.colour.model_copy(
-        update={**dict(bare), **dict.fromkeys((kind.name.lower() for kind in Kind), None)}
-    )
+    colour = job.settings.recipe.colour.model_copy(update={**dict(bare), **dict.fromkeys(KIND_IDS, None)})
     return job.without(Role.COLOUR).with_recipe(colour=colour).with_photo_settings(colour_areas=())

@@ -12,10 +12,10 @@ from peel.matte.arrays import BoolArray, ByteArray
 from peel.matte.edge.kind import Kind
 from peel.matte.edge.zones import BACKGROUND, FOREGROUND
 
-__all__ = ["HARD_CODES", "RELEASED", "is_said", "kinds_in", "kinds_stamp", "said", "unsolve_kinds"]
+__all__ = ["HARD_CODES", "RELEASED", "is_said", "kinds_in", "kinds_stamp", "said", "said_in", "unsolve_kinds"]
 
 RELEASED: Final = 2
-_SAID: Final = 2  # codes of the kinds that were brushed follow upon this
+_SAID: Final = 2  # offset of the codes of brushed kinds
 HARD_CODES: Final = (1, _SAID + Kind.HARD)  # beside an exact stretch of a contour, and brushed
 _SURE: Final = 150  # confidence from which a suggestion counts
 _KIND_OF: Final = np.array([0, Kind.HARD, 0, *Kind], np.uint8)
@@ -25,6 +25,11 @@ _OF_CODE: Final = np.pad(_KIND_OF, (0, 256 - len(_KIND_OF)))  # codes that there
 def said(kind: Kind) -> int:
     """Return the code by which the plane of kinds says that an edge was brushed to be of a kind."""
     return _SAID + kind
+
+
+def said_in(kinds: ByteArray) -> ByteArray:
+    """Return the codes by which the plane of kinds says that kinds, 0 for none, were brushed."""
+    return np.where(kinds > 0, kinds + np.uint8(_SAID), np.uint8(0))
 
 
 def kinds_in(job: Job, window: Rect) -> ByteArray:

@@ -12,7 +12,7 @@ from peel.job.job import Job
 from peel.job.marked import EXACTLY, marked_subject, sampled_subject
 from peel.job.rect import Rect
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray
-from peel.matte.edge.kind import Kind
+from peel.matte.edge.kind import KINDS
 from peel.matte.edge.kinds import suggest_kinds
 from peel.matte.edge.laying import Reading, read_edge, reduced, unit_of, working_step
 from peel.matte.edge.zones import UNKNOWN
@@ -159,10 +159,10 @@ def _with_said(job: Job, around: Rect, step: int, reading: Reading) -> BoolArray
     unsure = reading.unsure.copy()
     if not spoken.any():
         return unsure
-    loose = np.isin(spoken, [said(kind) for kind in (Kind.SOFT, Kind.STRAND, Kind.LACY)])
+    loose = np.isin(spoken, [said(kind) for kind, spec in KINDS.items() if spec.widens])
     if loose.any():
         kernel = np.ones((2 * _WIDER + 1,) * 2, np.uint8)
         unsure |= loose & (cv2.dilate((unsure | (reading.distance < 2)).astype(np.uint8), kernel) > 0)
-    unsure[spoken == said(Kind.SHEER)] = True
+    unsure[np.isin(spoken, [said(kind) for kind, spec in KINDS.items() if spec.fills])] = True
     unsure[np.isin(spoken, HARD_CODES)] = False
     return unsure

@@ -39,7 +39,7 @@ def separated_in(job: Job, window: Rect) -> ByteArray:
     for number, separation in enumerate(separations, 1):
         if separation.applies not in ("everywhere", "stretch"):
             kinds = kinds_in(job, window) if kinds is None else kinds
-            out[kinds == Kind[separation.applies.upper()]] = number
+            out[kinds == Kind.of(separation.applies)] = number
     if any(separation.applies == "stretch" for separation in separations):
         drawn = job.separated.read(window)
         out = np.where((drawn > 0) & (drawn <= len(separations)), drawn, out)

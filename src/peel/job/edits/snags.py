@@ -6,8 +6,7 @@ from typing import Final
 import cv2
 import numpy as np
 
-from peel.job.edits.colouring import add_colour_area
-from peel.job.edits.finishing import add_area
+from peel.job.edits.edge_values import COLOUR, FINISH
 from peel.job.edits.marking import Zone, mark_region
 from peel.job.edits.touching import Touch, touch_region
 from peel.job.edits.values import set_value
@@ -110,17 +109,15 @@ def _unsure(job: Job, snag: Snag) -> Job:
 
 def _evened(job: Job, snag: Snag) -> Job:
     """Give the stretch an edge profile of its own, evened."""
-    drawn = add_area(job, _corners(job, snag))
-    *others, area = drawn.settings.photo.finish_areas
-    evened = area.model_copy(update={"finish": area.finish.model_copy(update={"even_px": _EVEN_PX})})
-    return set_value(drawn, "photo.finish_areas", (*others, evened.model_copy(update={"fade_px": _AREA_PX / 2})))
+    drawn = FINISH.add_area(job, _corners(job, snag), even_px=_EVEN_PX)
+    return FINISH.fade_area(drawn, len(FINISH.areas_of(drawn)) - 1, _AREA_PX / 2)
 
 
 def _recoloured(**amounts: float) -> Callable[[Job, Snag], Job]:
     """Give the place colours of its own."""
 
     def made(job: Job, snag: Snag) -> Job:
-        return add_colour_area(job, _corners(job, snag), **amounts)
+        return COLOUR.add_area(job, _corners(job, snag), **amounts)
 
     return made
 

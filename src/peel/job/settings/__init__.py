@@ -3,12 +3,13 @@
 from collections.abc import Iterable
 from typing import Annotated, Any, Final, Literal
 
-from pydantic import Field, model_validator
+from pydantic import AfterValidator, Field, model_validator
 
 from peel.job.settings.base import HexColour, Point, SettingsModel
 from peel.job.settings.colour import MOST_OUTWARD, MOST_TINTS, Colour, ColourArea, EdgeColour, SpillHue, Tint
 from peel.job.settings.cutouts import MOST_CUTOUTS, Corners, PlacedCutout, is_placeable
 from peel.job.settings.delivery import Delivery
+from peel.job.settings.edges import KIND_IDS, EdgeArea, by_kind
 from peel.job.settings.shadow import CastShadow, ContactShadow, KeptShadow, Shadow
 from peel.job.settings.sheet import (
     MOST_SIDE,
@@ -213,6 +214,17 @@ class Solving(SettingsModel):
     denoising: Annotated[float, Field(ge=0, le=1)] = 1.0
 
 
+def _known_application(applies: str) -> str:
+    if applies not in ("everywhere", *KIND_IDS, "stretch"):
+        msg = f"a separation cannot count on {applies}"
+        raise ValueError(msg)
+    return applies
+
+
+Applies = Annotated[str, AfterValidator(_known_application)]
+"""Where a separation counts: everywhere, along a kind of edge by its name, or on its stretches."""
+
+
 class Separation(SettingsModel):
     """A rendering of the photo in one tone that tells subject from backdrop; for the computation only.
 
@@ -233,7 +245,7 @@ class Separation(SettingsModel):
     strength : of guide or pull, relative to the default; found: as far as the tone can be trusted.
     """
 
-    applies: Literal["everywhere", "hard", "soft", "strand", "lacy", "sheer", "stretch"] = "everywhere"
+    applies: Applies = "everywhere"
     use: Literal["look", "guide", "pull", "matte"] = "look"
     rendering: RenderingName = "mix"
     weights: tuple[Weight, Weight, Weight] | None = None
@@ -273,22 +285,28 @@ class Finish(SettingsModel):
         return self
 
 
-class Finishes(SettingsModel):
+class _OverallFinish(SettingsModel):
+    everywhere: Finish = Finish()
+
+
+class Finishes(by_kind(Finish, _OverallFinish)):  # type: ignore[misc] # made from the list of kinds
     """How edges are shaped: everywhere, and in place of that along kinds of edge that have a shape of their own."""
 
     everywhere: Finish = Finish()
-    hard: Finish | None = None
-    soft: Finish | None = None
-    strand: Finish | None = None
-    lacy: Finish | None = None
-    sheer: Finish | None = None
+
+    @property
+    def overall(self) -> Finish:
+        """The finish of edges that have none of their own."""
+        return self.everywhere
+
+    def with_overall(self, finish: Finish) -> "Finishes":
+        """Return the finishes with another one for edges that have none of their own."""
+        return self.model_copy(update={"everywhere": finish})
 
 
-class FinishArea(SettingsModel):
-    """A drawn part of the photo whose edges are shaped in a way of their own; its border fades over `fade_px`."""
+class FinishArea(EdgeArea):
+    """A drawn part of the photo whose edges are shaped in a way of their own."""
 
-    outline: Annotated[tuple[Point, ...], Field(min_length=3, max_length=20_000)]
-    fade_px: Annotated[float, Field(ge=0, le=400)] = 24.0
     finish: Finish = Finish()
 
 

@@ -4,7 +4,8 @@ from typing import Annotated, Final
 
 from pydantic import Field
 
-from peel.job.settings.base import HexColour, Point, SettingsModel
+from peel.job.settings.base import HexColour, SettingsModel
+from peel.job.settings.edges import EdgeArea, by_kind
 
 __all__ = ["MOST_OUTWARD", "MOST_TINTS", "Colour", "ColourArea", "EdgeColour", "SpillHue", "Tint"]
 
@@ -52,7 +53,7 @@ class SpillHue(SettingsModel):
     protect: Annotated[float, Field(ge=0, le=1)] = 0.5
 
 
-class Colour(EdgeColour):
+class Colour(by_kind(EdgeColour, EdgeColour)):  # type: ignore[misc] # made from the list of kinds
     """The colours of all edges, in place of that those of kinds with corrections of their own, and what goes for all.
 
     Attributes
@@ -62,20 +63,22 @@ class Colour(EdgeColour):
         never farther than colours are estimated.
     """
 
-    hard: EdgeColour | None = None
-    soft: EdgeColour | None = None
-    strand: EdgeColour | None = None
-    lacy: EdgeColour | None = None
-    sheer: EdgeColour | None = None
     spill: SpillHue = SpillHue()
     outward_px: Annotated[int, Field(ge=0, le=MOST_OUTWARD)] = 8
 
+    @property
+    def overall(self) -> EdgeColour:
+        """The colours of edges that have none of their own."""
+        return EdgeColour(**{name: getattr(self, name) for name in EdgeColour.model_fields})
 
-class ColourArea(SettingsModel):
-    """A drawn part of the photo whose edges are coloured in a way of their own; its border fades over `fade_px`."""
+    def with_overall(self, colour: EdgeColour) -> "Colour":
+        """Return the colours with other ones for edges that have none of their own."""
+        return self.model_copy(update=dict(colour))
 
-    outline: Annotated[tuple[Point, ...], Field(min_length=3, max_length=20_000)]
-    fade_px: Annotated[float, Field(ge=0, le=400)] = 24.0
+
+class ColourArea(EdgeArea):
+    """A drawn part of the photo whose edges are coloured in a way of their own."""
+
     colour: EdgeColour = EdgeColour()
 
 

@@ -1,14 +1,17 @@
 """The settings of shadows: kept from the photo, cast by the subject, and where it touches the ground."""
 
-from typing import Annotated, Literal
+from typing import Annotated, Final, Literal
 
 from pydantic import Field
 
 from peel.job.settings.base import HexColour, SettingsModel
 
-__all__ = ["CastShadow", "ContactShadow", "KeptShadow", "Shadow"]
+__all__ = ["MOST_MOVED", "CastShadow", "ContactShadow", "KeptShadow", "Shadow"]
+
+MOST_MOVED: Final = 20_000
 
 Part = Annotated[float, Field(ge=0, le=1)]
+_Move = Annotated[float, Field(ge=-MOST_MOVED, le=MOST_MOVED)]
 
 
 class KeptShadow(SettingsModel):
@@ -48,7 +51,7 @@ class CastShadow(SettingsModel):
     soft_px: Annotated[float, Field(ge=1, le=1000)] = 40.0
     fade: Part = 0.5
     strength: Part = 0.55
-    move: tuple[Annotated[float, Field(ge=-20_000, le=20_000)], Annotated[float, Field(ge=-20_000, le=20_000)]] = (0, 0)
+    move: tuple[_Move, _Move] = (0, 0)
 
 
 class ContactShadow(SettingsModel):

@@ -1,7 +1,6 @@
-"""The kinds of edge, and how they are told apart.
+"""How kinds of edge are told apart.
 
-A stretch of edge is described by five numbers gathered around it, and compared with typical ones of each kind. The
-typical numbers were measured on drawn edges with known kinds (``python -m bench edge``).
+A stretch of edge is described by five numbers gathered around it, and compared with the typical ones of each kind.
 """
 
 from dataclasses import dataclass
@@ -11,32 +10,18 @@ import cv2
 import numpy as np
 
 from peel.matte.arrays import ByteArray, FloatArray
-from peel.matte.edge.kind import Kind
+from peel.matte.edge.kind import KINDS
 from peel.matte.edge.laying import Reading
 
-__all__ = ["Suggestion", "suggest_kinds"]
+__all__ = ["Suggestion", "kinds_from_gray", "suggest_kinds"]
 
 
 _WINDOW: Final = 49  # working pixels across in which a stretch is described
 _EVERY: Final = 3  # working pixels of the edge for which one is described
 _WISPY: Final = 0.1  # of `Reading.wispy`, from which strands are believed
+_NEED_STRANDS: Final = tuple(kind for kind, spec in KINDS.items() if spec.needs_strands)
 _MARGIN: Final = 3  # working pixels around the boundary that always belong to the band
 _SPREADS: Final = np.array([0.35, 0.25, 0.15, 0.10, 0.20], np.float32)
-_TYPICAL: Final[tuple[tuple[Kind, tuple[float, ...]], ...]] = (
-    # width of the band, steepness, coherence of directions, share of half-clear pixels, ridges against slopes
-    (Kind.HARD, (1.05, 0.32, 0.98, 0.38, 0.68)),
-    (Kind.HARD, (2.2, 0.31, 0.84, 0.45, 0.69)),
-    (Kind.SOFT, (4.1, 0.145, 0.97, 0.33, 0.32)),
-    (Kind.SOFT, (4.7, 0.077, 0.96, 0.41, 0.16)),
-    (Kind.SOFT, (7.2, 0.047, 0.96, 0.46, 0.11)),
-    (Kind.STRAND, (8.1, 0.25, 0.55, 0.77, 1.13)),
-    (Kind.STRAND, (7.5, 0.22, 0.47, 0.45, 1.04)),
-    (Kind.STRAND, (5.0, 0.31, 0.36, 0.38, 0.70)),
-    (Kind.STRAND, (7.0, 0.31, 0.27, 0.61, 0.99)),
-    (Kind.STRAND, (4.0, 0.31, 0.75, 0.50, 0.90)),
-    (Kind.LACY, (7.0, 0.32, 0.19, 0.28, 0.81)),
-    (Kind.SHEER, (5.0, 0.12, 0.66, 0.55, 0.25)),
-)
 
 
 @dataclass(frozen=True)
@@ -53,6 +38,25 @@ class Suggestion:
 
     kinds: ByteArray
     confidence: ByteArray
+
+
+def kinds_from_gray(levels: ByteArray) -> ByteArray:
+    """Return the kinds that gray levels stand for.
+
+    Parameters
+    ----------
+    levels : (H, W) uint8 ndarray
+        Levels of `KindSpec.mask_level`; 0 for no kind.
+
+    Returns
+    -------
+    (H, W) uint8 ndarray
+        Values of `Kind`; 0 too where a level stands for none.
+    """
+    of_level = np.zeros(256, np.uint8)
+    for kind, spec in KINDS.items():
+        of_level[spec.mask_level] = kind
+    return of_level[levels]
 
 
 def suggest_kinds(reading: Reading) -> Suggestion:
@@ -75,7 +79,7 @@ def suggest_kinds(reading: Reading) -> Suggestion:
         return Suggestion(blank, blank)
     chosen, confidence = _compared(_descriptions(reading)[on_edge > 0])
     # What looks like strands may be the backdrop's: nothing is said unless strands leave the mark nearby.
-    confidence[np.isin(chosen, (Kind.STRAND, Kind.LACY)) & (reading.wispy[on_edge > 0] < _WISPY)] = 0
+    confidence[np.isin(chosen, _NEED_STRANDS) & (reading.wispy[on_edge > 0] < _WISPY)] = 0
     _, labels = cv2.distanceTransformWithLabels(1 - on_edge, cv2.DIST_L2, 3, labelType=cv2.DIST_LABEL_PIXEL)
     kinds, sure = (np.zeros(int(labels.max()) + 1, np.uint8) for _ in range(2))
     at = labels[on_edge > 0]
@@ -87,14 +91,15 @@ def _compared(described: FloatArray) -> tuple[ByteArray, ByteArray]:
     """Return the likeliest kind of each (N, 5) description, and how much likelier it is than the others."""
     logs = np.array([0, 1, 4])
     described[:, logs] = np.log(np.maximum(described[:, logs], 1e-3))
-    best = np.full((len(Kind), len(described)), -1e9, np.float32)
-    for kind, values in _TYPICAL:
-        typical = np.array(values, np.float32)
-        typical[logs] = np.log(typical[logs])
-        best[kind - 1] = np.maximum(best[kind - 1], -0.5 * (((described - typical) / _SPREADS) ** 2).sum(-1))
+    best = np.full((len(KINDS), len(described)), -1e9, np.float32)
+    for row, spec in enumerate(KINDS.values()):
+        for values in spec.typical:
+            typical = np.array(values, np.float32)
+            typical[logs] = np.log(typical[logs])
+            best[row] = np.maximum(best[row], -0.5 * (((described - typical) / _SPREADS) ** 2).sum(-1))
     likely = np.exp(best - best.max(axis=0))
     confidence = 255 * likely.max(axis=0) / likely.sum(axis=0)
-    return (likely.argmax(axis=0) + 1).astype(np.uint8), np.rint(confidence).astype(np.uint8)
+    return np.array([*KINDS], np.uint8)[likely.argmax(axis=0)], np.rint(confidence).astype(np.uint8)
 
 
 def _descriptions(reading: Reading) -> FloatArray:

@@ -1,42 +1,18 @@
 """What each kind of edge makes of the weights of a solve, blended where kinds meet."""
 
-from dataclasses import dataclass, fields
+from dataclasses import fields
 from typing import Final
 
 import cv2
 import numpy as np
 
 from peel.matte.arrays import ByteArray, FloatArray
-from peel.matte.edge.kind import Kind
+from peel.matte.edge.kind import KINDS, NO_KIND, Factors, Kind
 from peel.matte.edge.laying import reduced
 from peel.matte.solve.term_maps import MAP_STEP, TermMaps
 
-__all__ = ["FACTORS", "NO_KIND", "Factors", "neutral_maps", "term_maps"]
+__all__ = ["neutral_maps", "term_maps"]
 
-
-@dataclass(frozen=True)
-class Factors:
-    """What a kind makes of the weights of `peel.matte.solve.settings.EdgeTerms`; 1 leaves them as they are."""
-
-    sampled_colour: float = 1.0
-    local_colour: float = 1.0
-    patches: float = 0.0
-    lines: float = 0.0
-    steps: float = 0.0
-    sheer: float = 0.0
-
-
-FACTORS: Final[dict[Kind, Factors]] = {
-    Kind.HARD: Factors(sampled_colour=0.0, steps=1.0),
-    Kind.SOFT: Factors(patches=0.25),
-    Kind.STRAND: Factors(patches=1.0, lines=1.0),
-    Kind.LACY: Factors(),
-    Kind.SHEER: Factors(local_colour=0.3, sheer=1.0),
-}
-"""Every kind's parameters."""
-
-NO_KIND: Final = Factors(patches=0.5, lines=0.3)
-"""The parameters where no kind is known: the photo's own gates decide."""
 
 _BLEND_PX: Final = 24  # photo pixels on either side of a boundary between kinds over which they blend
 
@@ -68,7 +44,7 @@ def term_maps(kinds: ByteArray) -> TermMaps | None:
     for kind in present:
         share = spread((kinds == kind).astype(np.uint8)) / known
         for factor in fields(Factors):
-            change = getattr(FACTORS[kind], factor.name) - getattr(NO_KIND, factor.name)
+            change = getattr(KINDS[kind].factors, factor.name) - getattr(NO_KIND, factor.name)
             getattr(maps, factor.name)[...] += np.float32(change) * share
     return maps
 

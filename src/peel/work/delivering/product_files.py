@@ -17,7 +17,7 @@ from peel.files.open_raster import RasterLayer, encoded_open_raster
 from peel.files.outlines import path_resource, svg_outline
 from peel.job.job import Job
 from peel.job.placing.sheet import sheet_of
-from peel.job.preset import Preset
+from peel.job.preset import FORMATS, Preset
 from peel.matte.arrays import unit_floats
 from peel.matte.edge.half_way import half_way_curves
 from peel.matte.srgb import to_linear
@@ -42,7 +42,7 @@ def wants_of(preset: Preset) -> list[Want]:
         return [Want("matte", 16)]
     if preset.product == "layers":
         return [Want("cutout", framed=True), Want("shadow"), Want("backing"), Want("matte", framed=True), Want("flat")]
-    works_on = preset.size.fit != "as it is" or preset.profile != "photo" or preset.format == "exr"
+    works_on = preset.size.fit != "as it is" or preset.profile != "photo" or FORMATS[preset.format].is_linear
     bits = 16 if works_on or preset.bits > 8 or preset.alpha == "premultiplied" else 8
     framed = preset.is_framed and preset.product in {"cutout", "matte"}
     own = [Want(preset.product, bits, framed, preset.continued)]
@@ -65,7 +65,7 @@ def content_of(job: Job, preset: Preset, made: Made, metadata: Metadata) -> tupl
         return _layers(job, made, wants, how)
     pixels = _resized(made[wants[0]], preset)
     size = pixels.shape[0], pixels.shape[1]
-    if preset.format == "exr":
+    if FORMATS[preset.format].is_linear:
         return _exr(job, preset, pixels), size
     if preset.product == "matte":
         how = Encoding(preset.quality, preset.lossless, None, preset.ppi, metadata=said)

@@ -54,7 +54,7 @@ def _region(job: Job, target: EdgeTarget) -> BoolArray | None:
         return coverage_of(job, areas[target.area].outline) if target.area < len(areas) else None
     if target.name == "everywhere":
         return None
-    return np.asarray(kinds_in(job, job.photo.bounds) == Kind[target.name.upper()], bool)
+    return np.asarray(kinds_in(job, job.photo.bounds) == Kind.of(target.name), bool)
 
 
 def _values(alpha: FloatArray) -> FloatArray:

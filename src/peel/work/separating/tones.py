@@ -112,7 +112,7 @@ def samples_for_target(job: Job, applies: str, stretch: int | None = None) -> Ed
     elif applies in ("everywhere", "stretch"):
         return edge_samples(job)
     else:
-        samples = edge_samples(job, kind=Kind[applies.upper()])
+        samples = edge_samples(job, kind=Kind.of(applies))
     return samples if samples.are_enough else edge_samples(job)
 
 

@@ -71,7 +71,7 @@ def ways_of(job: Job, area: Sequence[Point]) -> list[Way]:
     outline = tuple(area)
 
     def by_kind(kind: Kind) -> Way:
-        return Way(f"as {kind.name.lower()}", lambda job: kind_area(job, outline, kind))
+        return Way(f"as {kind.id}", lambda job: kind_area(job, outline, kind))
 
     def by_separation(name: str, separation: Separation) -> Way:
         return Way(name, lambda job: add_stretch(job, coverage_of(job, outline), separation))

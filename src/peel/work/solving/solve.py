@@ -14,7 +14,7 @@ from peel.job.question import solve_settings
 from peel.job.rect import Rect
 from peel.job.settings import rgb_from_hex
 from peel.matte.arrays import BoolArray, FloatArray
-from peel.matte.edge.kind import Kind
+from peel.matte.edge.kind import KINDS
 from peel.matte.edge.zones import BACKGROUND, FOREGROUND
 from peel.matte.parallel import checkpoint
 from peel.matte.solve.closed_form import ALIGNMENT, COLOUR_MARGIN, solve_matte
@@ -38,6 +38,7 @@ __all__ = ["check_solvable", "solve_job"]
 
 Palette = Callable[[], FloatArray]  # found when first asked for
 
+_ONLY_SAID: Final = tuple(kind for kind, spec in KINDS.items() if not spec.suggests)
 _CONTEXT: Final = 300  # pixels around a window that are sampled for its colour prior
 _RIM: Final = 4  # width, in pixels, of the held rim
 _WIDEST: Final = WIDEST - _RIM
@@ -315,7 +316,7 @@ def _maps_for(job: Job, rect: Rect) -> TermMaps | None:
     """
     kinds = kinds_in(job, rect)
     if not job.settings.photo.sheer_colours:
-        kinds[(kinds == Kind.SHEER) & ~is_said(job, rect)] = 0
+        kinds[np.isin(kinds, _ONLY_SAID) & ~is_said(job, rect)] = 0
     return term_maps(kinds)
 
 

@@ -15,7 +15,8 @@ from peel.job.edits.colouring import COLOUR_BRUSHES
 from peel.job.edits.kinds import kinds_stamp
 from peel.job.job import Job
 from peel.job.rect import Rect
-from peel.job.settings import MOST_OUTWARD, Colour, EdgeColour, Tint, rgb_from_hex
+from peel.job.settings import MOST_OUTWARD, EdgeColour, Tint, rgb_from_hex
+from peel.job.settings.edges import own_of
 from peel.matte.arrays import FloatArray
 from peel.matte.channels import mean_part
 from peel.matte.colour.foreground import estimate_foreground
@@ -25,7 +26,7 @@ from peel.matte.colour.tinting import Chroma, chroma_of, hue_chroma, tinted
 from peel.work.stages.cache import Cache
 from peel.work.stages.chain import Before, Chain, Stage
 from peel.work.stages.pyramid import Pyramid, shrunk
-from peel.work.stages.targets import KIND_NAMES, area_share, kind_shares
+from peel.work.stages.targets import area_share, kind_shares
 
 __all__ = ["Clean", "Despilled", "Estimate", "Original", "Photographed", "Rims", "Tinted", "Toned", "spill_of"]
 
@@ -353,14 +354,9 @@ class Original(_Brushed):
 # amounts that differ from edge to edge
 
 
-def _own(colour: Colour) -> dict[str, EdgeColour]:
-    kinds = {name: getattr(colour, name) for name in KIND_NAMES}
-    return {name: own for name, own in kinds.items() if own is not None}
-
-
 def _everywhere(job: Job) -> list[EdgeColour]:
     colour = job.settings.recipe.colour
-    return [colour, *_own(colour).values(), *(area.colour for area in job.settings.photo.colour_areas)]
+    return [colour, *own_of(colour).values(), *(area.colour for area in job.settings.photo.colour_areas)]
 
 
 def _is_any(job: Job, name: str) -> bool:
@@ -374,7 +370,7 @@ def _is_all(job: Job, name: str, value: float) -> bool:
 def _amount_stamp(job: Job, rect: Rect, level: int, *names: str) -> Hashable:
     """Return all that some amounts in a window depend on."""
     colour, areas = job.settings.recipe.colour, job.settings.photo.colour_areas
-    own = _own(colour)
+    own = own_of(colour)
     values = tuple(tuple(getattr(part, name) for name in names) for part in _everywhere(job))
     kinds = kinds_stamp(job, job.photo.space.covered(rect, level)) if own else None
     return values, tuple(own), kinds, tuple((area.outline, area.fade_px) for area in areas)
@@ -383,7 +379,7 @@ def _amount_stamp(job: Job, rect: Rect, level: int, *names: str) -> Hashable:
 def _amount(job: Job, rect: Rect, level: int, name: str) -> FloatArray | float:
     """Return an amount at each pixel of a window: one number, unless kinds or areas have amounts of their own."""
     colour, areas = job.settings.recipe.colour, job.settings.photo.colour_areas
-    base, own = float(getattr(colour, name)), _own(colour)
+    base, own = float(getattr(colour, name)), own_of(colour)
     if all(getattr(part, name) == base for part in _everywhere(job)):
         return base
     out = np.full((rect.height, rect.width), base, np.float32)

@@ -11,12 +11,13 @@ from peel.job.job import MATTE_ONE, Job
 from peel.job.planes import PLANES, Role
 from peel.job.rect import Rect
 from peel.job.settings import Finish
+from peel.job.settings.edges import own_of
 from peel.matte.arrays import FloatArray, unit_floats
 from peel.matte.repair.profile import PROFILE_REACH, EdgeShape, shaped
 from peel.matte.repair.touching import TOUCH_REACH, firmed, forced, nudged, softened
 from peel.work.stages.chain import Before, Stage
 from peel.work.stages.pyramid import shrunk
-from peel.work.stages.targets import KIND_NAMES, area_share, kind_shares
+from peel.work.stages.targets import area_share, kind_shares
 
 __all__ = ["Finished", "Solved", "Touched"]
 
@@ -111,16 +112,16 @@ class Finished(Stage):
     def stamp(self, job: Job, rect: Rect, level: int) -> Hashable:
         """Return the shapes, and the kinds around a window where any has a shape of its own."""
         finishes = job.settings.recipe.finish
-        by_kind = any(getattr(finishes, name) is not None for name in KIND_NAMES)
+        by_kind = bool(own_of(finishes))
         around = job.photo.space.covered(self._around(job, rect, level), level)
         return finishes, job.settings.photo.finish_areas, kinds_stamp(job, around) if by_kind else None
 
     def is_neutral(self, job: Job) -> bool:
         """Return whether no edge is shaped anywhere."""
         finishes = job.settings.recipe.finish
-        own = [finishes.everywhere, *(getattr(finishes, name) for name in KIND_NAMES)]
+        own = [finishes.overall, *own_of(finishes).values()]
         own += [area.finish for area in job.settings.photo.finish_areas]
-        return all(finish is None or _shape(finish).is_neutral for finish in own)
+        return all(_shape(finish).is_neutral for finish in own)
 
     def passes(self, job: Job, rect: Rect, level: int) -> bool:
         """Return whether no edge is near a window."""
@@ -153,8 +154,8 @@ def _shape(finish: Finish) -> EdgeShape:
 def _by_kind(job: Job, rect: Rect, level: int, alpha: FloatArray) -> FloatArray:
     """Shape a window by the overall finish, and along kinds with a finish of their own by that; both fade."""
     finishes, scale = job.settings.recipe.finish, 1 / (1 << level)
-    everywhere = shaped(alpha, _shape(finishes.everywhere), scale)
-    own = {name: getattr(finishes, name) for name in KIND_NAMES if getattr(finishes, name) is not None}
+    everywhere = shaped(alpha, _shape(finishes.overall), scale)
+    own = own_of(finishes)
     if not own:
         return everywhere
     out = everywhere

@@ -1,7 +1,7 @@
 """Where corrections count that are not meant for every edge: along kinds of edge, and in drawn areas; both fade."""
 
 from collections.abc import Sequence
-from typing import Final, Protocol
+from typing import Final
 
 import cv2
 import numpy as np
@@ -9,24 +9,14 @@ import numpy as np
 from peel.job.edits.kinds import kinds_in
 from peel.job.job import Job
 from peel.job.rect import Rect
-from peel.job.settings import Point
+from peel.job.settings.edges import EdgeArea
 from peel.matte.arrays import FloatArray
 from peel.matte.edge.kind import Kind
 from peel.matte.marking.coverage import coverage
 
-__all__ = ["KIND_NAMES", "area_share", "kind_shares"]
-
-KIND_NAMES: Final = tuple(kind.name.lower() for kind in Kind)
-"""The kinds of edge, as settings call them."""
+__all__ = ["area_share", "kind_shares"]
 
 _FADE_PX: Final = 12  # photo pixels over which kinds of edge with corrections of their own fade
-
-
-class Area(Protocol):
-    """A drawn area: `peel.job.settings.FinishArea` or `ColourArea`."""
-
-    outline: tuple[Point, ...]
-    fade_px: float
 
 
 def kind_shares(job: Job, rect: Rect, level: int, names: Sequence[str]) -> list[FloatArray]:
@@ -35,13 +25,13 @@ def kind_shares(job: Job, rect: Rect, level: int, names: Sequence[str]) -> list[
     kinds = np.ascontiguousarray(kinds_in(job, job.photo.space.covered(rect, level))[::step, ::step])
     side = 2 * max(1, round(_FADE_PX * scale)) + 1
     square = np.ones((side, side), np.uint8)
-    masks = [cv2.dilate((kinds == Kind[name.upper()]).astype(np.float32), square) for name in names]
+    masks = [cv2.dilate((kinds == Kind.of(name)).astype(np.float32), square) for name in names]
     shares = [cv2.blur(cv2.blur(mask, (side, side)), (side, side)) for mask in masks]
     total = np.maximum(np.sum(shares, axis=0), 1)  # where kinds meet, none counts twice
     return [np.asarray(share / total, np.float32) for share in shares]
 
 
-def area_share(area: Area, rect: Rect, scale: float) -> FloatArray:
+def area_share(area: EdgeArea, rect: Rect, scale: float) -> FloatArray:
     """Return how much a drawn area counts at each pixel of a window of a level."""
     points = np.asarray(area.outline) * scale
     reach = int(np.ceil(area.fade_px * scale)) + 1
