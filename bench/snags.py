@@ -10,16 +10,17 @@ import numpy as np
 from bench.cases import Case, demo_case
 from bench.edge import marked_ways
 from peel.demo.photos import NAMES
-from peel.job.edits.snags import least_sizes, mend
+from peel.job.edits.snags import least_sizes
 from peel.job.rect import Rect
 from peel.job.settings import Inspection
 from peel.matte.colour.foreground import estimate_foreground
 from peel.matte.edge.kind import Kind
-from peel.matte.inspect.faults import SnagSort
 from peel.matte.inspect.finds import find_in
 from peel.matte.inspect.reading import Reading
 from peel.matte.inspect.snags import Snag, framed, gathered
+from peel.matte.inspect.sorts import SnagSort
 from peel.work.inspecting.inspector import Inspector
+from peel.work.inspecting.snag_specs import mend
 from peel.work.solving.solve import solve_job
 from peel.work.stages import Cache, Stages
 

@@ -23,10 +23,17 @@ from peel.demo.arriving import write_variants
 from peel.demo.backings import backing_file
 from peel.demo.photos import demo_photo
 from peel.desk.app import make_app
+from peel.desk.backing.backing_desk import BackingDesk
 from peel.desk.backing.place_tool import PlaceTool
 from peel.desk.bench import Bench
+from peel.desk.colour.colour_desk import ColourDesk
 from peel.desk.controls.number_field import NumberField
+from peel.desk.deliver.deliver_desk import DeliverDesk
 from peel.desk.desk_state import DeskState
+from peel.desk.edge.edge_desk import EdgeDesk
+from peel.desk.edge.separation_desk import SeparationDesk
+from peel.desk.matte.snag_feed import SnagFeed
+from peel.desk.matte.strip_desk import StripDesk
 from peel.desk.steps import Step
 from peel.desk.window import Window
 from peel.job.edits.marking import Zone, mark_region
@@ -161,9 +168,9 @@ def shoot_separation(visit: Visit) -> None:
     visit.window.message.hide()
     desk.show_step(Step.EDGE)
     edge.turn_page(separation=True)
-    visit.until(lambda: bench.separation_desk.is_idle and bool(edge.separation.rows))
+    visit.until(lambda: bench.part(SeparationDesk).is_idle and bool(edge.separation.rows))
     visit.press("rendering blue")
-    visit.until(lambda: bench.separation_desk.is_idle)
+    visit.until(lambda: bench.part(SeparationDesk).is_idle)
     visit.settle()
     visit.point_at(640, 900)
     visit.shoot("separation")
@@ -187,7 +194,7 @@ def shoot_backing(visit: Visit) -> None:
     visit.settle()
     visit.shoot("backing")
     backing.behind.kinds["photo"].click()
-    visit.until(lambda: bench.backing_desk.is_idle)
+    visit.until(lambda: bench.part(BackingDesk).is_idle)
     visit.settle()
     visit.do("Place")
     visit.click(1500, 1300)
@@ -225,7 +232,7 @@ def shoot_shadow(visit: Visit) -> None:
     desk.show_step(Step.BACKING)
     backing = visit.panel(Step.BACKING)
     backing.behind.picture_asked.emit("photo", backing_file("plain-paper"))
-    visit.until(lambda: bench.backing_desk.is_idle)
+    visit.until(lambda: bench.part(BackingDesk).is_idle)
     backing.frame.margins["right"].set_value(900)
     backing.turn_to("Shadow")
     visit.press("shadow contact")
@@ -263,7 +270,7 @@ def shoot_board(visit: Visit) -> None:
             lambda own, c=colour: own.model_copy(update={"kind": "colour", "colour": c})
         )
         visit.settle()
-        visit.until(lambda: visit.bench.snag_desk.is_idle)
+        visit.until(lambda: visit.bench.part(SnagFeed).is_idle)
         visit.do("Board")
         visit.until(lambda: board.page.isVisible() and board.is_idle)
     visit.until(lambda: False, 2.5)
@@ -302,7 +309,7 @@ def main() -> int:
     visit.settle()
     window.message.hide()
     desk.show_step(Step.EDGE)
-    visit.until(lambda: bench.edge_desk.is_idle)
+    visit.until(lambda: bench.part(EdgeDesk).is_idle)
     visit.point_at(640, 560)
     visit.shoot("edge")
     bench.canvas.fit()
@@ -317,12 +324,12 @@ def main() -> int:
     visit.shoot("matte-loud")
     bench.canvas.fit()
     desk.show_step(Step.MATTE)
-    visit.until(lambda: bench.snag_desk.is_idle and bool(bench.snag_desk.found.snags))
+    visit.until(lambda: bench.part(SnagFeed).is_idle and bool(bench.part(SnagFeed).found.snags))
     visit.do("Next place")
     visit.settle()
     visit.shoot("snags")
     visit.do("Round the edge")
-    visit.until(lambda: bench.strip_desk.is_idle)
+    visit.until(lambda: bench.part(StripDesk).is_idle)
     visit.until(lambda: False, 1.0)
     visit.shoot("round-the-edge")
     visit.do("Round the edge")
@@ -330,7 +337,7 @@ def main() -> int:
     desk.show_step(Step.COLOUR)
     desk.show_view(View.RIMS)
     bench.canvas.look_at(QPointF(1500, 1500), 0.55)
-    visit.until(lambda: bench.colour_desk.is_idle)
+    visit.until(lambda: bench.part(ColourDesk).is_idle)
     visit.shoot("colour")
     bench.canvas.fit()
     shoot_backing(visit)
@@ -340,8 +347,8 @@ def main() -> int:
     visit.panel(Step.DELIVER).go.click()
     visit.until(lambda: "Written" in visit.panel(Step.DELIVER).written)
     bench.side.scroller.verticalScrollBar().setValue(0)
-    visit.until(lambda: bench.snag_desk.is_idle and visit.panel(Step.DELIVER).snags.list.count() > 0)
-    visit.until(lambda: bench.deliver_desk.is_idle)
+    visit.until(lambda: bench.part(SnagFeed).is_idle and visit.panel(Step.DELIVER).snags.list.count() > 0)
+    visit.until(lambda: bench.part(DeliverDesk).is_idle)
     visit.do("Next place")
     visit.shoot("deliver")
     panel = visit.panel(Step.DELIVER)
@@ -352,9 +359,9 @@ def main() -> int:
     visit.shoot("deliver-preset")
     panel.presets.form.left.emit()
     panel.compare.click()
-    visit.until(lambda: bench.deliver_desk.view.isVisible())
+    visit.until(lambda: bench.part(DeliverDesk).view.isVisible())
     visit.shoot("deliver-compare")
-    bench.deliver_desk.view.hide()
+    bench.part(DeliverDesk).view.hide()
     bench.canvas.fit()
     desk.show_step(Step.MATTE)
     visit.do("Guide")

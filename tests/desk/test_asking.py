@@ -14,6 +14,14 @@ from pytestqt.qtbot import QtBot
 
 from desk.hand import Hand
 from peel.desk.asking import TASKS, Asker, Task
+from peel.desk.backing.backing_desk import BackingDesk
+from peel.desk.colour.colour_desk import ColourDesk
+from peel.desk.deliver.deliver_desk import DeliverDesk
+from peel.desk.mark.marking_desk import MarkingDesk
+from peel.desk.matte.again_desk import AgainDesk
+from peel.desk.matte.snag_desk import SnagDesk
+from peel.desk.matte.snag_feed import SnagFeed
+from peel.desk.matte.snag_walk import SnagWalk
 from peel.desk.steps import Step
 from peel.errors import MarkError
 from peel.job.edits.marking import Change
@@ -157,7 +165,9 @@ def _photo(folder: Path, name: str, shift: int = 0) -> Path:
 def _rest(hand: Hand) -> None:
     hand.settle()
     bench = hand.bench
-    hand.wait(lambda: bench.snag_desk.is_idle and bench.deliver_desk.is_idle and bench.colour_desk.is_idle)
+    hand.wait(
+        lambda: bench.part(SnagFeed).is_idle and bench.part(DeliverDesk).is_idle and bench.part(ColourDesk).is_idle
+    )
     hand.qtbot.wait(40)
 
 
@@ -175,7 +185,7 @@ def _mark_and_read_the_edge(hand: Hand) -> None:
     _rest(hand)
     hand.key(Qt.Key.Key_Escape)
     hand.panel(Step.MARK).change_tried.emit(Change.GROW, 4.0)
-    hand.wait(lambda: hand.bench.marking_desk.is_idle)
+    hand.wait(lambda: hand.bench.part(MarkingDesk).is_idle)
     hand.panel(Step.MARK).try_nothing()
     hand.command("Brush")
     hand.drag([(200, 150), (205, 150)])
@@ -193,16 +203,16 @@ def _work_on_the_matte(hand: Hand) -> None:
     hand.desk.edit("Solid", lambda job: touch_area(job, speck, Touch.SOLID, 1.0))
     _rest(hand)
     hand.panel(Step.MATTE).turn_page(snags=True)
-    hand.bench.snag_desk.walk(1)
-    hand.bench.snag_desk.page.mended_shown.emit(True)
-    hand.bench.snag_desk.page.mended_shown.emit(False)
+    hand.bench.part(SnagWalk).walk(1)
+    hand.bench.part(SnagDesk).page.mended_shown.emit(True)
+    hand.bench.part(SnagDesk).page.mended_shown.emit(False)
     hand.command("Round the edge")
     hand.qtbot.wait(200)
     hand.command("Round the edge")
     hand.panel(Step.MATTE).repairs.show_touched.click()
-    hand.bench.again_desk.begin(area)
-    hand.wait(lambda: hand.bench.again_desk.is_idle)
-    hand.bench.again_desk.leave()
+    hand.bench.part(AgainDesk).begin(area)
+    hand.wait(lambda: hand.bench.part(AgainDesk).is_idle)
+    hand.bench.part(AgainDesk).leave()
 
 
 def _colour_and_back(hand: Hand, folder: Path) -> None:
@@ -210,11 +220,11 @@ def _colour_and_back(hand: Hand, folder: Path) -> None:
     hand.panel(Step.COLOUR).rim_asked.emit()
     _rest(hand)
     hand.step("Backing")
-    hand.bench.backing_desk.take_file(_photo(folder / "backing", "wall.png"))
-    hand.wait(lambda: hand.bench.backing_desk.is_idle)
-    hand.bench.backing_desk._ask_colour(lambda _colour: None)
+    hand.bench.part(BackingDesk).take_file(_photo(folder / "backing", "wall.png"))
+    hand.wait(lambda: hand.bench.part(BackingDesk).is_idle)
+    hand.bench.part(BackingDesk)._ask_colour(lambda _colour: None)
     hand.click(100, 100)
-    hand.wait(lambda: hand.bench.backing_desk.is_idle)
+    hand.wait(lambda: hand.bench.part(BackingDesk).is_idle)
 
 
 def _deliver(hand: Hand, folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -222,7 +232,7 @@ def _deliver(hand: Hand, folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     panel = hand.panel(Step.DELIVER)
     panel.set_folder(folder / "out")
     _rest(hand)
-    presets = hand.bench.deliver_desk.presets
+    presets = hand.bench.part(DeliverDesk).presets
     own = Preset(name="Own", product="matte", file_name="{name}-own")
     panel.presets.kept.emit(own)
     hand.wait(lambda: presets.is_idle)
@@ -238,7 +248,7 @@ def _deliver(hand: Hand, folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     panel.go.click()
     hand.wait(lambda: "Written" in panel.written)
     panel.compare.click()
-    hand.wait(lambda: hand.bench.deliver_desk.is_idle)
+    hand.wait(lambda: hand.bench.part(DeliverDesk).is_idle)
     panel._on_forget()
     _rest(hand)
 

@@ -12,6 +12,7 @@ from pytestqt.qtbot import QtBot
 
 from desk.hand import Hand
 from peel.demo.backings import BACKING_TITLES, backing_file
+from peel.desk.backing.backing_desk import BackingDesk
 from peel.desk.controls.swatches import Swatches
 from peel.desk.steps import Step
 from peel.files.assets import read_asset
@@ -136,7 +137,7 @@ def _flat(hand: Hand) -> np.ndarray:
 
 
 def _wait_read(hand: Hand) -> None:
-    hand.wait(lambda: hand.bench.backing_desk.is_idle)
+    hand.wait(lambda: hand.bench.part(BackingDesk).is_idle)
     hand.qtbot.wait(40)
     hand.settle()
 
@@ -151,7 +152,7 @@ def test_three_cutouts_are_placed_and_given_perspective_together(backing: Hand, 
     panel.cutouts.copy_asked.emit()
     backing.settle()
     assert backing.desk.tool.chosen == (1,)
-    backing.bench.backing_desk._read_cutout(kite)
+    backing.bench.part(BackingDesk)._read_cutout(kite)
     _wait_read(backing)
     assert [cutout.source == "subject" for cutout in backing.job.settings.photo.cutouts] == [True, True, False]
     assert panel.cutouts.list.count() == 3

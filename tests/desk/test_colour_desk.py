@@ -9,6 +9,7 @@ from PySide6.QtCore import Qt
 
 from conftest import soft_disc
 from desk.hand import Hand
+from peel.desk.colour.colour_desk import ColourDesk
 from peel.desk.steps import Step
 from peel.work.views import View
 
@@ -35,7 +36,7 @@ def colouring(hand: Hand, tmp_path: Path) -> Hand:
 
 def _rest(hand: Hand) -> None:
     hand.settle()
-    hand.wait(lambda: hand.bench.colour_desk.is_idle)
+    hand.wait(lambda: hand.bench.part(ColourDesk).is_idle)
     hand.qtbot.wait(30)
 
 

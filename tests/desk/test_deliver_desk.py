@@ -11,6 +11,8 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog
 
 from desk.hand import Hand
+from peel.desk.deliver.deliver_desk import DeliverDesk
+from peel.desk.matte.snag_feed import SnagFeed
 from peel.desk.steps import Step
 from peel.work.views import View
 
@@ -18,9 +20,9 @@ from peel.work.views import View
 def _rest(hand: Hand) -> None:
     hand.settle()
     bench = hand.bench
-    hand.wait(lambda: bench.snag_desk.is_idle and bench.deliver_desk.is_idle)
+    hand.wait(lambda: bench.part(SnagFeed).is_idle and bench.part(DeliverDesk).is_idle)
     hand.qtbot.wait(40)
-    hand.wait(lambda: bench.deliver_desk.is_idle)
+    hand.wait(lambda: bench.part(DeliverDesk).is_idle)
     hand.qtbot.wait(20)
 
 
@@ -99,7 +101,7 @@ def test_from_three_snags_to_four_files_that_are_compared(delivering: Hand, tmp_
     for number in range(panel._files.count()):
         panel._files.setCurrentIndex(number)
         delivering.press("compare delivered")
-        view = delivering.bench.deliver_desk.view
+        view = delivering.bench.part(DeliverDesk).view
         name = panel._files.itemText(number)
         delivering.wait(lambda view=view, name=name: view.isVisible() and name in view._title)
     assert view.frame.space.width == 420

@@ -6,6 +6,7 @@ import pytest
 from PySide6.QtCore import Qt
 
 from desk.hand import Hand
+from peel.desk.edge.edge_desk import EdgeDesk
 from peel.desk.register import key_sections
 from peel.desk.steps import Step
 from peel.job.edits.values import with_matte
@@ -21,7 +22,7 @@ def test_a_matte_that_changes_does_not_make_it_read_the_edge_again(
         "peel.desk.edge.edge_desk.read_news", lambda job: read.append(job) or edge_places.read_news(job)
     )
     marked.step("Edge")
-    marked.wait(lambda: bool(read) and marked.bench.edge_desk.is_idle)
+    marked.wait(lambda: bool(read) and marked.bench.part(EdgeDesk).is_idle)
 
     for _ in range(3):
         marked.desk.edit("Matte", lambda job: with_matte(job, job.photo.bounds, 1 - job.alpha(job.photo.bounds)))
@@ -52,7 +53,7 @@ def test_a_brushed_kind_is_listed_as_brushed(marked: Hand) -> None:
     marked.desk.set_brush(500)
     marked.drag([(210, 150), (212, 150)])
     marked.settle()
-    marked.wait(lambda: marked.bench.edge_desk.is_idle)
+    marked.wait(lambda: marked.bench.part(EdgeDesk).is_idle)
     marked.settle()
 
     assert marked.panel(Step.EDGE).shares[Kind.LACY].text() == "100 %, as brushed"

@@ -5,6 +5,7 @@ from PySide6.QtTest import QTest
 
 from desk.hand import Hand
 from peel.desk.controls.profile_drawing import ProfileDrawing
+from peel.desk.matte.finish_desk import FinishDesk
 from peel.desk.steps import Step
 from peel.job.settings import Finish
 from peel.work.views import View
@@ -13,7 +14,7 @@ from peel.work.views import View
 def _drawing(hand: Hand) -> ProfileDrawing:
     hand.step("Matte")
     hand.settle()
-    hand.wait(lambda: hand.bench.finish_desk.is_idle)
+    hand.wait(lambda: hand.bench.part(FinishDesk).is_idle)
     hand.qtbot.wait(30)
     return hand.panel(Step.MATTE).profile.drawing
 

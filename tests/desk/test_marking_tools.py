@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QAbstractButton
 from desk.hand import Hand
 from peel.desk.mark.alike import AlikeTool
 from peel.desk.mark.contour import ContourTool
+from peel.desk.mark.marking_desk import MarkingDesk
 from peel.desk.steps import Step
 from peel.job.edits.marking import Change
 from peel.job.marked import marked_subject
@@ -341,7 +342,7 @@ def test_swapping_and_clearing(marked: Hand) -> None:
 
 def test_zones_can_be_shown_stronger_and_in_another_hue(marked: Hand) -> None:
     bench, panel = marked.bench, marked.panel(Step.MARK)
-    marked.wait(lambda: bench.marking_desk.is_idle)
+    marked.wait(lambda: bench.part(MarkingDesk).is_idle)
     spot = marked.at(30, 30)
     plain = bench.canvas.grab().toImage().pixelColor(spot)
 

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QComboBox, QFileDialog, QPushButton
 from pytestqt.qtbot import QtBot
 
 from desk.hand import Hand
+from peel.desk.deliver.deliver_desk import DeliverDesk
 from peel.desk.deliver.preset_form import PresetForm
 from peel.desk.steps import Step
 from peel.files.presets import SHIPPED, own_folder, read_preset
@@ -134,7 +135,7 @@ def test_a_preset_changed_in_the_window_is_delivered_by_and_shared(
 ) -> None:
     def rest() -> None:
         marked.settle()
-        marked.wait(lambda: marked.bench.deliver_desk.is_idle)
+        marked.wait(lambda: marked.bench.part(DeliverDesk).is_idle)
         marked.qtbot.wait(40)
 
     marked.step("Deliver")

@@ -6,6 +6,8 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 
 from desk.hand import Hand
+from peel.desk.matte.again_desk import AgainDesk
+from peel.desk.matte.repair_desk import RepairDesk
 from peel.desk.steps import Step
 from peel.job.edits.touching import has_touches
 
@@ -88,7 +90,7 @@ def test_pinholes_are_shown_before_they_are_closed(repairing: Hand) -> None:
 
     page.amount.set_value(12)
     repairing.press("repair PINHOLES")
-    repairing.wait(lambda: repairing.bench.repair_desk.is_idle and repairing.desk.overlay.image is not None)
+    repairing.wait(lambda: repairing.bench.part(RepairDesk).is_idle and repairing.desk.overlay.image is not None)
     assert "would change" in page.found.text()
     assert _alpha(repairing)[150, 210] == 0
     page.do_it.click()
@@ -153,7 +155,7 @@ def test_all_of_a_drawn_area_is_made_solid_and_released(repairing: Hand) -> None
 
 
 def test_an_area_is_solved_again_and_one_of_the_answers_is_taken(repairing: Hand) -> None:
-    page, again = repairing.panel(Step.MATTE).repairs, repairing.bench.again_desk
+    page, again = repairing.panel(Step.MATTE).repairs, repairing.bench.part(AgainDesk)
     page.area.click()
     repairing.drag([(240, 90), (360, 90), (360, 210), (240, 210), (240, 100)])
     repairing.settle()

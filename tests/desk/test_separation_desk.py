@@ -19,7 +19,7 @@ from peel.work.views import View
 
 
 def _desk(hand: Hand) -> SeparationDesk:
-    return hand.bench.separation_desk
+    return hand.bench.part(SeparationDesk)
 
 
 def _ready(hand: Hand) -> None:

@@ -8,10 +8,13 @@ import pytest
 from PySide6.QtCore import Qt
 
 from desk.hand import Hand
+from peel.desk.matte.snag_feed import SnagFeed
+from peel.desk.matte.snag_walk import SnagWalk
+from peel.desk.matte.strip_desk import StripDesk
 from peel.desk.steps import Step
 from peel.job.edits.values import set_value
 from peel.job.rect import Rect
-from peel.matte.inspect.faults import SnagSort
+from peel.matte.inspect.sorts import SnagSort
 from peel.work.views import View
 
 
@@ -21,7 +24,7 @@ def _page(hand: Hand):
 
 def _rest(hand: Hand) -> None:
     hand.settle()
-    hand.wait(lambda: hand.bench.snag_desk.is_idle and hand.bench.strip_desk.is_idle)
+    hand.wait(lambda: hand.bench.part(SnagFeed).is_idle and hand.bench.part(StripDesk).is_idle)
     hand.qtbot.wait(30)
 
 
@@ -50,17 +53,17 @@ def test_the_walk_goes_to_each_snag_and_says_what_it_is(spoiled: Hand) -> None:
     for _ in range(3):
         spoiled.command("Next place")
         _rest(spoiled)
-        snag = spoiled.bench.snag_desk.found.snags[spoiled.bench.snag_desk.current]
+        snag = spoiled.bench.part(SnagFeed).found.snags[spoiled.bench.part(SnagWalk).current]
         seen.append(snag.sort)
         centre = spoiled.bench.canvas.centre()
         assert np.hypot(centre.x() - snag.at[0], centre.y() - snag.at[1]) < 60
         assert snag.sort.value in _page(spoiled)._title.text()
 
     assert sorted(sort.name for sort in seen) == ["PINHOLE", "SPECK", "SPECK"]
-    first = spoiled.bench.snag_desk.current
+    first = spoiled.bench.part(SnagWalk).current
     spoiled.command("Next place")
     spoiled.command("Place before")
-    assert spoiled.bench.snag_desk.current == first
+    assert spoiled.bench.part(SnagWalk).current == first
     assert "3 snags" in spoiled.bench.step_line._buttons[Step.MATTE].state
 
 
@@ -108,7 +111,7 @@ def test_the_walk_goes_on_where_it_was_left_after_reopening(
     assert left_at is not None
     assert again.desk.snag[0] == left_at[0]
     assert again.desk.snag[1:] == pytest.approx(left_at[1:], abs=1)
-    assert again.bench.snag_desk.current is not None
+    assert again.bench.part(SnagWalk).current is not None
     assert "2 snags left · 1 mended" in _page(again).counts.text()
 
 
@@ -117,7 +120,7 @@ def test_a_mend_is_shown_while_its_button_is_held(spoiled: Hand) -> None:
     _rest(spoiled)
     page = _page(spoiled)
 
-    snag = spoiled.bench.snag_desk.found.snags[spoiled.bench.snag_desk.current]
+    snag = spoiled.bench.part(SnagFeed).found.snags[spoiled.bench.part(SnagWalk).current]
     at = Rect(int(snag.at[1]), int(snag.at[0]), int(snag.at[1]) + 1, int(snag.at[0]) + 1)
 
     page.show_mended.pressed.emit()
@@ -146,7 +149,7 @@ def test_a_reason_that_is_being_typed_outlives_another_inspection(spoiled: Hand)
 def test_proofs_show_the_backings_of_the_snag_and_get_their_own_views_back(spoiled: Hand) -> None:
     before = [proof.view for proof in spoiled.bench.proofs.proofs]
     spoiled.command("Next place")
-    assert spoiled.bench.snag_desk.found.snags[0].sort in (SnagSort.PINHOLE, SnagSort.SPECK)
+    assert spoiled.bench.part(SnagFeed).found.snags[0].sort in (SnagSort.PINHOLE, SnagSort.SPECK)
     assert [proof.view for proof in spoiled.bench.proofs.proofs] != before
 
     spoiled.step("Colour")
@@ -155,7 +158,7 @@ def test_proofs_show_the_backings_of_the_snag_and_get_their_own_views_back(spoil
 
 
 def test_the_edge_is_unrolled_and_a_press_goes_there(spoiled: Hand) -> None:
-    strip = spoiled.bench.strip_desk.strip
+    strip = spoiled.bench.part(StripDesk).strip
     spoiled.command("Round the edge")
     _rest(spoiled)
     spoiled.wait(lambda: bool(strip.rows.images))
@@ -171,7 +174,7 @@ def test_the_edge_is_unrolled_and_a_press_goes_there(spoiled: Hand) -> None:
     _rest(spoiled)
 
     assert not strip.isVisible()
-    assert spoiled.bench.snag_desk.current == strip.rows.marks[0].number
+    assert spoiled.bench.part(SnagWalk).current == strip.rows.marks[0].number
     spoiled.command("Round the edge")
     spoiled.qtbot.keyClick(strip, Qt.Key.Key_Escape)
     assert not strip.isVisible()

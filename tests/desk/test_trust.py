@@ -11,6 +11,7 @@ from PySide6.QtTest import QTest
 
 from conftest import soft_disc
 from desk.hand import Hand
+from peel.desk.edge.edge_desk import EdgeDesk
 from peel.desk.steps import Step
 from peel.job.marked import marked_subject
 from peel.matte.edge.zones import BACKGROUND, FOREGROUND, UNKNOWN
@@ -44,7 +45,7 @@ def pierced(hand: Hand, tmp_path: Path) -> Hand:
     hand.settle()
     _around_the_disc(hand)
     hand.step("Edge")
-    hand.wait(lambda: hand.bench.edge_desk.is_idle)
+    hand.wait(lambda: hand.bench.part(EdgeDesk).is_idle)
     hand.settle()
     return hand
 
@@ -63,7 +64,7 @@ def test_enclosed_gaps_stay_solid_until_a_key_opens_one_and_then_all(pierced: Ha
     opened = [bool((_zones(pierced)[148:152, column - 2 : column + 2] == BACKGROUND).all()) for column in (180, 240)]
     assert sorted(opened) == [False, True]
 
-    pierced.wait(lambda: pierced.bench.edge_desk.is_idle)
+    pierced.wait(lambda: pierced.bench.part(EdgeDesk).is_idle)
     pierced.settle()
     pierced.press_text(pierced.panel(Step.EDGE), "Open all gaps")
     pierced.settle()

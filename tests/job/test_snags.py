@@ -3,14 +3,16 @@
 import numpy as np
 import pytest
 
-from peel.job.edits.snags import accept, least_sizes, mend, mends, name_of, open_again, settled_by
+from peel.job.edits.snags import accept, least_sizes, open_again, settled_by
 from peel.job.edits.touching import has_touches
 from peel.job.edits.values import use_zones, with_matte
 from peel.job.job import Job
 from peel.job.settings import Inspection, JobSettings, SettledSnag, SnagLimit
 from peel.matte.edge.zones import UNKNOWN
-from peel.matte.inspect.faults import Find, SnagSort
+from peel.matte.inspect.faults import Find
 from peel.matte.inspect.snags import Severity, Snag
+from peel.matte.inspect.sorts import SnagSort
+from peel.work.inspecting.snag_specs import SNAGS, mend
 
 
 def _snag(sort: SnagSort, top: int = 140, left: int = 200) -> Snag:
@@ -26,7 +28,7 @@ def solved(disc_job: Job) -> Job:
 
 
 def test_every_sort_has_its_limit_in_the_recipe_and_can_be_switched_off() -> None:
-    assert set(Inspection.model_fields) == {name_of(sort) for sort in SnagSort}
+    assert set(Inspection.model_fields) == {sort.id for sort in SnagSort}
     least = least_sizes(Inspection(haze=SnagLimit(on=False), speck=SnagLimit(least_px=50)))
     assert SnagSort.HAZE not in least
     assert least[SnagSort.SPECK] == 50
@@ -61,7 +63,7 @@ def test_steps_are_mended_by_a_profile_of_their_own(solved: Job) -> None:
 
 def test_what_has_no_safe_mend_is_left(solved: Job) -> None:
     for sort in (SnagSort.FRAME, SnagSort.RESIDUE):
-        assert mends(sort) == ""
+        assert SNAGS[sort].mend is None
         assert mend(solved, _snag(sort)) is solved
 
 

@@ -10,6 +10,7 @@ from PIL import Image
 
 from desk.hand import Hand
 from peel.demo.photos import demo_photo
+from peel.desk.colour.colour_desk import ColourDesk
 from peel.desk.steps import Step
 from peel.job.edits.values import set_value, use_zones, with_matte
 from peel.job.rect import Rect
@@ -42,7 +43,7 @@ def _opened(hand: Hand, folder: Path, name: str, window: Rect, spoil: Spoil | No
 
 def _rest(hand: Hand) -> None:
     hand.settle()
-    hand.wait(lambda: hand.bench.colour_desk.is_idle)
+    hand.wait(lambda: hand.bench.part(ColourDesk).is_idle)
     hand.qtbot.wait(30)
 
 
@@ -159,4 +160,4 @@ def test_a_blue_reflection_in_bramble_s_hair_is_tinted_back(hand: Hand, tmp_path
 @pytest.fixture(autouse=True)
 def _quick(monkeypatch: pytest.MonkeyPatch) -> None:
     """Keep the inspection out of the way: it is not what is looked at here."""
-    monkeypatch.setattr("peel.desk.matte.snag_desk._REST_MS", 600_000)
+    monkeypatch.setattr("peel.desk.matte.snag_feed._REST_MS", 600_000)

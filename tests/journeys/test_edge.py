@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt
 
 from desk.hand import Hand
 from peel.demo.photos import demo_photo
+from peel.desk.edge.edge_desk import EdgeDesk
 from peel.desk.steps import Step
 from peel.job.edits.kinds import kinds_in
 from peel.matte.edge.kind import Kind
@@ -34,7 +35,7 @@ def test_one_press_gives_band_kinds_and_matte_of_the_tin_drummer(make_window: Ca
     assert np.abs(matte - truth).mean() < 0.008
 
     hand.step("Edge")
-    hand.wait(lambda: hand.bench.edge_desk.is_idle)
+    hand.wait(lambda: hand.bench.part(EdgeDesk).is_idle)
     hand.settle()
     shares = hand.panel(Step.EDGE).shares
     assert shares[Kind.STRAND].text().endswith("sure")

@@ -9,9 +9,10 @@ from peel.job.edits.snags import accept
 from peel.job.edits.touching import SoftStroke, Touch, touch
 from peel.job.edits.values import set_value, use_zones, with_matte
 from peel.job.job import Job, Photo, new_job
-from peel.matte.inspect.faults import SnagSort
 from peel.matte.inspect.reading import Reading
-from peel.work.inspecting.inspector import Inspector, snag_row, words_of
+from peel.matte.inspect.sorts import SnagSort
+from peel.work.inspecting.inspector import Inspector
+from peel.work.inspecting.snag_specs import snag_row, words_of
 from peel.work.inspecting.unrolled import unrolled
 from peel.work.stages import Cache, Stages
 from peel.work.views import View

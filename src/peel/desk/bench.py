@@ -3,51 +3,36 @@
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
-from typing import Final
+from typing import Final, TypeVar
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QProgressBar, QSplitter, QVBoxLayout, QWidget
 
-from peel.desk.backing.backing_desk import BackingDesk
-from peel.desk.backing.panel import BackingPanel
 from peel.desk.canvas.canvas import Canvas
 from peel.desk.canvas.proofs import Proofs
-from peel.desk.colour.colour_desk import ColourDesk
-from peel.desk.colour.panel import ColourPanel
 from peel.desk.commands import add_commands
 from peel.desk.controls.key_sheet import KeySheet
 from peel.desk.controls.shelf import Shelf
 from peel.desk.controls.step_line import StepLine
-from peel.desk.deliver.deliver_desk import DeliverDesk
-from peel.desk.deliver.panel import DeliverPanel
 from peel.desk.desk_state import DeskState
 from peel.desk.display.tiles import DisplayTiles
-from peel.desk.edge.edge_desk import EdgeDesk
-from peel.desk.edge.panel import EdgePanel
-from peel.desk.edge.separation_desk import SeparationDesk
 from peel.desk.files.file_desk import FileDesk
 from peel.desk.guide import GuideView
 from peel.desk.held_keys import HeldKeys
 from peel.desk.layout import SideColumn, in_column, in_row
-from peel.desk.mark.far_desk import FarDesk
-from peel.desk.mark.marking_desk import MarkingDesk
-from peel.desk.mark.panel import MarkPanel
-from peel.desk.matte.again_desk import AgainDesk
-from peel.desk.matte.finish_desk import FinishDesk
-from peel.desk.matte.panel import MattePanel
-from peel.desk.matte.repair_desk import RepairDesk
-from peel.desk.matte.snag_desk import SnagDesk
-from peel.desk.matte.strip_desk import StripDesk
 from peel.desk.register import STEPS, all_commands, key_sections, make_tools
 from peel.desk.side_tasks import SideTasks
+from peel.desk.step.lane_desk import LaneDesk
 from peel.desk.step.panel import Panel
-from peel.desk.step.spec import StepFacts
+from peel.desk.step.spec import StepFacts, Surroundings
 from peel.desk.steps import Step
 from peel.job.job import Job
 from peel.work.session import memory
 from peel.work.views import View
 
 __all__ = ["Bench"]
+
+_L = TypeVar("_L", bound=LaneDesk)
 
 _PROOFS_PX: Final = 196  # first width of the proofs' column
 
@@ -81,33 +66,11 @@ class Bench(QWidget):
         self.tiles = DisplayTiles(desk.say, self)
         self.step_line, self.shelf = StepLine(), Shelf(desk)
         self.canvas, self.proofs = Canvas(desk, self.tiles), Proofs(desk)
-        self.panels: dict[Step, Panel] = {step: spec.panel(desk) for step, spec in STEPS.items()}
         self.side_tasks, self.held_keys = SideTasks(desk), HeldKeys(desk)
         self.files = FileDesk(desk, self.canvas, window)
-        marking = self.panels[Step.MARK]
-        assert isinstance(marking, MarkPanel)
-        self.marking_desk = MarkingDesk(desk, marking)
-        edge = self.panels[Step.EDGE]
-        assert isinstance(edge, EdgePanel)
-        self.edge_desk = EdgeDesk(desk, edge)
-        self.far_desk = FarDesk(desk)
-        self.separation_desk = SeparationDesk(desk, edge)
-        matte = self.panels[Step.MATTE]
-        assert isinstance(matte, MattePanel)
-        self.repair_desk = RepairDesk(desk, matte)
-        self.finish_desk = FinishDesk(desk, matte)
-        self.again_desk = AgainDesk(desk, matte, self.canvas)
-        colour = self.panels[Step.COLOUR]
-        assert isinstance(colour, ColourPanel)
-        self.colour_desk = ColourDesk(desk, colour)
-        backing = self.panels[Step.BACKING]
-        assert isinstance(backing, BackingPanel)
-        self.backing_desk = BackingDesk(desk, backing, self.files.assignment_of)
-        self.strip_desk = StripDesk(desk, self.canvas)
-        self.snag_desk = SnagDesk(desk, matte, self.strip_desk, self.proofs)
-        deliver = self.panels[Step.DELIVER]
-        assert isinstance(deliver, DeliverPanel)
-        self.deliver_desk = DeliverDesk(desk, deliver, self.snag_desk, self.canvas)
+        around = Surroundings(desk, self.canvas, self.proofs, self.files.assignment_of)
+        self.panels: dict[Step, Panel] = {step: spec.make(around) for step, spec in STEPS.items()}
+        self._controllers = around.made
         self.progress = QProgressBar()
         self.progress.setObjectName("solving")
         self.progress.setTextVisible(False)
@@ -144,18 +107,16 @@ class Bench(QWidget):
         self.canvas.zoomed.connect(self.proofs.set_scale)
         self.canvas.pressed.connect(self._on_pressed)
         self.held_keys.alt_held.connect(lambda held: self.shelf.say_what_a_press_does(turned=held))
-        self.held_keys.before_held.connect(self.repair_desk.show_before)
         self.proofs.swapped.connect(self._on_swapped)
-        self.canvas.pressed.connect(lambda _reverse: self.snag_desk.pause())
-        self.snag_desk.went_to.connect(self.proofs.follow)
-        self.snag_desk.counted.connect(self._show_states)
+        self.canvas.pressed.connect(desk.press_changed)
+        desk.ask.follow.connect(self.proofs.follow)
+        desk.inspected.connect(self._show_states)
         desk.session_changed.connect(self._on_session)
         desk.job_changed.connect(self._on_changed)
         desk.solving_changed.connect(self._on_solving)
         desk.step_changed.connect(self._on_step)
         desk.tool_changed.connect(self.canvas.setFocus)
         desk.ways_changed.connect(self._on_ways)
-        desk.ask.deliver.connect(self.deliver)
         desk.ask.fold_proofs.connect(self.fold_proofs)
 
     @property
@@ -167,26 +128,12 @@ class Bench(QWidget):
     def begin_to_close(self) -> list[Callable[[], object]]:
         """Take the photo off the desk; return what is still to be done, on any thread, before the process may end."""
         self.files.put_all_aside()
-        deliver = self.panels[Step.DELIVER]
-        assert isinstance(deliver, DeliverPanel)
-        workers = (deliver.close_workers, self.proofs.close_worker, self.tiles.close, self.side_tasks.close)
-        return [
-            self.files.close,
-            *workers,
-            self.marking_desk.close,
-            self.edge_desk.close,
-            self.far_desk.close,
-            self.separation_desk.close,
-            self.repair_desk.close,
-            self.finish_desk.close,
-            self.again_desk.close,
-            self.strip_desk.close,
-            self.snag_desk.close,
-            self.colour_desk.close,
-            self.backing_desk.close,
-            self.deliver_desk.close,
-            self.desk.workers.close,
-        ]
+        own = (self.proofs.close_worker, self.tiles.close, self.side_tasks.close)
+        return [self.files.close, *own, *(made.close for made in self._controllers), self.desk.workers.close]
+
+    def part(self, kind: type[_L]) -> _L:
+        """Return the controller of a kind."""
+        return next(made for made in self._controllers if isinstance(made, kind))
 
     # news
 
@@ -256,13 +203,6 @@ class Bench(QWidget):
 
     # commands
 
-    def deliver(self) -> None:
-        """Go to Deliver and begin."""
-        self.desk.show_step(Step.DELIVER)
-        panel = self.panels[Step.DELIVER]
-        assert isinstance(panel, DeliverPanel)
-        panel.start()
-
     def _show_guide(self) -> None:
         """Show the guide's page of the present step, or the picture again."""
         if self.guide.isVisible():
@@ -286,12 +226,5 @@ class Bench(QWidget):
 
     def take_file(self, path: Path) -> None:
         """Take a file that was dropped: a preset is added, in Backing a file stands on the sheet, else it is opened."""
-        if self.desk.job is None:
-            self.files.open_path(path)
-        elif path.suffix.lower() == ".json":
-            self.desk.show_step(Step.DELIVER)
-            self.deliver_desk.presets.add(path)
-        elif self.desk.step is Step.BACKING:
-            self.backing_desk.take_file(path)
-        else:
+        if self.desk.job is None or not self.desk.take_file(path):
             self.files.open_path(path)

@@ -3,9 +3,10 @@
 Commands, held keys, panels and the marking desk know this object; none of them knows the window. Main thread only.
 """
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import Any, Final
+from pathlib import Path
+from typing import Any, Final, Protocol
 
 from PySide6.QtCore import QObject, QPointF, Signal
 from PySide6.QtGui import QColor, QImage
@@ -23,7 +24,7 @@ from peel.work.scheduler import Lane
 from peel.work.session.session_events import Trouble
 from peel.work.views import Look, View
 
-__all__ = ["Asks", "DeskState", "Overlay"]
+__all__ = ["Answering", "Asks", "DeskState", "Overlay"]
 
 _WORKERS: Final = 4  # threads that all parts of the window share
 
@@ -45,10 +46,10 @@ class Asks(QObject):
     photo : (int,)
         Go so many photos of the board on.
     propose, deliver, fold_proofs : ()
-    walk : (int,)
-        Go some places on: places in doubt in Edge, snags everywhere else.
-    mend, accept : ()
-        Mend, or accept, the snag that the walk is at.
+    follow : (QPointF,)
+        The proofs are to show a point of the photo.
+    show_before : (bool,)
+        Show the matte before repairs, or the present one again.
     strip : ()
         Show the edge unrolled, or the picture again.
     look_at : (QPointF, float)
@@ -72,13 +73,33 @@ class Asks(QObject):
     propose = Signal()
     deliver = Signal()
     fold_proofs = Signal()
-    walk = Signal(int)
-    mend = Signal()
-    mend_all = Signal()
+    follow = Signal(QPointF)
     keep_near = Signal()
-    accept = Signal()
+    show_before = Signal(bool)
     strip = Signal()
     look_at = Signal(object, float)
+
+
+class Answering(Protocol):
+    """A controller, as far as keys ask it; see `peel.desk.step.lane_desk.LaneDesk`."""
+
+    step: Step | None
+
+    @property
+    def walks_everywhere(self) -> bool:
+        """Whether it walks on in steps that have nothing of their own to walk."""
+
+    def on_walk(self, by: int) -> bool:
+        """Go some places on."""
+
+    def on_mend(self, *, everything: bool) -> bool:
+        """Mend what the walk is at, or everything."""
+
+    def on_accept(self) -> bool:
+        """Take what the walk is at for right."""
+
+    def on_file(self, path: Path) -> bool:
+        """Take a file that was dropped on the window."""
 
 
 @dataclass(frozen=True)
@@ -105,6 +126,10 @@ class DeskState(QObject):
         The tool in the hand works in another way now, or holds something else.
     stroke_made : (tuple of points, float)
         A stroke is about to be applied, and may change the photo's zones within so many pixels of its points.
+    inspected : ()
+        It is known how many snags the open job has, or another number.
+    press_changed : (bool,)
+        A press on the picture began, and whether it does the other way round; False when it ends.
     said : (Trouble,)
         Something to be shown to the person.
     left_behind : ()
@@ -123,6 +148,8 @@ class DeskState(QObject):
     overlay_changed = Signal()
     ways_changed = Signal()
     stroke_made = Signal(object, float)
+    inspected = Signal()
+    press_changed = Signal(bool)
     said = Signal(object)
     left_behind = Signal()
 
@@ -130,6 +157,7 @@ class DeskState(QObject):
         super().__init__(parent)
         self.ask = Asks(self)
         self.workers = Lane("desk", _WORKERS)
+        self.answering: list[Answering] = []
         self.tools = tools
         self.bridge: SessionBridge | None = None
         self.solving: float | None = None
@@ -181,6 +209,7 @@ class DeskState(QObject):
     def note_inspection(self, job: Job, found: Inspection) -> None:
         """Take in what was found in a state of the open job."""
         self._inspected = job, found
+        self.inspected.emit()
 
     def found_in(self, job: Job) -> Inspection | None:
         """Return what was found in this very state of the open job, if it was inspected."""
@@ -199,6 +228,29 @@ class DeskState(QObject):
     def _on_solving(self, share: float | None) -> None:
         self.solving = share
         self.solving_changed.emit()
+
+    # what keys ask of the step
+
+    def walk_places(self, by: int) -> None:
+        """Go some places on: this step's own, else those that are walked in every step."""
+        if not any(own.on_walk(by) for own in self._here):
+            any(own.on_walk(by) for own in self.answering if own.walks_everywhere)
+
+    def mend(self, *, everything: bool = False) -> None:
+        """Mend what the walk is at, or everything that can be mended in this step."""
+        any(own.on_mend(everything=everything) for own in self._here)
+
+    def accept(self) -> None:
+        """Take what the walk is at for right."""
+        any(own.on_accept() for own in self._here)
+
+    def take_file(self, path: Path) -> bool:
+        """Give a file that was dropped to whoever takes it; return whether anyone does."""
+        return any(own.on_file(path) for own in self.answering)
+
+    @property
+    def _here(self) -> Iterator["Answering"]:
+        return (own for own in self.answering if own.step is self.step)
 
     # step and tool
 

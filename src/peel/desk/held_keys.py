@@ -24,7 +24,6 @@ class HeldKeys(QObject):
     """
 
     alt_held = Signal(bool)
-    before_held = Signal(bool)
 
     def __init__(self, desk: DeskState) -> None:
         super().__init__(desk)
@@ -36,7 +35,7 @@ class HeldKeys(QObject):
         if event.key() == Qt.Key.Key_Alt:
             self.alt_held.emit(True)
         if event.key() == Qt.Key.Key_Period and self._desk.step is Step.MATTE and not event.isAutoRepeat():
-            self.before_held.emit(True)
+            self._desk.ask.show_before.emit(True)
             return True
         number = _number(event)
         if number is None or event.modifiers() & Qt.KeyboardModifier.ControlModifier:
@@ -51,7 +50,7 @@ class HeldKeys(QObject):
         if event.key() == Qt.Key.Key_Alt:
             self.alt_held.emit(False)
         if event.key() == Qt.Key.Key_Period and not event.isAutoRepeat():
-            self.before_held.emit(False)
+            self._desk.ask.show_before.emit(False)
         if self._down is None or _number(event) is None or event.isAutoRepeat():
             return False
         before, since = self._down

@@ -2,17 +2,17 @@
 
 from collections.abc import Iterable
 from functools import partial
-from typing import Final
+from typing import Any, Final
 
-from peel.desk.backing import panel as backing
-from peel.desk.colour import panel as colour
+from peel.desk.backing.step import STEP as BACKING
+from peel.desk.colour.step import STEP as COLOUR
 from peel.desk.commands import COMMANDS
 from peel.desk.controls.key_sheet import KeySheetSection
-from peel.desk.deliver import panel as deliver
+from peel.desk.deliver.step import STEP as DELIVER
 from peel.desk.desk_state import DeskState
-from peel.desk.edge import panel as edge
-from peel.desk.mark import panel as mark
-from peel.desk.matte import panel as matte
+from peel.desk.edge.step import STEP as EDGE
+from peel.desk.mark.step import STEP as MARK
+from peel.desk.matte.step import STEP as MATTE
 from peel.desk.step.spec import Command, StepSpec
 from peel.desk.steps import Step
 from peel.desk.tools.tool import Tool
@@ -20,9 +20,7 @@ from peel.work.views import View
 
 __all__ = ["STEPS", "all_commands", "key_sections", "make_tools"]
 
-STEPS: Final[dict[Step, StepSpec]] = {
-    spec.step: spec for spec in (mark.STEP, edge.STEP, matte.STEP, colour.STEP, backing.STEP, deliver.STEP)
-}
+STEPS: Final[dict[Step, StepSpec[Any]]] = {spec.step: spec for spec in (MARK, EDGE, MATTE, COLOUR, BACKING, DELIVER)}
 
 
 _HELD: Final = (

@@ -97,7 +97,7 @@ class Window(QMainWindow):
         board.shown.connect(self._on_board_shown)
         board.left.connect(self._on_board_left)
         bench.step_line.photo_pressed.connect(board.toggle)
-        bench.snag_desk.counted.connect(board.note_counted)
+        bench.desk.inspected.connect(board.note_counted)
         bench.files.shown.connect(self._on_photo_shown)
         bench.files.emptied.connect(self._on_emptied)
         bench.files.titled.connect(self.setWindowTitle)

@@ -10,11 +10,12 @@ from hypothesis import strategies as st
 
 from conftest import soft_disc
 from peel.matte.colour.spill import Spill
-from peel.matte.inspect.faults import Find, SnagSort
+from peel.matte.inspect.faults import Find
 from peel.matte.inspect.finds import find_in
 from peel.matte.inspect.outline import outline_of
 from peel.matte.inspect.reading import Reading
 from peel.matte.inspect.snags import Severity, framed, gathered
+from peel.matte.inspect.sorts import SnagSort
 
 HEIGHT, WIDTH, RADIUS = 300, 420, 90
 LEAST = dict.fromkeys(SnagSort, 6.0)

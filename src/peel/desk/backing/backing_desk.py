@@ -120,6 +120,12 @@ class BackingDesk(LaneDesk):
 
     # files
 
+    def on_file(self, path: Path) -> bool:
+        """Take a file that was dropped while Backing is shown."""
+        if self._desk.step is Step.BACKING:
+            self.take_file(path)
+        return self._desk.step is Step.BACKING
+
     def take_file(self, path: Path) -> None:
         """Take a file that was dropped: as what the open page is about."""
         if self._panel.open_page == "Behind":

@@ -5,23 +5,15 @@ from functools import partial
 from PySide6.QtWidgets import QGridLayout
 
 from peel.desk.backing.behind import BehindPage
-from peel.desk.backing.behind_tool import BehindTool
 from peel.desk.backing.cutouts import CutoutsPage
-from peel.desk.backing.gradient_tool import GradientTool
-from peel.desk.backing.ground_tool import GroundTool
 from peel.desk.backing.matching import MatchPage
-from peel.desk.backing.place_tool import PlaceTool
-from peel.desk.backing.shade_tools import KeepBrush, ShadeBrush
 from peel.desk.backing.shadows import ShadowPage
 from peel.desk.backing.sheet_frame import FramePage
 from peel.desk.controls.buttons import button
 from peel.desk.step.panel import Panel
-from peel.desk.step.spec import StepFacts, StepSpec
-from peel.desk.steps import Step, StepState
 from peel.job.job import Job
-from peel.work.wording import backing_words
 
-__all__ = ["STEP", "BackingPanel"]
+__all__ = ["BackingPanel"]
 
 
 class BackingPanel(Panel):
@@ -75,18 +67,3 @@ class BackingPanel(Panel):
     def show_rest(self, job: Job) -> None:
         """Show the open page."""
         self.pages[self.open_page].show_job(job)
-
-
-def _state(facts: StepFacts) -> StepState:
-    job = facts.job
-    backing, cutouts = job.settings.recipe.backing, job.settings.photo.cutouts
-    count = f", {len(cutouts)} cutouts" if len(cutouts) != 1 else ""
-    return StepState(backing_words(backing) + count, backing.kind != "nothing" or bool(count))
-
-
-STEP = StepSpec(
-    Step.BACKING,
-    BackingPanel,
-    _state,
-    (PlaceTool, BehindTool, GradientTool, GroundTool, ShadeBrush, KeepBrush),
-)

@@ -1,6 +1,7 @@
 """The proofs: four small views of the spot under the cursor, stacked beside the picture and in step with it."""
 
 import math
+from collections.abc import Sequence
 from dataclasses import replace
 from functools import partial
 from typing import Final
@@ -258,6 +259,16 @@ class Proofs(QWidget):
         """Draw again when the column is wider or narrower."""
         super().resizeEvent(event)
         self._soon.start()
+
+    @property
+    def views(self) -> list[View]:
+        """What each proof shows."""
+        return [proof.view for proof in self.proofs]
+
+    def show_views(self, views: Sequence[View]) -> None:
+        """Let each proof show a view."""
+        for proof, view in zip(self.proofs, views, strict=True):
+            self.give(proof, view)
 
     def give(self, proof: object, view: View) -> None:
         """Let a proof show another view."""

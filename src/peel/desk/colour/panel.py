@@ -6,19 +6,16 @@ from typing import Final
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QButtonGroup, QGridLayout, QHBoxLayout, QLabel, QPushButton, QWidget
 
-from peel.desk.colour.colour_tools import COLOUR_TOOLS
 from peel.desk.controls.buttons import button
 from peel.desk.controls.number_field import NumberField
 from peel.desk.step.fields import field_for, field_in
 from peel.desk.step.panel import Panel, words
-from peel.desk.step.spec import StepFacts, StepSpec
 from peel.desk.step.target_bar import TargetBar
-from peel.desk.steps import Step, StepState
 from peel.job.edits.values import set_value
 from peel.job.settings import EdgeColour, Tint
 from peel.work.inspecting.fringe import Fringe
 
-__all__ = ["STEP", "ColourPanel"]
+__all__ = ["ColourPanel"]
 
 # name, lowest, highest, unit, how many of the field for 1 of the setting, label, tip
 _FIELDS: Final[dict[str, tuple[str, str]]] = {
@@ -254,12 +251,3 @@ class ColourPanel(Panel):
     def fringe_text(self) -> str:
         """The four figures, as shown."""
         return self._fringe.text()
-
-
-def _state(facts: StepFacts) -> StepState:
-    job = facts.job
-    clean = job.settings.recipe.colour.clean
-    return StepState(f"cleaned {clean * 100:.0f} %", clean > 0)
-
-
-STEP = StepSpec(Step.COLOUR, ColourPanel, _state, COLOUR_TOOLS)

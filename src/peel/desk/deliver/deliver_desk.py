@@ -16,11 +16,12 @@ from peel.desk.deliver.preset_desk import PresetDesk
 from peel.desk.deliver.snag_list import ListedSnag
 from peel.desk.desk_state import DeskState
 from peel.desk.display.tiles import image_from_rgb
-from peel.desk.matte.snag_desk import SnagDesk
+from peel.desk.matte.snag_acts import accept_snag, mend_snag, next_open
+from peel.desk.matte.snag_feed import SnagFeed
 from peel.desk.step.lane_desk import LaneDesk
 from peel.desk.steps import Step
 from peel.files.metadata import read_metadata
-from peel.job.edits.snags import accept, mend, mends, settled_by
+from peel.job.edits.snags import settled_by
 from peel.job.job import Job
 from peel.job.preset import Preset
 from peel.job.rect import Rect
@@ -34,7 +35,7 @@ from peel.work.delivering.delivery_snags import (
 from peel.work.delivering.order import all_presets
 from peel.work.delivering.read_back import photo_under, read_delivered
 from peel.work.delivering.rows import FileRow
-from peel.work.inspecting.inspector import words_of
+from peel.work.inspecting.snag_specs import SNAGS, words_of
 from peel.work.stages import Stages
 from peel.work.views import Look, View, render
 
@@ -53,9 +54,9 @@ _MOST_PICTURES: Final = 60
 class DeliverDesk(LaneDesk):
     """Carries out what the panel of Deliver asks for."""
 
-    def __init__(self, desk: DeskState, panel: DeliverPanel, snags: SnagDesk, canvas: QWidget) -> None:
+    def __init__(self, desk: DeskState, panel: DeliverPanel, feed: SnagFeed, canvas: QWidget) -> None:
         super().__init__(desk)
-        self._panel, self._snags = panel, snags
+        self._panel, self._feed = panel, feed
         self.presets = PresetDesk(desk, panel.presets)
         self.view = DeliveredView(canvas)
         self._listed: list[tuple[ListedSnag, Snag | DeliverySnag]] = []
@@ -70,10 +71,9 @@ class DeliverDesk(LaneDesk):
         panel.snags.accepted.connect(self._accept)
         self.presets.changed.connect(self._look_again)
         panel.compare_asked.connect(self._compare)
-        self._snags.counted.connect(self._show)
-        desk.ask.walk.connect(self._on_walk)
-        desk.ask.mend.connect(lambda: self._mend(panel.snags.list.currentRow()))
-        desk.ask.accept.connect(lambda: self._accept(panel.snags.list.currentRow(), panel.snags.reason.text()))
+        feed = self._feed
+        feed.changed.connect(self._show)
+        desk.ask.deliver.connect(self._deliver)
         desk.session_changed.connect(self._on_session)
         desk.step_changed.connect(self._on_step)
         desk.job_changed.connect(lambda _job, _before: self._look())
@@ -81,6 +81,7 @@ class DeliverDesk(LaneDesk):
     def close(self) -> None:
         """Drop what is under way and end both workers."""
         self.presets.close()
+        self._panel.close_workers()
         super().close()
 
     @property
@@ -135,14 +136,14 @@ class DeliverDesk(LaneDesk):
         if job is None or self._desk.step is not Step.DELIVER:
             return
         rows: list[tuple[ListedSnag, Snag | DeliverySnag]] = [(_of_order(job, snag), snag) for snag in self._found]
-        rows += [(_of_matte(job, snag), snag) for snag in self._snags.found.snags]
+        rows += [(_of_matte(job, snag), snag) for snag in self._feed.found.snags]
         rows.sort(key=lambda row: (bool(row[0].accepted), -row[1].severity.rank))
         self._listed = rows[:_MOST_PICTURES]
         opened = sum(not own.accepted for own, _ in rows)
         counts = f"{opened} snag{'' if opened == 1 else 's'} left · {len(rows) - opened} accepted"
         if not job.has_subject:
             counts = "Nothing is marked yet"
-        elif not self._snags.is_idle or not job.is_solved:
+        elif not self._feed.is_idle or not job.is_solved:
             counts = f"{counts} · still looking" if rows else "Looking for snags…"
         elif not rows:
             counts = "No snags: deliver"
@@ -158,30 +159,58 @@ class DeliverDesk(LaneDesk):
                 draw = partial(_drawn_on, bridge.session.stages, job, snag.at, self._desk.look)
                 self.ask(_SNAG, draw, partial(self._panel.snags.show_picture, own.key), key=own.key)
 
-    def _on_walk(self, by: int) -> None:
-        if self._desk.step is Step.DELIVER and self._listed:
-            still_open = [row for row, (own, _) in enumerate(self._listed) if not own.accepted]
-            at = self._panel.snags.list.currentRow()
-            ahead = [row for row in still_open if (row > at if by > 0 else row < at)]
-            rows = ahead or still_open
-            if rows:
-                self._panel.snags.list.setCurrentRow(rows[0] if by > 0 else rows[-1])
-            else:
-                self._desk.say("Every snag is mended or accepted.")
+    def on_file(self, path: Path) -> bool:
+        """Take a preset in its file."""
+        if path.suffix.lower() != ".json":
+            return False
+        self._desk.show_step(Step.DELIVER)
+        self.presets.add(path)
+        return True
+
+    def _deliver(self) -> None:
+        """Go to Deliver and begin."""
+        self._desk.show_step(Step.DELIVER)
+        self._panel.start()
+
+    def on_walk(self, by: int) -> bool:
+        """Go some open snags of the list on."""
+        still_open = {row for row, (own, _) in enumerate(self._listed) if not own.accepted}
+        at = self._panel.snags.list.currentRow()
+        row = (
+            next_open(range(len(self._listed)), still_open, at if at >= 0 or by > 0 else 0, by)
+            if self._listed
+            else None
+        )
+        if row is not None:
+            self._panel.snags.list.setCurrentRow(row)
+        elif self._listed:
+            self._desk.say("Every snag is mended or accepted.")
+        return True
+
+    def on_mend(self, *, everything: bool) -> bool:
+        """Mend the snag that is chosen in the list."""
+        if not everything:
+            self._mend(self._panel.snags.list.currentRow())
+        return True
+
+    def on_accept(self) -> bool:
+        """Accept the snag that is chosen in the list, for the reason that is written."""
+        self._accept(self._panel.snags.list.currentRow(), self._panel.snags.reason.text())
+        return True
 
     def _go_to(self, row: int) -> None:
         snag = self._listed[row][1]
         self._desk.show_view(View.BACKING if isinstance(snag, DeliverySnag) else View.LOUD)
         reach = 3 * _AROUND_PX if isinstance(snag, DeliverySnag) else _AROUND_PX
         self._desk.ask.look_at.emit(QPointF(*snag.at), reach)
-        self._snags.went_to.emit(QPointF(*snag.at))
+        self._desk.ask.follow.emit(QPointF(*snag.at))
 
     def _mend(self, row: int) -> None:
         if self._desk.step is not Step.DELIVER or not 0 <= row < len(self._listed):
             return
         snag = self._listed[row][1]
-        if isinstance(snag, Snag) and mends(snag.sort):
-            self._desk.edit(f"Mend: {snag.sort.value.lower()}", lambda job: mend(job, snag))
+        if isinstance(snag, Snag):
+            mend_snag(self._desk, snag)
 
     def _accept(self, row: int, reason: str) -> None:
         if self._desk.step is not Step.DELIVER or not 0 <= row < len(self._listed):
@@ -190,7 +219,7 @@ class DeliverDesk(LaneDesk):
         if own.accepted:
             return
         if isinstance(snag, Snag):
-            self._desk.edit("Accept a snag", lambda job: accept(job, snag, reason))
+            accept_snag(self._desk, snag, reason)
         else:
             self._desk.edit("Accept a snag", lambda job: accept_delivery_snag(job, snag, reason))
 
@@ -254,8 +283,8 @@ def _of_matte(job: Job, snag: Snag) -> ListedSnag:
     done = settled_by(job, snag)
     accepted = (done.reason or "accepted") if done is not None and done.how == "accepted" else ""
     says, tool = words_of(snag)
-    does = mends(snag.sort)
-    mend_words = f"F2 {does}." if does else f"Mended by {tool}."
+    mend = SNAGS[snag.sort].mend
+    mend_words = f"F2 {mend.does}." if mend is not None else f"Mended by {tool}."
     key = f"{snag.sort.name} {snag.at[0]:.0f} {snag.at[1]:.0f}"
     return ListedSnag(key, snag.sort.value, says, snag.severity.value, mend_words, accepted)
 

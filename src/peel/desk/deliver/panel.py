@@ -19,8 +19,6 @@ from peel.desk.controls.buttons import button
 from peel.desk.deliver.preset_list import PresetList
 from peel.desk.deliver.snag_list import SnagList
 from peel.desk.step.panel import Panel, words
-from peel.desk.step.spec import Command, StepFacts, StepSpec
-from peel.desk.steps import Step, StepState
 from peel.errors import AlreadyThereError, PeelError
 from peel.job.job import Job
 from peel.job.preset import Preset
@@ -34,7 +32,7 @@ from peel.work.scheduler import Lane
 from peel.work.session import memory
 from peel.work.session.memory import is_file
 
-__all__ = ["STEP", "DeliverPanel"]
+__all__ = ["DeliverPanel"]
 
 _PLAN = task("files to deliver", "The files to deliver could not be listed.")
 _DELIVER = task("deliver", "Delivery met an error that Peel did not expect.", stops=True)
@@ -272,17 +270,3 @@ def _plan_words(job: Job, folder: Path) -> str:
         return f"{error.message} {error.hint}"
     lines = [f"{order.path.name}{' (replaces the one there)' if is_file(order.path) else ''}" for order in orders]
     return "\n".join(lines) or "No file is ticked."
-
-
-def _state(facts: StepFacts) -> StepState:
-    delivery = facts.job.settings.recipe.delivery
-    files = sum((delivery.cutout, delivery.flat, delivery.matte)) + len(delivery.presets)
-    return StepState(f"{files or 'no'} file{'' if files == 1 else 's'}", False)
-
-
-STEP = StepSpec(
-    Step.DELIVER,
-    DeliverPanel,
-    _state,
-    commands=(Command("Deliver", ("Ctrl+Return",), lambda desk: desk.ask.deliver.emit()),),
-)

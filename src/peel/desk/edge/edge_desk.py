@@ -38,9 +38,6 @@ class EdgeDesk(LaneDesk):
         desk.step_changed.connect(self._look)
         desk.job_changed.connect(lambda _job, _before: self._look())
         panel.page_turned.connect(self._look)
-        desk.ask.walk.connect(self._on_walk)
-        desk.ask.mend.connect(lambda: self._open(everything=False))
-        desk.ask.mend_all.connect(lambda: self._open(everything=True))
 
     def _look(self) -> None:
         job = self._desk.job
@@ -76,10 +73,12 @@ class EdgeDesk(LaneDesk):
             self._panel.show_news(self._news)
             self._desk.show_places(() if self._panel.shows_separation else self._news.places)
 
-    def _open(self, *, everything: bool) -> None:
+    def on_mend(self, *, everything: bool) -> bool:
         """Open the gap that the walk stands at, or the first one; or all of them."""
-        if self._desk.step is not Step.EDGE:
-            return
+        self._open(everything=everything)
+        return True
+
+    def _open(self, *, everything: bool) -> None:
         gaps, found = self._news.gaps, [place for place in self._news.places if place.doubt == "gap"]
         if gaps is None or not found:
             self._desk.say("There is no enclosed gap in doubt.")
@@ -91,9 +90,10 @@ class EdgeDesk(LaneDesk):
         at = (here if here.doubt == "gap" else found[0]).at
         self._desk.edit("Open a gap", lambda job: open_gaps(job, gaps, at))
 
-    def _on_walk(self, by: int) -> None:
-        if self._desk.step is Step.EDGE:
-            self.walk(by)
+    def on_walk(self, by: int) -> bool:
+        """Walk on through the places in doubt."""
+        self.walk(by)
+        return True
 
     def walk(self, by: int = 1) -> None:
         """Go some places in doubt on."""

@@ -10,12 +10,8 @@ from PySide6.QtWidgets import QButtonGroup, QCheckBox, QGridLayout, QLabel, QWid
 from peel.desk.controls.buttons import button
 from peel.desk.controls.number_field import NumberField
 from peel.desk.edge.separation_page import SeparationPage
-from peel.desk.edge.separation_tools import EndsTool, KeyTool, StretchTool
 from peel.desk.step.panel import Panel, words
-from peel.desk.step.spec import Command, StepFacts, StepSpec
-from peel.desk.steps import Step, StepState
 from peel.desk.theme import current
-from peel.desk.tools.brush import BandBrush, KindBrush, TrustBrush, ZoneBrush
 from peel.job.edits.marking import kind_everywhere, kind_of_contour, kind_of_piece
 from peel.job.job import Job
 from peel.matte.edge.kind import Kind
@@ -23,7 +19,7 @@ from peel.work.inspecting.shares import zone_shares
 from peel.work.marking.edge_places import EdgeNews
 from peel.work.views import kind_pattern
 
-__all__ = ["STEP", "EdgePanel"]
+__all__ = ["EdgePanel"]
 
 _MEANINGS = {
     Kind.HARD: "clothes, products: narrow, even",
@@ -99,13 +95,13 @@ class EdgePanel(Panel):
         self._places = words("", "muted")
         self.column.addWidget(self._places)
         self.open_gap = button(
-            "Open this gap", self.desk.ask.mend.emit, tip="Make the gap that the walk stands at backdrop (F2)"
+            "Open this gap", lambda: self.desk.mend(), tip="Make the gap that the walk stands at backdrop (F2)"
         )
         self.open_all = button(
-            "Open all gaps", self.desk.ask.mend_all.emit, tip="Make every gap in doubt backdrop (Shift+F2)"
+            "Open all gaps", lambda: self.desk.mend(everything=True), tip="Make every gap in doubt backdrop (Shift+F2)"
         )
         self.next = button(
-            "Next place in doubt", lambda: self.desk.ask.walk.emit(1), tip="Walk to where the band is likely wrong (N)"
+            "Next place in doubt", lambda: self.desk.walk_places(1), tip="Walk to where the band is likely wrong (N)"
         )
         self.column.addWidget(self.next)
         self.row(self.open_gap, self.open_all)
@@ -244,18 +240,3 @@ class EdgePanel(Panel):
 
 def _sureness(confidence: float | None) -> str:
     return "as brushed" if confidence is None else f"{confidence * 100:.0f} % sure"
-
-
-def _state(facts: StepFacts) -> StepState:
-    job = facts.job
-    unsure = zone_shares(job).some
-    return StepState(f"unsure {unsure * 100:.1f} %" if job.has_subject else "no band yet", unsure > 0)
-
-
-STEP = StepSpec(
-    Step.EDGE,
-    EdgePanel,
-    _state,
-    (BandBrush, ZoneBrush, KindBrush, TrustBrush, StretchTool, EndsTool, KeyTool),
-    (Command("Open all gaps", ("Shift+F2",), lambda desk: desk.ask.mend_all.emit()),),
-)

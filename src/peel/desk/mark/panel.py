@@ -8,15 +8,9 @@ from PySide6.QtWidgets import QButtonGroup, QGridLayout
 
 from peel.desk.controls.buttons import button
 from peel.desk.controls.number_field import NumberField
-from peel.desk.edge.separation_tools import KeyTool
-from peel.desk.mark.alike import AlikeTool
 from peel.desk.mark.contour import ContourTool
-from peel.desk.mark.sweep import SweepTool
 from peel.desk.step.panel import Panel, words
-from peel.desk.step.spec import Command, StepFacts, StepSpec
-from peel.desk.steps import Step, StepState
-from peel.desk.tools.brush import MarkBrush
-from peel.desk.tools.fill import FillTool
+from peel.desk.steps import Step
 from peel.files.developing import is_developed_name
 from peel.job.edits import contours
 from peel.job.edits.marking import Change, looked_at
@@ -24,7 +18,7 @@ from peel.job.job import Job
 from peel.work.inspecting.shares import zone_shares
 from peel.work.views import ZONE_HUES
 
-__all__ = ["STEP", "MarkPanel"]
+__all__ = ["MarkPanel"]
 
 _TIPS = {
     Change.GROW: "Move the boundary of the mark outward",
@@ -255,23 +249,6 @@ class MarkPanel(Panel):
 
     def _on_back(self) -> None:
         self.desk.edit("Take back a point", contours.take_back_node)
-
-
-def _state(facts: StepFacts) -> StepState:
-    job = facts.job
-    if contours.open_contour(job) is not None:
-        return StepState("contour open", job.has_subject)
-    said = f"subject {zone_shares(job).full * 100:.0f} %" if job.has_subject else "no subject yet"
-    return StepState(said, job.has_subject)
-
-
-STEP = StepSpec(
-    Step.MARK,
-    MarkPanel,
-    _state,
-    (ContourTool, SweepTool, AlikeTool, KeyTool, MarkBrush, FillTool),
-    (Command("Propose", ("P",), lambda desk: desk.ask.propose.emit(), section="Tools"),),
-)
 
 
 def _warning(backdrop: float, subject: float) -> str:

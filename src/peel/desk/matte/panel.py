@@ -12,12 +12,8 @@ from peel.desk.controls.number_field import NumberField
 from peel.desk.matte.profile_page import ProfilePage
 from peel.desk.matte.repair_page import RepairPage
 from peel.desk.matte.snag_page import SnagPage
-from peel.desk.matte.touch import TOUCH_TOOLS
 from peel.desk.step.panel import Panel, words
-from peel.desk.step.spec import Command, StepFacts, StepSpec
-from peel.desk.steps import Step, StepState
 from peel.desk.theme import current
-from peel.desk.tools.brush import BandBrush
 from peel.desk.tools.pick import PickTool
 from peel.job.edits.values import set_value
 from peel.job.job import Job
@@ -25,7 +21,7 @@ from peel.job.settings import MOST_SHEER_COLOURS
 from peel.work.inspecting.shares import Shares, matte_shares
 from peel.work.solving.sheer import add_sheer
 
-__all__ = ["STEP", "MattePanel"]
+__all__ = ["MattePanel"]
 
 
 _WAYS = {
@@ -229,30 +225,3 @@ class MattePanel(Panel):
             self._state.setText(
                 "Solved from the zones." if job.is_solved else "Mark both subject and backdrop to solve it."
             )
-
-
-def _state(facts: StepFacts) -> StepState:
-    job, solving = facts.job, facts.solving
-    if solving is not None:
-        return StepState(f"solving {solving * 100:.0f} %", False)
-    if not job.has_subject:
-        return StepState("nothing to solve", False)
-    if not job.is_solved:
-        return StepState("mark both sides", False)
-    if facts.found is not None:
-        left = len(facts.found.open_snags(job))
-        return StepState(f"{left or 'no'} snag{'' if left == 1 else 's'}", left == 0)
-    return StepState(f"solved, solid {matte_shares(facts.stages, job).full * 100:.0f} %", True)
-
-
-STEP = StepSpec(
-    Step.MATTE,
-    MattePanel,
-    _state,
-    (BandBrush, *TOUCH_TOOLS),
-    (
-        Command("Mend the snag", ("F2",), lambda desk: desk.ask.mend.emit()),
-        Command("Accept the snag", ("F3",), lambda desk: desk.ask.accept.emit()),
-        Command("Round the edge", ("F4",), lambda desk: desk.ask.strip.emit(), "Views", "the edge unrolled"),
-    ),
-)

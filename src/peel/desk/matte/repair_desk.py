@@ -44,6 +44,7 @@ class RepairDesk(LaneDesk):
         page.touched_shown.connect(lambda _on: self._show())
         page.touches_hidden.connect(lambda _on: self._compare())
         self._area_tool.drawn.connect(self._on_area)
+        desk.ask.show_before.connect(self.show_before)
         desk.session_changed.connect(self._on_session)
         desk.step_changed.connect(self._on_step)
         desk.job_changed.connect(lambda _job, _before: self._on_job())

@@ -21,10 +21,9 @@ from peel.desk.controls.number_field import NumberField
 from peel.desk.controls.outline_map import OutlineMap
 from peel.desk.desk_state import DeskState
 from peel.desk.step.fields import field_for
-from peel.job.edits.snags import name_of
 from peel.job.edits.values import set_value
 from peel.job.job import Job
-from peel.matte.inspect.faults import SnagSort
+from peel.matte.inspect.sorts import SnagSort
 
 __all__ = ["SnagPage", "SnagWords"]
 
@@ -151,7 +150,7 @@ class SnagPage(QWidget):
             tick = QCheckBox(sort.value)
             tick.clicked.connect(self._switch_of(sort))
             size = field_for(
-                f"recipe.inspection.{name_of(sort)}.least_px",
+                f"recipe.inspection.{sort.id}.least_px",
                 "from",
                 tip="Smallest snag of this sort: by how many solid pixels the matte is off",
                 curve=2.5,
@@ -168,7 +167,7 @@ class SnagPage(QWidget):
         return lambda on: self._set(sort, "on", on)
 
     def _set(self, sort: SnagSort, part: str, value: object) -> None:
-        path = f"recipe.inspection.{name_of(sort)}.{part}"
+        path = f"recipe.inspection.{sort.id}.{part}"
         self._desk.edit("What counts as a snag", lambda job: set_value(job, path, value))
 
     def _on_size(self, sort: SnagSort, value: float, dragged: bool) -> None:
@@ -178,7 +177,7 @@ class SnagPage(QWidget):
     def show_job(self, job: Job) -> None:
         """Show which sorts are looked for."""
         for sort, tick in self.ticks.items():
-            limit = getattr(job.settings.recipe.inspection, name_of(sort))
+            limit = job.settings.recipe.inspection.limit(sort)
             tick.setChecked(limit.on)
             self.sizes[sort].setEnabled(limit.on)
             self.sizes[sort].show_value(limit.least_px)

@@ -16,7 +16,8 @@ from peel.desk.step.lane_desk import LaneDesk
 from peel.desk.steps import Step
 from peel.job.edits.finishing import as_solved
 from peel.job.job import Job
-from peel.work.inspecting.inspector import Inspection, is_accepted
+from peel.work.inspecting.inspector import Inspection
+from peel.work.inspecting.snag_specs import is_accepted
 from peel.work.inspecting.unrolled import unrolled
 from peel.work.views import View
 

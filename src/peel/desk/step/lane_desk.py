@@ -1,12 +1,14 @@
 """What controllers have in common: each carries out what a panel asks for, with the help of workers."""
 
 from collections.abc import Callable, Hashable
-from typing import TypeVar
+from pathlib import Path
+from typing import ClassVar, TypeVar
 
 from PySide6.QtCore import QObject
 
 from peel.desk.asking import Task
 from peel.desk.desk_state import DeskState
+from peel.desk.steps import Step
 
 __all__ = ["LaneDesk"]
 
@@ -19,7 +21,17 @@ class LaneDesk(QObject):
     Parameters
     ----------
     desk : DeskState
+
+    Attributes
+    ----------
+    step : Step or None
+        The step that it belongs to: what is asked by a key reaches it there.
+    walks_everywhere : bool
+        Whether it walks on in every step whose own controllers do not.
     """
+
+    step: Step | None = None
+    walks_everywhere: ClassVar[bool] = False
 
     def __init__(self, desk: DeskState) -> None:
         super().__init__(desk)
@@ -50,6 +62,25 @@ class LaneDesk(QObject):
             return outlives_photo or self._desk.bridge is bridge
 
         self._asker.ask(task, work, then, key=key, wanted=wanted, ended=ended, failed=failed)
+
+    def on_walk(self, by: int) -> bool:
+        """Go some places on; return whether there is anything of its own to walk."""
+        del by
+        return False
+
+    def on_mend(self, *, everything: bool) -> bool:
+        """Mend what the walk is at, or everything; return whether that is this part's business."""
+        del everything
+        return False
+
+    def on_accept(self) -> bool:
+        """Take what the walk is at for right; return whether that is this part's business."""
+        return False
+
+    def on_file(self, path: Path) -> bool:
+        """Take a file that was dropped on the window; return whether that is this part's business."""
+        del path
+        return False
 
     def close(self) -> None:
         """Drop what is under way and wait for what runs. Any thread."""

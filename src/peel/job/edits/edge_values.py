@@ -9,11 +9,12 @@ from peel.job.edge_targets import EdgeTarget, edge_targets
 from peel.job.edits.values import set_value
 from peel.job.job import Job
 from peel.job.settings import MOST_FINISH_AREAS, ColourArea, EdgeColour, Finish, FinishArea, Point, value_of
+from peel.job.settings.base import SettingsModel
 from peel.job.settings.edges import EdgeArea
 
 __all__ = ["COLOUR", "FINISH", "EdgeValues"]
 
-_V = TypeVar("_V", Finish, EdgeColour)
+_V = TypeVar("_V", bound=SettingsModel)
 
 
 @dataclass(frozen=True)

@@ -1,20 +1,15 @@
 """The settings of the inspection, and what was done about the snags that it found."""
 
-from typing import Annotated, Final, Literal
+from typing import Annotated, Final, Literal, get_args
 
-from pydantic import Field
+from pydantic import AfterValidator, Field, create_model
 
 from peel.job.settings.base import Point, SettingsModel
+from peel.matte.inspect.sorts import LEAST_PX, SnagSort
 
 __all__ = ["MOST_SETTLED", "DeliverySnagName", "Inspection", "SettledSnag", "SnagLimit", "SnagName"]
 
 MOST_SETTLED: Final = 2_000
-
-SnagName = Literal[
-    "pinhole", "speck", "haze", "see_through", "backdrop_left", "strand_cut", "hard_cut", "stepped", "frame", "residue",
-    "fringe_light", "fringe_dark", "fringe_tinted", "spill",
-]  # fmt: skip
-
 
 DeliverySnagName = Literal["frame_cut", "old_frame", "enlarged", "gamut", "fewer_pixels", "backing_fringe"]
 
@@ -26,23 +21,31 @@ class SnagLimit(SettingsModel):
     least_px: Annotated[float, Field(ge=0, le=1e6)] = 8.0
 
 
-class Inspection(SettingsModel):
-    """What the inspection looks for; the sizes fit delivery at 100 % of the photo."""
+_Limits = create_model(  # type: ignore[call-overload]
+    "_Limits",
+    __base__=SettingsModel,
+    **{sort.id: (SnagLimit, SnagLimit(least_px=LEAST_PX[sort])) for sort in SnagSort},
+)
 
-    pinhole: SnagLimit = SnagLimit(least_px=6)
-    speck: SnagLimit = SnagLimit(least_px=3)
-    haze: SnagLimit = SnagLimit(least_px=20)
-    see_through: SnagLimit = SnagLimit(least_px=20)
-    backdrop_left: SnagLimit = SnagLimit(least_px=80)
-    strand_cut: SnagLimit = SnagLimit(least_px=8)
-    hard_cut: SnagLimit = SnagLimit(least_px=20)
-    stepped: SnagLimit = SnagLimit(least_px=20)
-    frame: SnagLimit = SnagLimit(least_px=8)
-    residue: SnagLimit = SnagLimit(least_px=120)
-    fringe_light: SnagLimit = SnagLimit(least_px=150)
-    fringe_dark: SnagLimit = SnagLimit(least_px=150)
-    fringe_tinted: SnagLimit = SnagLimit(least_px=150)
-    spill: SnagLimit = SnagLimit(least_px=60)
+
+class Inspection(_Limits):  # type: ignore[misc, valid-type] # made from the list of sorts
+    """What the inspection looks for, by the names of sorts; the sizes fit delivery at 100 % of the photo."""
+
+    def limit(self, sort: SnagSort) -> SnagLimit:
+        """Return whether a sort is looked for, and from which size it counts."""
+        limit: SnagLimit = getattr(self, sort.id)
+        return limit
+
+
+def _known_snag(name: str) -> str:
+    if name not in {*(sort.id for sort in SnagSort), *get_args(DeliverySnagName)}:
+        msg = f"there is no snag {name}"
+        raise ValueError(msg)
+    return name
+
+
+SnagName = Annotated[str, AfterValidator(_known_snag)]
+"""A sort of snag: of a matte, or of a delivery."""
 
 
 class SettledSnag(SettingsModel):
@@ -57,7 +60,7 @@ class SettledSnag(SettingsModel):
     reason : why it was accepted.
     """
 
-    sort: SnagName | DeliverySnagName
+    sort: SnagName
     at: Point
     reach_px: Annotated[float, Field(ge=0, le=1e5)] = 40.0
     how: Literal["mended", "accepted"] = "accepted"

@@ -2,33 +2,14 @@
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
-from enum import Enum
 
 import cv2
 import numpy as np
 
 from peel.matte.arrays import BoolArray, FloatArray, IntArray
+from peel.matte.inspect.sorts import SnagSort
 
-__all__ = ["Find", "SnagSort", "Window", "extent_of", "pieces_of", "window_around"]
-
-
-class SnagSort(Enum):
-    """A sort of fault, by its name in the window."""
-
-    PINHOLE = "Pinhole"
-    SPECK = "Speck"
-    HAZE = "Haze"
-    SEE_THROUGH = "See-through inside"
-    BACKDROP_LEFT = "Backdrop left inside"
-    STRAND_CUT = "Strand cut short"
-    HARD_CUT = "Hard cut through a soft edge"
-    STEPPED = "Stepped edge"
-    FRAME = "Touching the frame"
-    RESIDUE = "Unexplained"
-    FRINGE_LIGHT = "Light fringe"
-    FRINGE_DARK = "Dark fringe"
-    FRINGE_TINTED = "Tinted fringe"
-    SPILL = "Spill left"
+__all__ = ["Find", "Window", "extent_of", "pieces_of", "window_around"]
 
 
 @dataclass(frozen=True, eq=False)

@@ -21,8 +21,9 @@ from peel.matte.channels import blended, largest_part, length_of, mean_part, pla
 from peel.matte.colour.carrying import mean_around
 from peel.matte.colour.rims import measured_rim
 from peel.matte.colour.spill import despilled
-from peel.matte.inspect.faults import Find, SnagSort, Window, extent_of, pieces_of, window_around
+from peel.matte.inspect.faults import Find, Window, extent_of, pieces_of, window_around
 from peel.matte.inspect.reading import READING_REACH, Reading
+from peel.matte.inspect.sorts import SnagSort
 from peel.matte.parallel import run_all
 from peel.matte.repair.one_press import haze, pinholes, specks
 from peel.matte.repair.profile import PROFILE_REACH, EdgeShape, shaped

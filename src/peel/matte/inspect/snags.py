@@ -9,7 +9,8 @@ from typing import Final
 import numpy as np
 
 from peel.matte.arrays import BoolArray, FloatArray
-from peel.matte.inspect.faults import Find, SnagSort
+from peel.matte.inspect.faults import Find
+from peel.matte.inspect.sorts import SnagSort
 
 __all__ = ["Severity", "Snag", "framed", "gathered"]
 

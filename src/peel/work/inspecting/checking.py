@@ -12,7 +12,8 @@ from peel.job.preset import Preset
 from peel.job.rect import Rect
 from peel.matte.inspect.snags import Severity, Snag
 from peel.work.delivering.delivery_snags import delivery_snags, is_delivery_snag_accepted
-from peel.work.inspecting.inspector import Inspector, snag_row
+from peel.work.inspecting.inspector import Inspector
+from peel.work.inspecting.snag_specs import snag_row
 from peel.work.stages import Stages
 
 __all__ = ["check_job", "check_order", "fails"]

@@ -11,23 +11,23 @@ import cv2
 import numpy as np
 
 from peel.job.edits.kinds import kinds_stamp
-from peel.job.edits.snags import least_sizes, name_of, settled_by
+from peel.job.edits.snags import least_sizes
 from peel.job.job import Job
 from peel.job.rect import Rect
 from peel.matte.edge.kind import Kind
-from peel.matte.inspect.faults import Find, SnagSort
+from peel.matte.inspect.faults import Find
 from peel.matte.inspect.finds import FIND_REACH, find_in
 from peel.matte.inspect.outline import Outline, outline_of
 from peel.matte.inspect.reading import Reading
 from peel.matte.inspect.snags import Snag, framed, gathered
 from peel.matte.parallel import checkpoint, run_all
+from peel.work.inspecting.snag_specs import is_accepted
 from peel.work.solving.noise import noise_of
 from peel.work.stages import Stages
 from peel.work.stages.chain import cells_of
 from peel.work.stages.colour_chain import spill_of
-from peel.work.wording import grouped
 
-__all__ = ["Inspection", "Inspector", "is_accepted", "snag_row", "words_of"]
+__all__ = ["Inspection", "Inspector"]
 
 _CELL: Final = 128  # pixels of the level that is looked at, a side, of what is known to be fresh or stale
 _WINDOW: Final = 8 * _CELL  # a side, at most, of what is looked at in one go
@@ -56,12 +56,6 @@ class Inspection:
     def open_snags(self, job: Job) -> list[int]:
         """Return the numbers of the snags that were not accepted."""
         return [number for number, snag in enumerate(self.snags) if not is_accepted(job, snag)]
-
-
-def is_accepted(job: Job, snag: Snag) -> bool:
-    """Return whether a snag is right as it is, as the person says."""
-    done = settled_by(job, snag)
-    return done is not None and done.how == "accepted"
 
 
 class Inspector:
@@ -198,61 +192,3 @@ def _belongs(find: Find, cell: Rect) -> bool:
     top, left, bottom, right = find.box
     row, column = (top + bottom) // 2, (left + right) // 2
     return cell.top <= row < cell.bottom and cell.left <= column < cell.right
-
-
-_WORDS: Final[dict[SnagSort, tuple[str, str]]] = {
-    SnagSort.PINHOLE: (
-        "{n} hole{s} in what is solid: the backing shows through {size}",
-        "Solid, or Close pinholes",
-    ),
-    SnagSort.SPECK: ("{n} speck{s} floating in the clear, {size} in all", "Clear, or Drop specks"),
-    SnagSort.HAZE: ("A veil over clear backdrop, as much as {size}", "Thin, or Take out haze"),
-    SnagSort.SEE_THROUGH: (
-        "Not quite solid inside the subject: the backing shines through, as much as {size}",
-        "Firm, or Solid inside",
-    ),
-    SnagSort.BACKDROP_LEFT: ("Backdrop seems to be left inside the subject, {size}", "Band over it, or Clear"),
-    SnagSort.STRAND_CUT: ("{n} strand{s} go{es} on in the photo where the matte ends", "Band beyond the ends"),
-    SnagSort.HARD_CUT: ("The matte is cut hard where the photo's edge is soft", "Band over it, or Soften"),
-    SnagSort.STEPPED: ("This edge has steps that the photo does not have", "the edge profile: bumps evened"),
-    SnagSort.FRAME: ("The subject touches the frame along {size}", "a frame with room around, or leave it"),
-    SnagSort.RESIDUE: (
-        "Cutout and clean backdrop do not give the photo back here, by as much as {size}",
-        "Band, kind, or Again here",
-    ),
-    SnagSort.FRINGE_LIGHT: ("The edge is lighter than the subject further in, by as much as {size}", "Rims in Colour"),
-    SnagSort.FRINGE_DARK: ("The edge is darker than the subject further in, by as much as {size}", "Rims in Colour"),
-    SnagSort.FRINGE_TINTED: ("The edge has another tint than the subject further in, {size}", "Rims or Tint in Colour"),
-    SnagSort.SPILL: ("Light of the backdrop is left on the subject, as much as {size}", "Spill in Colour"),
-}
-
-
-def words_of(snag: Snag) -> tuple[str, str]:
-    """Say in a sentence what is wrong and by how much, and what tool mends it."""
-    what, tool = _WORDS[snag.sort]
-    count = len(snag.finds)
-    many = count != 1
-    said = what.format(
-        n=count if many else "One",
-        s="s" if many else "",
-        es="" if many else "es",
-        size=f"{grouped(snag.size)} px",
-    )
-    return said + ".", tool
-
-
-def snag_row(job: Job, snag: Snag) -> dict[str, object]:
-    """Return a snag as plain values, for reports."""
-    done = settled_by(job, snag)
-    top, left, bottom, right = snag.box
-    return {
-        "sort": name_of(snag.sort),
-        "severity": snag.severity.value,
-        "size_px": round(snag.size, 1),
-        "count": len(snag.finds),
-        "at": [round(part, 1) for part in snag.at],
-        "box": {"left": left, "top": top, "right": right, "bottom": bottom},
-        "says": words_of(snag)[0],
-        "accepted": done is not None and done.how == "accepted",
-        "reason": done.reason if done is not None else "",
-    }
