@@ -16,8 +16,8 @@ from peel.job.edits.values import set_value, use_zones, with_matte
 from peel.job.job import Job, Photo, new_job
 from peel.job.placing.cutouts import copy_cutouts, map_cutouts, moving, turning
 from peel.job.placing.sheet import sheet_of
-from peel.matte.arrays import unit_floats
 from peel.matte.composite.shadow import kept_shadow
+from peel.matte.pixels import unit_floats
 from peel.work.delivering.products import flat_pixels
 from peel.work.stages import Cache, Stages
 from peel.work.stages.chain import cells_of

@@ -7,7 +7,7 @@ from PIL import Image
 
 from peel.job.edits.marking import Stroke, paint_mark
 from peel.job.edits.values import set_value
-from peel.work.many.assignment import Assignment, ItemState
+from peel.work.many.assignment import Assignment
 from peel.work.session.session import Session
 
 
@@ -35,28 +35,6 @@ def _begin(assignment: Assignment, photo: Path) -> Session:
 
 def _mark(session: Session) -> None:
     session.apply("Brush", lambda job: paint_mark(job, Stroke(((60.0, 45.0),), 25), subject=True))
-
-
-def test_photos_are_known_before_they_are_begun(assignment: Assignment, photos: list[Path]) -> None:
-    for photo in [*photos, photos[0]]:
-        assignment.add(photo)
-
-    assert [item.source for item in assignment.items] == photos
-    assert {item.state for item in assignment.items} == {ItemState.UNTOUCHED}
-
-
-def test_the_state_follows_the_work_and_stays_when_the_session_is_closed(
-    assignment: Assignment, photos: list[Path]
-) -> None:
-    session = _begin(assignment, photos[0])
-    assert assignment.items[0].state is ItemState.UNTOUCHED
-    _mark(session)
-    session.wait_idle(60)
-
-    assert assignment.items[0].state is ItemState.SOLVED
-    assignment.close_session(session)
-    assert assignment.items[0].state is ItemState.SOLVED
-    assert assignment.items[0].job == session.project.path
 
 
 def test_going_back_to_an_open_photo_is_the_same_session(assignment: Assignment, photos: list[Path]) -> None:
@@ -106,5 +84,5 @@ def test_keeping_hands_over_to_the_new_file(assignment: Assignment, photos: list
     assignment.keep_as(session, tmp_path / "kept.peel")
 
     assert not old.exists()
-    assert assignment.items[0].job == tmp_path / "kept.peel"
+    assert assignment.source_of(session) == photos[0]
     assert assignment.open_job(tmp_path / "kept.peel").session is session

@@ -157,7 +157,7 @@ def test_a_key_is_carried_only_before_the_same_backdrop() -> None:
     assert other.job.settings.recipe.separations == ()
     assert other.job.settings.recipe.band.trust == new_job(other.job.photo).settings.recipe.band.trust
     assert "the backdrop is another one" in other.says
-    assert other.with_marks
+    assert other.job.has_subject
     _, alpha, _ = soft_disc(300, 420, 90)
     for done in (same, other):
         matte = solve_job(done.job)[0].alpha(done.job.photo.bounds)

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from peel.files.profiles import transformed
+from peel.matte.pixels import words_of_bytes
 
 __all__ = ["INTENTS", "converted", "out_of_gamut", "profile_named"]
 
@@ -72,7 +73,7 @@ def out_of_gamut(pixels: NDArray[Any], own: bytes | None, wanted: str) -> NDArra
     if wanted in {"photo", "gray"} or (own is None and wanted == "srgb"):
         return np.zeros(pixels.shape[:2], bool)
     source, target = own or profile_named("srgb"), profile_named(wanted)
-    deep = pixels.astype(np.uint16) * 257
+    deep = words_of_bytes(pixels)
     there = transformed(deep, source, target, intent=INTENTS["relative"])
     back = transformed(there, target, source, intent=INTENTS["relative"])
     return np.asarray(np.abs(back.astype(np.int64) - deep).max(axis=2) > 1500)

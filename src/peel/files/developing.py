@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from peel.errors import PhotoError
 from peel.files.atomic import temporary_folder
 from peel.files.picture_limits import check_size
+from peel.matte.pixels import to_words
 from peel.matte.srgb import to_encoded
 
 __all__ = [
@@ -124,7 +125,7 @@ def developed_exr(content: bytes, name: str, exposure: float = 0.0) -> NDArray[n
         raise PhotoError(message, "Get the file again from where it came.") from error
     light = _light(found, name) * np.float32(2 ** np.clip(exposure, _LEAST_EXPOSURE, MOST_EXPOSURE))
     light = np.nan_to_num(light, nan=0.0, posinf=1.0, neginf=0.0)
-    return np.asarray(np.round(to_encoded(np.clip(light, 0, 1)) * 65535), np.uint16)
+    return to_words(to_encoded(np.clip(light, 0, 1)))
 
 
 def _light(channels: dict[str, NDArray[Any]], name: str) -> NDArray[np.float32]:

@@ -21,7 +21,8 @@ from peel.files.developing import RAW_SUFFIXES, developed_exr, developed_raw, is
 from peel.files.picture_limits import MAX_MEGAPIXELS, check_size
 from peel.files.profiles import rgb_profile_or_none
 from peel.job.job import Photo
-from peel.matte.arrays import ByteArray, FloatArray, unit_floats
+from peel.matte.arrays import ByteArray, FloatArray
+from peel.matte.pixels import unit_floats
 
 __all__ = [
     "MAX_MEGAPIXELS",

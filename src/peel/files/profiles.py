@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from PIL import Image, ImageCms
 
 from peel.matte.arrays import ByteArray
+from peel.matte.pixels import to_bytes
 
 __all__ = ["between_profiles", "colour_into_profile", "is_srgb", "rgb_profile_or_none", "to_screen", "transformed"]
 
@@ -76,7 +77,7 @@ def colour_into_profile(colour: tuple[float, float, float], profile: bytes | Non
     """Convert one sRGB colour, parts in [0, 1], into the photo's profile."""
     if profile is None or is_srgb(profile):
         return colour
-    pixel = np.round(np.array([[colour]]) * 255).astype(np.uint8)
+    pixel = to_bytes(np.array([[colour]]))
     red, green, blue = (float(part) / 255 for part in _converted(pixel, profile, to_screen=False)[0, 0])
     return red, green, blue
 

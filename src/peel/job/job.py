@@ -15,8 +15,9 @@ from peel.job.planes import PLANES, Role
 from peel.job.rect import Rect
 from peel.job.settings import JobSettings, PhotoSettings, Recipe
 from peel.job.space import Space
-from peel.matte.arrays import FloatArray, unit_floats
+from peel.matte.arrays import FloatArray
 from peel.matte.edge.zones import BACKGROUND
+from peel.matte.pixels import unit_floats
 
 __all__ = ["MATTE_ONE", "Job", "Photo", "new_job"]
 

@@ -23,6 +23,7 @@ from peel.matte.edge.kind import Kind
 from peel.matte.edge.zones import BACKGROUND, FOREGROUND
 from peel.matte.inspect.residue import residue, residue_window
 from peel.matte.marking.alike import lab_of
+from peel.matte.pixels import to_bytes
 from peel.matte.separation.tone_curve import clipped_detail
 from peel.work.separating.tones import tone_reach, tone_window
 from peel.work.stages import Stages
@@ -159,11 +160,11 @@ def render(stages: Stages, job: Job, view: View, rect: Rect, level: int, look: L
     """
     look = look or Look()
     if view is View.CHANGED:
-        return _bytes(_changed(stages, job, rect, level, look.before))
+        return to_bytes(_changed(stages, job, rect, level, look.before))
     if view in (View.RECOLOURED, View.RIMS):
-        return _bytes((_recoloured if view is View.RECOLOURED else _rims)(stages, job, rect, level))
+        return to_bytes((_recoloured if view is View.RECOLOURED else _rims)(stages, job, rect, level))
     if view in _GRAY:
-        return _bytes(np.repeat(_GRAY[view](stages, job, rect, level)[..., None], 3, axis=2))
+        return to_bytes(np.repeat(_GRAY[view](stages, job, rect, level)[..., None], 3, axis=2))
     if view is View.PHOTO:
         colours = stages.pyramid.colours(rect, level)
     elif view is View.TONE:
@@ -174,7 +175,7 @@ def render(stages: Stages, job: Job, view: View, rect: Rect, level: int, look: L
         colours = stages.sheet(sheet_of(job), rect, level, _check)
     else:
         colours = stages.composite(job, rect, level, stages.backing_colour(_plain_colour(view, look.loud)))
-    return to_screen(_bytes(colours), job.photo.profile)
+    return to_screen(to_bytes(colours), job.photo.profile)
 
 
 def _faint(stages: Stages, job: Job, rect: Rect, level: int) -> FloatArray:
@@ -249,12 +250,12 @@ def _tone(stages: Stages, job: Job, rect: Rect, level: int, look: Look) -> ByteA
     around = rect.grown(reach).intersection(job.photo.space.bounds(level))
     tone = tone_window(job, separation, stages.pyramid.colours(around, level), around, scale)
     curve = curve_of(separation)
-    out = np.repeat(_bytes(curve.alpha(tone))[..., None], 3, axis=2)
+    out = np.repeat(to_bytes(curve.alpha(tone))[..., None], 3, axis=2)
     if look.lost_floor is not None:
         unsure = stages.zone_shares(job, around, level)[1] > 0
         _, lost = clipped_detail(tone, curve, unsure, look.lost_floor)
         shown = cv2.dilate(lost.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
-        out[shown] = _bytes(np.array(rgb_from_hex(look.unsure), np.float32))
+        out[shown] = to_bytes(np.array(rgb_from_hex(look.unsure), np.float32))
     return np.ascontiguousarray(out[rect.within(around)])
 
 
@@ -264,10 +265,6 @@ def _plain_colour(view: View, loud: str) -> str:
 
 def _check(rect: Rect) -> FloatArray:
     return checker(rect.top, rect.left, rect.height, rect.width, 12)
-
-
-def _bytes(colours: FloatArray) -> ByteArray:
-    return np.asarray(np.clip(colours, 0, 1) * np.float32(255) + np.float32(0.5)).astype(np.uint8)
 
 
 def _zones(stages: Stages, job: Job, rect: Rect, level: int, look: Look) -> FloatArray:
@@ -333,7 +330,7 @@ def kind_pattern(kind: Kind | None, rows: IntArray, columns: IntArray, every: in
 def zone_hues(stages: Stages, photo: Photo) -> tuple[str, str]:
     """Choose hues for the unsure band and the backdrop that stand out from this photo and from each other."""
     level = photo.space.level_within(400)
-    picture = _bytes(stages.pyramid.colours(photo.space.bounds(level), level))
+    picture = to_bytes(stages.pyramid.colours(photo.space.bounds(level), level))
     lab = lab_of(to_screen(picture, photo.profile)).reshape(-1, 3)
     hues = _lab_of_hex(ZONE_HUES)
     away = [float(np.percentile(np.linalg.norm(lab - hue, axis=1), 5)) for hue in hues]
@@ -359,7 +356,7 @@ def loudest_colour(stages: Stages, job: Job) -> str:
     edge = cv2.dilate((zones == 128).astype(np.uint8), np.ones((5, 5))).astype(bool) & (alpha > 0.3)
     if not edge.any():
         return LOUDEST
-    colours = _bytes(stages.foreground(job, rect, level))[edge][None]
+    colours = to_bytes(stages.foreground(job, rect, level))[edge][None]
     lab = lab_of(to_screen(colours, job.photo.profile))[0]
 
     def nearness(candidate: str) -> float:
@@ -370,4 +367,4 @@ def loudest_colour(stages: Stages, job: Job) -> str:
 
 def _lab_of_hex(colours: Sequence[str]) -> FloatArray:
     """Return CIE Lab of ``#rrggbb`` colours, (N, 3)."""
-    return lab_of(_bytes(np.array([[rgb_from_hex(colour) for colour in colours]], np.float32)))[0]
+    return lab_of(to_bytes(np.array([[rgb_from_hex(colour) for colour in colours]], np.float32)))[0]

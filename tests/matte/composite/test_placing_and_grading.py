@@ -9,7 +9,6 @@ from scipy.special import erf
 from peel.demo.lamplighter import lamplighter_shadow
 from peel.demo.photos import demo_photo
 from peel.files.photo import read_photo
-from peel.matte.arrays import unit_floats
 from peel.matte.composite.blurring import wide_blur
 from peel.matte.composite.grading import Grading, graded, matched, tones_of
 from peel.matte.composite.homography import homography, mapped
@@ -19,6 +18,7 @@ from peel.matte.composite.shadow import Cast, Ground, cast_shadow, contact_shado
 from peel.matte.composite.warping import warped
 from peel.matte.composite.wrap import backing_glow, light_wrapped
 from peel.matte.inspect.measures import ciede2000
+from peel.matte.pixels import unit_floats
 from peel.matte.srgb import to_encoded, to_lab, to_linear
 
 RNG = np.random.default_rng(5)

@@ -56,7 +56,7 @@ def test_noise_follows_into_light() -> None:
     photo = (0.6 + rng.normal(0, 0.02, (200, 200, 3))).astype(np.float32)
     bin_of_light = int(to_linear(np.float32(0.6).reshape(1))[0] * 16)
 
-    carried = measure_noise(photo).is_linear().variance[bin_of_light]
+    carried = measure_noise(photo).in_linear_light().variance[bin_of_light]
 
     assert carried == pytest.approx(measure_noise(to_linear(photo)).variance[bin_of_light], rel=0.3)
 

@@ -49,11 +49,6 @@ class ToneAxis(QWidget):
         """Ask for the outlines and a line of words."""
         return QSize(240, _HEIGHT)
 
-    @property
-    def is_held(self) -> bool:
-        """Whether a line is being dragged."""
-        return self._held is not None
-
     def show_tones(self, outlines: Outlines | None, separation: Separation) -> None:
         """Show other outlines and lines."""
         self._outlines, self._separation = outlines, separation

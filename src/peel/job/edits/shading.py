@@ -10,6 +10,7 @@ from peel.job.job import Job
 from peel.job.plane import Plane
 from peel.job.planes import PLANES, Role
 from peel.job.settings import Point
+from peel.matte.pixels import to_bytes
 
 __all__ = ["brush_shadow", "keep_shadow", "keep_shadow_within", "release_shadows"]
 
@@ -42,7 +43,7 @@ def keep_shadow_within(job: Job, area: Sequence[Point]) -> Job:
     window, inside = covered_by(job, area)
     if window.is_empty:
         return job
-    kept = np.maximum(job.shadow_kept.read(window), np.round(inside * 255).astype(np.uint8))
+    kept = np.maximum(job.shadow_kept.read(window), to_bytes(inside))
     return job.with_planes(shadow_kept=job.shadow_kept.write(window, kept)).with_recipe(shadow=_brushed(job))
 
 

@@ -10,12 +10,13 @@ import numpy as np
 from peel.job.edits.lay_band import lay_zones
 from peel.job.edits.marking import Zone
 from peel.job.edits.separations import unsolve_separated
-from peel.job.job import MATTE_ONE, Job
+from peel.job.job import Job
 from peel.job.plane import Plane
 from peel.job.rect import Rect
 from peel.job.settings import JobSettings, with_open_ends, with_value
 from peel.matte.arrays import ByteArray, FloatArray
 from peel.matte.edge.zones import BACKGROUND, FOREGROUND, UNKNOWN
+from peel.matte.pixels import to_words
 
 __all__ = ["set_value", "unsolve", "use_settings", "use_zones", "with_matte"]
 
@@ -89,7 +90,7 @@ def with_matte(job: Job, window: Rect, alpha: FloatArray, *, settled: bool = Tru
     settled : bool
         False for a preliminary matte that a better one will replace.
     """
-    values: Any = np.round(np.clip(alpha, 0, 1) * MATTE_ONE).astype(np.uint16)
+    values = to_words(alpha)
     solved = job.with_planes(matte=job.matte.write(window, values))
     if not settled:
         return solved

@@ -16,12 +16,13 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from peel.matte.arrays import BoolArray, FloatArray, unit_floats
+from peel.matte.arrays import BoolArray, FloatArray
 from peel.matte.edge.evidence_maps import EXPLAINED, RING, Known, disc, known_sides, openness, strangeness, wispiness
 from peel.matte.edge.geodesic import geodesic_distance
 from peel.matte.edge.sides import Distances, Sides, compare_sides
 from peel.matte.marking.contact_shadow import find_contact_shadow
 from peel.matte.marking.regions import drop_islands
+from peel.matte.pixels import unit_floats
 
 __all__ = ["TRUST", "Reading", "budgets", "read_edge", "reduced", "unit_of", "working_step"]
 

@@ -7,8 +7,9 @@ import numpy as np
 from numba import njit
 from numpy.typing import ArrayLike
 
-from peel.matte.arrays import BoolArray, ByteArray, FloatArray, unit_floats
+from peel.matte.arrays import BoolArray, ByteArray, FloatArray
 from peel.matte.marking.regions import region_at
+from peel.matte.pixels import unit_floats
 from peel.matte.srgb import to_lab
 
 __all__ = ["colour_distance", "distance_in_lab", "lab_of", "within"]

@@ -7,13 +7,14 @@ import cv2
 import numpy as np
 from numba import njit
 
-from peel.matte.arrays import BoolArray, ByteArray, FloatArray, unit_floats
+from peel.matte.arrays import BoolArray, ByteArray, FloatArray
 from peel.matte.marking.alike import lab_of
 from peel.matte.marking.cells import Cells, Values, scaled
 from peel.matte.marking.contact_shadow import find_contact_shadow
 from peel.matte.marking.focus import focus_of
 from peel.matte.marking.regions import drop_islands, fill_holes
 from peel.matte.marking.sweep import colour_cost, colour_model, cut_by_colour
+from peel.matte.pixels import unit_floats
 
 __all__ = ["CANNOT_TELL", "Proposal", "propose"]
 

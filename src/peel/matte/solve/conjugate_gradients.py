@@ -119,10 +119,10 @@ def solve_band(
     report = progress or (lambda _share_done: None)
     turns = _WARM_UP_ITERATIONS if priors else ()
     done = 0
-    for update_direction, count in enumerate(turns):
+    for turn, count in enumerate(turns):
         most = min(count, max_iterations - done)
-        done += _iterate(state, coarse, tolerance, most, _within(report, update_direction, len(turns) + 1))[0]
-        if interim and update_direction == 0:
+        done += _iterate(state, coarse, tolerance, most, _within(report, turn, len(turns) + 1))[0]
+        if interim and turn == 0:
             interim(state.x)
         state.add_prior(*_sum_priors(priors, state.x))
     last = _within(report, len(turns), len(turns) + 1)
@@ -141,9 +141,9 @@ def _sum_priors(priors: Sequence[PriorTerms], alpha: FloatArray) -> tuple[FloatA
     return weight, towards
 
 
-def _within(report: Progress, update_direction: int, turns: int) -> Progress:
+def _within(report: Progress, turn: int, turns: int) -> Progress:
     """Report the share done of one of several phases as a share of all."""
-    return lambda share: report((update_direction + share) / turns)
+    return lambda share: report((turn + share) / turns)
 
 
 def _iterate(state: "_State", coarse: CoarseSpace, tolerance: float, most: int, report: Progress) -> tuple[int, float]:
@@ -267,10 +267,10 @@ class _State:
     def update_direction(self, beta: float) -> None:
         """Compute ``p = z + beta p``."""
 
-        def update_direction(part: RunRange) -> None:
+        def update(part: RunRange) -> None:
             kernels.update_direction(self.runs[part.runs], self.p, np.float32(beta), self.z[part.values])
 
-        run_all([partial(update_direction, part) for part in self.ranges])
+        run_all([partial(update, part) for part in self.ranges])
 
 
 def _ranges(system: BandSystem) -> list[RunRange]:

@@ -10,9 +10,10 @@ from typing import Any, Final
 import numpy as np
 from numba import njit
 
-from peel.matte.arrays import ByteArray, FloatArray, unit_floats
+from peel.matte.arrays import ByteArray, FloatArray
 from peel.matte.edge.zones import BACKGROUND, FOREGROUND
 from peel.matte.parallel import map_chunks
+from peel.matte.pixels import unit_floats
 from peel.matte.solve.sampling import blurred_within, nearest_samples
 from peel.matte.srgb import encoded, to_linear
 

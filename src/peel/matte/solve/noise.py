@@ -16,8 +16,9 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from peel.matte.arrays import BoolArray, ByteArray, FloatArray, unit_floats
+from peel.matte.arrays import BoolArray, ByteArray, FloatArray
 from peel.matte.parallel import map_chunks
+from peel.matte.pixels import unit_floats
 from peel.matte.srgb import to_encoded, to_linear
 
 __all__ = ["NoiseCurve", "brightness_bin", "measure_noise", "plain_reach", "plane"]
@@ -59,7 +60,7 @@ class NoiseCurve:
     variance: FloatArray
     limits: FloatArray
 
-    def is_linear(self) -> "NoiseCurve":
+    def in_linear_light(self) -> "NoiseCurve":
         """Return the noise of the same picture converted to linear light (sRGB)."""
         value = to_encoded(((np.arange(_BINS) + 0.5) / _BINS).astype(np.float32))
         step = np.float32(1e-2)

@@ -18,9 +18,10 @@ import cv2
 import numpy as np
 from numba import njit
 
-from peel.matte.arrays import BoolArray, ByteArray, FloatArray, IntArray, unit_floats
+from peel.matte.arrays import BoolArray, ByteArray, FloatArray, IntArray
 from peel.matte.edge.zones import BACKGROUND, FOREGROUND, UNKNOWN
 from peel.matte.parallel import checkpoint, map_chunks, run_all
+from peel.matte.pixels import unit_floats
 from peel.matte.solve.noise import NoiseCurve, brightness_bin, measure_noise, plain_reach
 
 __all__ = ["ColourPrior", "blurred_within", "colour_prior", "nearest_samples", "subject_palette"]

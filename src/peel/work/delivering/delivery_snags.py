@@ -13,6 +13,7 @@ from peel.job.placing.sheet import sheet_of, subject_box
 from peel.job.preset import Preset
 from peel.job.settings import DeliverySnagName, SettledSnag
 from peel.matte.inspect.snags import Severity
+from peel.matte.pixels import to_bytes
 from peel.work.delivering.order import job_for, size_of_file
 from peel.work.delivering.products import Want, space_of_product
 from peel.work.inspecting.fringe import measure_fringe
@@ -120,7 +121,7 @@ def _by_gamut(job: Job, stages: Stages, preset: Preset) -> list[DeliverySnag]:
     level = job.photo.space.level_within(_LONGEST)
     rect = job.photo.space.bounds(level)
     colours, alpha = stages.foreground(job, rect, level), stages.alpha(job, rect, level)
-    outside = out_of_gamut(np.asarray(np.round(colours * 255), np.uint8), job.photo.profile, preset.profile)
+    outside = out_of_gamut(to_bytes(colours), job.photo.profile, preset.profile)
     outside &= alpha > _BORDER_ALPHA
     share = float(outside.sum()) / max(float((alpha > _BORDER_ALPHA).sum()), 1.0)
     if share < _SOME:

@@ -18,8 +18,8 @@ from peel.files.outlines import path_resource, svg_outline
 from peel.job.job import Job
 from peel.job.placing.sheet import sheet_of
 from peel.job.preset import FORMATS, Preset
-from peel.matte.arrays import unit_floats
 from peel.matte.edge.half_way import half_way_curves
+from peel.matte.pixels import bytes_of_words, to_words, unit_floats
 from peel.matte.srgb import to_linear
 from peel.work.delivering.products import Want
 
@@ -91,7 +91,7 @@ def _by_rows(pixels: NDArray[Any], work: Callable[[NDArray[Any]], NDArray[Any]])
 
 def _deep(values: NDArray[Any]) -> NDArray[Any]:
     """Round to 16 bits."""
-    return np.asarray(np.clip(values, 0, 1) * np.float32(65535) + np.float32(0.5)).astype(np.uint16)
+    return to_words(values)
 
 
 def _premultiplied(pixels: NDArray[Any]) -> NDArray[Any]:
@@ -123,7 +123,7 @@ def _finished(pixels: NDArray[Any], preset: Preset) -> NDArray[Any]:
     if preset.alpha == "premultiplied" and pixels.ndim == 3 and pixels.shape[2] in {2, 4}:
         pixels = _by_rows(pixels, _premultiplied)
     if preset.bits == 8 and pixels.dtype == np.uint16:
-        pixels = _by_rows(pixels, lambda part: ((part.astype(np.uint32) + 128) // 257).astype(np.uint8))
+        pixels = _by_rows(pixels, bytes_of_words)
     return pixels
 
 
@@ -166,7 +166,7 @@ def _photo_on_sheet(job: Job, height: int, width: int) -> NDArray[Any]:
     sheet, pixels = sheet_of(job), job.photo.pixels
     top, left = max(sheet.top, 0), max(sheet.left, 0)
     part = pixels[max(-sheet.top, 0) :, max(-sheet.left, 0) :][: max(height - top, 0), : max(width - left, 0)]
-    shown = part if part.dtype == np.uint8 else ((part.astype(np.uint32) + 128) // 257).astype(np.uint8)
+    shown = bytes_of_words(part)
     out[top : top + part.shape[0], left : left + part.shape[1], :3] = shown
     out[top : top + part.shape[0], left : left + part.shape[1], 3] = 255
     return out

@@ -18,8 +18,9 @@ from peel.job.assets import Asset
 from peel.job.job import Job
 from peel.job.placing.sheet import sheet_of
 from peel.job.preset import Preset
-from peel.matte.arrays import ByteArray, unit_floats
+from peel.matte.arrays import ByteArray
 from peel.matte.composite.over import checker
+from peel.matte.pixels import to_bytes, unit_floats
 from peel.work.delivering.order import job_for
 
 __all__ = ["photo_under", "read_delivered"]
@@ -52,7 +53,7 @@ def read_delivered(path: Path) -> ByteArray:
     if values.shape[2] == 4:
         check = checker(0, 0, values.shape[0], values.shape[1], _CELL)
         values = values[..., :3] * values[..., 3:] + (1 - values[..., 3:]) * check
-    return np.asarray(np.round(np.clip(values, 0, 1) * 255), np.uint8)
+    return to_bytes(values)
 
 
 def _decoded(content: bytes, path: Path, size: tuple[int, int]) -> NDArray[Any]:

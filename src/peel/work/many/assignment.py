@@ -4,8 +4,6 @@ import contextlib
 import threading
 from collections import Counter
 from collections.abc import Iterator
-from dataclasses import dataclass
-from enum import Enum
 from pathlib import Path
 from typing import Final
 
@@ -16,35 +14,9 @@ from peel.work.session.recovery import Opened, open_job
 from peel.work.session.resources import Resources
 from peel.work.session.session import Session
 
-__all__ = ["Assignment", "Item", "ItemState"]
+__all__ = ["Assignment"]
 
 _MOST_OPEN: Final = 3
-
-
-class ItemState(Enum):
-    """How far the work on a photo has come."""
-
-    UNTOUCHED = "not begun"
-    MARKED = "marked"
-    SOLVED = "solved"
-
-
-@dataclass(frozen=True)
-class Item:
-    """One photo of an assignment.
-
-    Attributes
-    ----------
-    source : Path or None
-        The photo's file; None where the work began with a job file.
-    job : Path or None
-        The job file; None before the work has begun.
-    state : ItemState
-    """
-
-    source: Path | None
-    job: Path | None = None
-    state: ItemState = ItemState.UNTOUCHED
 
 
 class Assignment:
@@ -64,17 +36,11 @@ class Assignment:
         self._most_open = most_open
         self._turn = threading.RLock()
         self._opening = threading.RLock()  # held while a job is opened, so that two do not open one file
-        self._items: dict[Path, Item] = {}
+        self._sources: dict[Path, Path] = {}  # the photos that jobs were begun on
         self._sessions: list[Session] = []  # the longest unused first
         self._in_use: Counter[Session] = Counter()
         self._only_borrowed: set[Session] = set()
         self._on_desk: Session | None = None
-
-    @property
-    def items(self) -> list[Item]:
-        """Every photo in the order in which it was added, with its present state."""
-        with self._turn:
-            return [_with_state(item, self.session_on(item.job)) if item.job else item for item in self._items.values()]
 
     @property
     def sessions(self) -> list[Session]:
@@ -122,16 +88,10 @@ class Assignment:
                 if is_over:
                     self.close_session(session)
 
-    def add(self, photo: Path) -> Item:
-        """Add a photo without beginning to work on it."""
-        with self._turn:
-            return self._items.setdefault(photo.absolute(), Item(photo.absolute()))
-
     def source_of(self, session: Session) -> Path | None:
         """Return the file of the photo that a session was begun on; None where it began with a job file."""
         with self._turn:
-            found = (item.source for item in self._items.values() if item.job == session.project.path)
-            return next(found, None)
+            return self._sources.get(session.project.path)
 
     def begin(self, content: bytes, photo: Path, *, exposure: float = 0.0, job: Path | None = None) -> Opened:
         """Begin work on a photo whose bytes are at hand, in a working file or one given; waits.
@@ -140,7 +100,7 @@ class Assignment:
         """
         path = job or new_working_path(photo.name)
         session = Session.begin_with(content, photo.name, path, self.resources, exposure=exposure)
-        return self._opened(photo.absolute(), photo.absolute(), Opened(session))
+        return self._opened(photo.absolute(), Opened(session))
 
     def open_job(self, path: Path, photo: Path | None = None) -> Opened:
         """Open a job file, or go back to it if it is open; waits. See `peel.work.session.recovery.open_job`."""
@@ -148,17 +108,16 @@ class Assignment:
         with self._opening:
             session = self.session_on(path)
             opened = Opened(session) if session is not None else open_job(path, self.resources)
-            key = photo.absolute() if photo is not None else path
-            return self._opened(key, photo.absolute() if photo is not None else None, opened)
+            return self._opened(photo.absolute() if photo is not None else None, opened)
 
     def keep_as(self, session: Session, path: Path) -> None:
         """Keep a job under a name and go on in that file; waits. See `Session.keep_as`."""
         old = session.project.path
         session.keep_as(path)
         with self._turn:
-            for key, item in self._items.items():
-                if item.job == old:
-                    self._items[key] = Item(item.source, session.project.path, item.state)
+            source = self._sources.pop(old, None)
+            if source is not None:
+                self._sources[session.project.path] = source
         note_job(self.source_of(session), session.project.photo_of(path).digest, path)
 
     def close_session(self, session: Session) -> None:
@@ -172,9 +131,6 @@ class Assignment:
                 self._only_borrowed.discard(session)
                 if session is self._on_desk:
                     self._on_desk = None
-                for key, item in self._items.items():
-                    if item.job == session.project.path:
-                        self._items[key] = _with_state(item, session)
             session.close()
 
     def close(self) -> None:
@@ -185,13 +141,13 @@ class Assignment:
             self.close_session(session)
         self.resources.close()
 
-    def _opened(self, key: Path, source: Path | None, opened: Opened) -> Opened:
+    def _opened(self, source: Path | None, opened: Opened) -> Opened:
         session = opened.session
         path = session.project.path
         with self._turn:
-            known = self._items.get(key)
-            source = known.source if known and source is None else source
-            self._items[key] = Item(source, path)
+            source = source or self._sources.get(path)
+            if source is not None:
+                self._sources[path] = source
             if session in self._sessions:
                 self._sessions.remove(session)
             self._sessions.append(session)
@@ -202,14 +158,3 @@ class Assignment:
         for own in spare:
             self.close_session(own)
         return opened
-
-
-def _with_state(item: Item, session: Session | None) -> Item:
-    """Return an item with the state of its open session; what is closed keeps its last one."""
-    if session is None:
-        return item
-    job = session.job
-    state = ItemState.UNTOUCHED
-    if job.has_subject:
-        state = ItemState.SOLVED if job.is_solved else ItemState.MARKED
-    return Item(item.source, item.job, state)

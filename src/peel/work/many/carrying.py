@@ -7,6 +7,7 @@ import cv2
 import numpy as np
 
 from peel.errors import MarkError
+from peel.files.profiles import to_screen
 from peel.job.edits.carried import with_marks_of, with_recipe_of
 from peel.job.job import Job
 from peel.job.marked import sampled_subject
@@ -14,6 +15,7 @@ from peel.job.settings import Band
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray
 from peel.matte.edge.zones import BACKGROUND, FOREGROUND
 from peel.matte.marking.framing import Framing, same_backdrop, same_framing
+from peel.matte.pixels import to_bytes
 from peel.work.stages.pyramid import Pyramid
 
 __all__ = ["Carried", "What", "carried", "framing_of", "preview"]
@@ -29,7 +31,6 @@ class Carried:
 
     job: Job
     says: str
-    with_marks: bool
 
 
 def _gray(job: Job) -> FloatArray:
@@ -76,8 +77,7 @@ def carried(source: Job, target: Job, what: What) -> Carried:
         says.append(
             "recipe" if same else "recipe without separations, spill hue and trust, as the backdrop is another one,"
         )
-    takes_marks = what != "recipe" and source.has_subject
-    if takes_marks:
+    if what != "recipe" and source.has_subject:
         framing = framing_of(source, target)
         if framing.is_same:
             right, down = round(framing.right), round(framing.down)
@@ -85,7 +85,6 @@ def carried(source: Job, target: Job, what: What) -> Carried:
             by = f", moved by {right}, {down} px" if right or down else ""
             says.append(f"and marks{by}" if says else f"marks{by}")
         else:
-            takes_marks = False
             if what == "marks":
                 message = (
                     f"{target.photo.name} is framed differently from {source.photo.name}: marks cannot be carried."
@@ -96,7 +95,7 @@ def carried(source: Job, target: Job, what: What) -> Carried:
         raise MarkError(f"Nothing is marked on {source.photo.name}.", "Mark it first.")
     if job is not target:
         job = job.with_photo_settings(carried=True)
-    return Carried(job, f"Carried {' '.join(says)}.", takes_marks)
+    return Carried(job, f"Carried {' '.join(says)}.")
 
 
 def preview(job: Job) -> ByteArray:
@@ -110,4 +109,4 @@ def preview(job: Job) -> ByteArray:
     backdrop, unsure = zones == BACKGROUND, (zones != BACKGROUND) & (zones != FOREGROUND)
     colours[backdrop] = 0.35 * colours[backdrop] + 0.6
     colours[unsure] = 0.5 * colours[unsure] + 0.5 * np.array([0.93, 0.72, 0.1], np.float32)
-    return np.asarray(np.round(np.clip(colours, 0, 1) * 255), np.uint8)
+    return to_screen(to_bytes(colours), job.photo.profile)

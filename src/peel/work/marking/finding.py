@@ -24,7 +24,7 @@ from peel.matte.marking.proposal import CANNOT_TELL, Proposal, propose
 from peel.matte.marking.regions import drop_islands, fill_holes
 from peel.matte.marking.strokes import stroke_mask
 from peel.matte.marking.sweep import found_within, sweep
-from peel.work.marking.tracing import eight_bit
+from peel.matte.pixels import bytes_of_words
 from peel.work.stages import Pyramid
 
 __all__ = ["GUESS_TRUST", "NOTHING_FOUND", "SWEPT_TRUST", "AlikePick", "Finder", "proposal_words"]
@@ -94,7 +94,7 @@ class Finder:
     def look(self) -> ByteArray:
         """The photo at that level, (h, w, 3) in sRGB."""
         with self._turn:
-            return to_screen(eight_bit(self._pyramid.pixels(self.look_level)), self._photo.profile)
+            return to_screen(bytes_of_words(self._pyramid.pixels(self.look_level)), self._photo.profile)
 
     @cached_property
     def look_lab(self) -> FloatArray:
@@ -141,7 +141,7 @@ class Finder:
 
     def mark_alike(self, job: Job, pick: AlikePick, zone: Zone) -> Job:
         """Mark what is alike in the photo itself."""
-        picture = to_screen(eight_bit(job.photo.pixels), job.photo.profile)
+        picture = to_screen(bytes_of_words(job.photo.pixels), job.photo.profile)
         calm = cv2.blur(picture, (3, 3)) if self.look_level else picture
         distance = colour_distance(np.asarray(calm), self._samples(pick.points))
         for point in pick.points:  # what was pressed on is alike, whatever its grain

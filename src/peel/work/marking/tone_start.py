@@ -15,6 +15,7 @@ from peel.job.settings import RenderingName, Separation
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray
 from peel.matte.edge.laying import working_step
 from peel.matte.marking.regions import drop_islands, fill_holes
+from peel.matte.pixels import to_bytes
 from peel.matte.separation.renderings import RENDERINGS
 from peel.matte.separation.tone_curve import propose_ends
 from peel.work.separating.choosing import put_separation
@@ -64,7 +65,7 @@ def _proposed(job: Job, small: FloatArray, scale: float, name: RenderingName) ->
     least, most = float(tone.min()), float(tone.max())
     if most - least < 1 / 255:
         return Separation(rendering=name, low=0.0, high=1.0), 0.0
-    codes = ((tone - least) * (255 / (most - least)) + 0.5).astype(np.uint8)
+    codes = to_bytes((tone - least) / (most - least))
     threshold = cv2.threshold(codes, 0, 255, cv2.THRESH_OTSU)[0]
     upper = codes > threshold
     if upper.all() or not upper.any():
@@ -97,7 +98,7 @@ def tone_thumb(job: Job, separation: Separation, height: int, width: int) -> Byt
     top, left = (height - rows) // 2, (width - columns) // 2
     thumb = np.zeros((height, width), np.uint8)
     shown = cv2.resize(alpha, (columns, rows), interpolation=cv2.INTER_AREA)
-    thumb[top : top + rows, left : left + columns] = (shown * 255 + 0.5).astype(np.uint8)
+    thumb[top : top + rows, left : left + columns] = to_bytes(shown)
     return thumb
 
 

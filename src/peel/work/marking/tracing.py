@@ -8,11 +8,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from peel.job.rect import Rect
-from peel.matte.arrays import ByteArray
 from peel.matte.marking.edge_line import EdgePaths, edge_strength, snap_line
+from peel.matte.pixels import bytes_of_words
 from peel.work.stages import Pyramid
 
-__all__ = ["Tracer", "eight_bit"]
+__all__ = ["Tracer"]
 
 Points = NDArray[np.float64]
 
@@ -72,7 +72,7 @@ class Tracer:
         window = window.intersection(Rect(0, 0, *pixels.shape[:2]))
         if window.height < 3 or window.width < 3:
             return point
-        strength = edge_strength(eight_bit(pixels[window.slices]))
+        strength = edge_strength(bytes_of_words(pixels[window.slices]))
         ys, xs = np.mgrid[window.top : window.bottom, window.left : window.right] + 0.5
         away = np.hypot(xs - x, ys - y) / max(reach, 1)
         worth = np.where(away <= 1, strength * (1 - 0.6 * away), 0)
@@ -94,7 +94,7 @@ class Tracer:
         top = int(np.clip(y - side, 0, max(bounds.bottom - 2, 0)))
         window = Rect(top, left, top + _WINDOW_PX, left + _WINDOW_PX).intersection(bounds)
         start = (anchor[0] / (1 << level) - window.left, anchor[1] / (1 << level) - window.top)
-        return _Spread(anchor, level, window, EdgePaths(eight_bit(pixels[window.slices]), start))
+        return _Spread(anchor, level, window, EdgePaths(bytes_of_words(pixels[window.slices]), start))
 
     def _refined(self, line: Points, level: int) -> Points:
         """Snap a line found at a level to the edges of finer ones, down to the photo itself."""
@@ -103,8 +103,3 @@ class Tracer:
             line = snap_line(self._pyramid.pixels(level), line / step, 3) * step
             level = level - 2 if level > 1 else level - 1
         return line
-
-
-def eight_bit(pixels: NDArray[np.uint8] | NDArray[np.uint16]) -> ByteArray:
-    """Return pixels as 8 bits, contiguous."""
-    return np.ascontiguousarray(pixels if pixels.dtype == np.uint8 else (pixels >> 8).astype(np.uint8))

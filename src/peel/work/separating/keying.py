@@ -15,6 +15,7 @@ from peel.matte.arrays import BoolArray, ByteArray, FloatArray
 from peel.matte.edge.laying import unit_of, working_step
 from peel.matte.marking.alike import lab_of
 from peel.matte.marking.contact_shadow import find_contact_shadow
+from peel.matte.pixels import to_bytes
 from peel.matte.separation.key import LEAST_HUE, fit_plate, key_tone, relative_chroma
 from peel.work.marking.tone_start import at_full_size
 from peel.work.separating.choosing import put_separation
@@ -105,7 +106,7 @@ def _unlike_plain(job: Job, spot: Point) -> BoolArray:
     """Return what differs from a white or grey backdrop, its light carried along it and its shadows left out."""
     picture = working_photo(job.photo)
     step = working_step(job.photo.height, job.photo.width)
-    codes = np.round(picture * 255).astype(np.uint8)
+    codes = to_bytes(picture)
     lab = lab_of(codes)
     column, row = min(int(spot[0] / step), lab.shape[1] - 1), min(int(spot[1] / step), len(lab) - 1)
     backdrop = _reached(cv2.blur(codes, (5, 5)), column, row)

@@ -14,6 +14,7 @@ from peel.job.settings import RenderingName, Separation
 from peel.matte.arrays import ByteArray, FloatArray
 from peel.matte.edge.laying import working_step
 from peel.matte.edge.zones import BACKGROUND, FOREGROUND
+from peel.matte.pixels import to_bytes
 from peel.matte.separation.discriminant import separability
 from peel.matte.separation.key import hue_of_backdrop
 from peel.matte.separation.renderings import RENDERINGS
@@ -171,7 +172,7 @@ def _hardest(job: Job, samples: EdgeSamples, best: Separation) -> Rect:
 def _thumb(job: Job, separation: Separation, rect: Rect) -> ByteArray:
     alpha = tone_alpha(job, separation, rect)
     small = cv2.resize(alpha, (_THUMB[1], _THUMB[0]), interpolation=cv2.INTER_AREA)
-    return np.asarray(small * 255 + 0.5, np.uint8)
+    return to_bytes(small)
 
 
 def outlines_of(job: Job, separation: Separation, samples: EdgeSamples) -> Outlines:

@@ -16,6 +16,7 @@ from peel.job.settings import Point, Separation
 from peel.matte.arrays import ByteArray
 from peel.matte.edge.kind import Kind
 from peel.matte.edge.zones import UNKNOWN
+from peel.matte.pixels import to_bytes
 from peel.work.separating.choosing import add_stretch
 from peel.work.solving.solve import solve_job
 from peel.work.stages import Stages
@@ -88,4 +89,4 @@ def answer(stages: Stages, job: Job, way: Way, window: Rect) -> Answer:
     solved = solve_job(way.edit(job))[0]
     white = stages.backing_colour("#ffffff")
     colours = np.clip(stages.composite(solved, window, 0, white), 0, 1)
-    return Answer(way, to_screen(np.asarray(colours * 255 + 0.5, np.uint8), job.photo.profile))
+    return Answer(way, to_screen(to_bytes(colours), job.photo.profile))

@@ -8,8 +8,9 @@ from peel.job.edits.values import set_value
 from peel.job.job import Job
 from peel.job.rect import Rect
 from peel.job.settings import MOST_SHEER_COLOURS, Point, hex_from_rgb
-from peel.matte.arrays import FloatArray, unit_floats
+from peel.matte.arrays import FloatArray
 from peel.matte.edge.zones import BACKGROUND
+from peel.matte.pixels import unit_floats
 from peel.matte.srgb import to_encoded, to_linear
 
 __all__ = ["add_sheer"]

@@ -332,4 +332,4 @@ def _encoded(job: Job, colours: FloatArray) -> FloatArray:
 
 
 def _noise(job: Job) -> NoiseCurve:
-    return noise_of(job.photo).is_linear() if job.settings.photo.is_linear else noise_of(job.photo)
+    return noise_of(job.photo).in_linear_light() if job.settings.photo.is_linear else noise_of(job.photo)

@@ -12,7 +12,8 @@ from peel.job.planes import PLANES, Role
 from peel.job.rect import Rect
 from peel.job.settings import Finish
 from peel.job.settings.edges import own_of
-from peel.matte.arrays import FloatArray, unit_floats
+from peel.matte.arrays import FloatArray
+from peel.matte.pixels import unit_floats
 from peel.matte.repair.profile import PROFILE_REACH, EdgeShape, shaped
 from peel.matte.repair.touching import TOUCH_REACH, firmed, forced, nudged, softened
 from peel.work.stages.chain import Before, Stage

@@ -8,7 +8,8 @@ import numpy as np
 from peel.errors import PhotoError
 from peel.files.assets import decode_asset
 from peel.job.assets import Asset
-from peel.matte.arrays import FloatArray, unit_floats
+from peel.matte.arrays import FloatArray
+from peel.matte.pixels import to_words, unit_floats
 from peel.work.stages.pyramid import Pyramid
 
 __all__ = ["Pictures"]
@@ -43,12 +44,11 @@ class Pictures:
             return None
         if pixels.shape[2] == 3:
             return Pyramid(pixels)
-        most = np.iinfo(pixels.dtype).max
         out = np.empty(pixels.shape, np.uint16)
         for top in range(0, pixels.shape[0], _ROWS):  # in strips: all of it in floats would take too much memory
-            part = pixels[top : top + _ROWS].astype(np.float32) * np.float32(65535 / most)
-            part[..., :3] *= part[..., 3:] * np.float32(1 / 65535)
-            out[top : top + _ROWS] = np.round(part)
+            part = unit_floats(pixels[top : top + _ROWS])
+            part[..., :3] *= part[..., 3:]
+            out[top : top + _ROWS] = to_words(part)
         return Pyramid(out)
 
     def is_solid(self, asset: Asset) -> bool:

@@ -9,7 +9,8 @@ from numpy.typing import NDArray
 
 from peel.job.rect import Rect
 from peel.job.space import level_size
-from peel.matte.arrays import FloatArray, unit_floats
+from peel.matte.arrays import FloatArray
+from peel.matte.pixels import unit_floats
 
 __all__ = ["Pyramid", "shrunk"]
 
