@@ -11,7 +11,7 @@ from bench.cases import Case
 from bench.drawn import Drawing, drawn_case
 from peel.matte.edge.kind import Kind
 from peel.matte.inspect.measures import gradient_error, sad
-from peel.matte.solve.closed_form import solve_matte
+from peel.matte.solve.closed_form import Given, solve_matte
 from peel.matte.solve.evidence import gather_evidence
 from peel.matte.solve.kind_terms import term_maps
 from peel.matte.solve.mixing import mixes_linearly
@@ -83,7 +83,7 @@ def _solved(case: Case, terms: EdgeTerms, maps: TermMaps | None, own: np.ndarray
     is_linear = mixes_linearly((case.photo * 255 + 0.5).astype(np.uint8), case.zones)
     evidence = gather_evidence(case.photo, case.zones, case.band, terms, maps, is_linear=is_linear, own_colours=own)
     photo = to_linear(case.photo) if is_linear else case.photo
-    return solve_matte(photo, case.zones, evidence=evidence, maps=maps, settings=SolveSettings(terms=terms))[0]
+    return solve_matte(photo, case.zones, Given(evidence=evidence, maps=maps), settings=SolveSettings(terms=terms))[0]
 
 
 def _errors(case: Case, matte: np.ndarray) -> tuple[float, float]:

@@ -9,7 +9,7 @@ from peel.job.edits import marking
 from peel.job.edits.marking import Stroke, Zone
 from peel.job.edits.values import use_zones
 from peel.job.job import Job, Photo, new_job
-from peel.matte.solve.closed_form import solve_matte
+from peel.matte.solve.closed_form import Given, solve_matte
 from peel.matte.solve.conjugate_gradients import SolveReport
 from peel.work.solving import solve as solving
 from peel.work.solving.solve import solve_job
@@ -61,10 +61,10 @@ def windows(monkeypatch: pytest.MonkeyPatch) -> list[tuple[int, bool]]:
     """Note each window that is solved: its free pixels, and whether its rough answer is shown."""
     seen: list[tuple[int, bool]] = []
 
-    def noted(image: np.ndarray, zones: np.ndarray, **given: Any) -> tuple[np.ndarray, SolveReport]:
-        free = zones == 128 if given["rim"] is None else (zones == 128) & np.isnan(given["rim"])
-        seen.append((int(free.sum()), given["interim"] is not None))
-        return solve_matte(image, zones, **given)
+    def noted(image: np.ndarray, zones: np.ndarray, given: Given, **how: Any) -> tuple[np.ndarray, SolveReport]:
+        free = zones == 128 if given.rim is None else (zones == 128) & np.isnan(given.rim)
+        seen.append((int(free.sum()), how["interim"] is not None))
+        return solve_matte(image, zones, given, **how)
 
     monkeypatch.setattr(solving, "solve_matte", noted)
     return seen

@@ -225,6 +225,6 @@ class Bench(QWidget):
         self.files.open_path(path)
 
     def take_file(self, path: Path) -> None:
-        """Take a file that was dropped: a preset is added, in Backing a file stands on the sheet, else it is opened."""
+        """Take a dropped file: presets are added, in Backing pictures are placed on the sheet, all else is opened."""
         if self.desk.job is None or not self.desk.take_file(path):
             self.files.open_path(path)

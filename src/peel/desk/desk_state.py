@@ -232,7 +232,7 @@ class DeskState(QObject):
     # what keys ask of the step
 
     def walk_places(self, by: int) -> None:
-        """Go some places on: this step's own, else those that are walked in every step."""
+        """Go some places on: through this step's own places or, if it has none, through the snags."""
         if not any(own.on_walk(by) for own in self._here):
             any(own.on_walk(by) for own in self.answering if own.walks_everywhere)
 
@@ -288,7 +288,7 @@ class DeskState(QObject):
         self.tool_changed.emit()
 
     def take_up_named(self, name: str) -> None:
-        """Take up a tool by its name, in this step if it has it, else in the first step that does."""
+        """Take up a tool by its name, in this step if it has it, otherwise in the first step that does."""
         for step in (self.step, *Step):
             for tool in self.tools[step]:
                 if tool.name == name:

@@ -46,7 +46,7 @@ class HeldKeys(QObject):
         return True
 
     def released(self, event: QKeyEvent) -> bool:
-        """Go back to the view before if the key was held; return whether it was one of a view."""
+        """Go back to the view before if the key was held; return whether it was such a key."""
         if event.key() == Qt.Key.Key_Alt:
             self.alt_held.emit(False)
         if event.key() == Qt.Key.Key_Period and not event.isAutoRepeat():

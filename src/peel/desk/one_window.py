@@ -23,7 +23,7 @@ def _name() -> str:
 
 
 def hand_over(files: list[Path]) -> bool:
-    """Hand files to a window that is running; return whether there was one that took them."""
+    """Hand files to a running window; return whether one took them."""
     socket = QLocalSocket()
     socket.connectToServer(_name())
     if not socket.waitForConnected(_WAIT_MS):

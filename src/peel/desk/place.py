@@ -2,6 +2,8 @@
 
 import json
 import math
+from enum import Enum
+from typing import TypeVar
 
 from PySide6.QtCore import QPointF
 
@@ -12,6 +14,8 @@ from peel.work.views import View
 
 __all__ = ["note_place", "restore_place"]
 
+_E = TypeVar("_E", bound=Enum)
+
 
 def note_place(desk: DeskState, canvas: Canvas) -> None:
     """Keep where one is, for the next time this job is shown."""
@@ -19,8 +23,8 @@ def note_place(desk: DeskState, canvas: Canvas) -> None:
         return
     centre = canvas.centre()
     place = {
-        "step": desk.step.value,
-        "view": desk.view.value,
+        "step": desk.step.name.lower(),
+        "view": desk.view.name.lower(),
         "fitted": canvas.is_fitted,
         "scale": canvas.frame.scale,
         "centre": [centre.x(), centre.y()],
@@ -35,8 +39,8 @@ def restore_place(desk: DeskState, canvas: Canvas, noted: str) -> None:
     """Go back to where one was, by what was noted; a place that makes no sense is forgotten."""
     try:
         place = json.loads(noted or "{}")
-        desk.show_step(Step(place.get("step", Step.MARK.value)))
-        desk.show_view(View(place.get("view", View.PHOTO.value)))
+        desk.show_step(_noted(Step, place.get("step"), Step.MARK))
+        desk.show_view(_noted(View, place.get("view"), View.PHOTO))
         desk.set_brush(float(place.get("size", _fitting_brush(canvas))))
         desk.take_up_named(str(place.get("tool", "")))
         if place.get("snag"):
@@ -49,6 +53,11 @@ def restore_place(desk: DeskState, canvas: Canvas, noted: str) -> None:
     except (ValueError, OverflowError, TypeError, KeyError, AttributeError):
         desk.show_step(Step.MARK)
         desk.show_view(View.PHOTO)
+
+
+def _noted(kind: type[_E], noted: object, first: _E) -> _E:
+    """Return the member of a name, or of the words by which earlier versions noted it; the first for anything else."""
+    return next((own for own in kind if noted in (own.name.lower(), own.value)), first)
 
 
 def _fitting_brush(canvas: Canvas) -> float:

@@ -104,6 +104,8 @@ def developed_raw(content: bytes, name: str, exposure: float = 0.0) -> NDArray[n
 def developed_exr(content: bytes, name: str, exposure: float = 0.0) -> NDArray[np.uint16]:
     """Encode the light of an OpenEXR picture as 16-bit sRGB; what is brighter than white is white.
 
+    Returns (H, W, 3) uint16.
+
     Raises
     ------
     PhotoError

@@ -75,7 +75,10 @@ def encoded_picture(pixels: NDArray[Any], kind: str, how: Encoding) -> bytes:
 
 
 def encoded_png(pixels: NDArray[Any], how: Encoding | None = None) -> bytes:
-    """Encode a PNG of 8 or 16 bits; profile, resolution, EXIF and XMP go with it."""
+    """Encode a PNG of 8 or 16 bits; profile, resolution, EXIF and XMP go with it.
+
+    Takes (H, W), (H, W, 2), (H, W, 3) or (H, W, 4) uint8 or uint16.
+    """
     how = how or Encoding()
     encoded = bytes(imagecodecs.png_encode(np.ascontiguousarray(pixels), level=_LEVEL))
     return encoded[:_HEADER_END] + _png_extras(how, gray=pixels.ndim == 2) + encoded[_HEADER_END:]
@@ -105,7 +108,10 @@ def _png_extras(how: Encoding, *, gray: bool) -> bytes:
 
 
 def encoded_tiff(pixels: NDArray[Any], how: Encoding) -> bytes:
-    """Encode a TIFF of 8 or 16 bits, its alpha associated or unassociated; a path becomes its clipping path."""
+    """Encode a TIFF of 8 or 16 bits, its alpha associated or unassociated; a path becomes its clipping path.
+
+    Takes (H, W), (H, W, 2), (H, W, 3) or (H, W, 4) uint8 or uint16.
+    """
     buffer = io.BytesIO()
     channels = 1 if pixels.ndim == 2 else pixels.shape[2]
     extras = ("assocalpha" if how.premultiplied else "unassalpha",) if channels in {2, 4} else ()
@@ -142,7 +148,10 @@ def encoded_tiff(pixels: NDArray[Any], how: Encoding) -> bytes:
 
 
 def encoded_jpeg(pixels: NDArray[Any], how: Encoding) -> bytes:
-    """Encode a JPEG with full colour resolution."""
+    """Encode a JPEG with full colour resolution.
+
+    Takes (H, W) or (H, W, 3) uint8.
+    """
     blocks = _path_blocks(how.path) if how.path else {}
     if how.metadata.iptc:
         blocks[_IPTC] = ("", how.metadata.iptc)

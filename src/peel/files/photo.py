@@ -203,7 +203,10 @@ def _sixteen_bit(content: bytes, image: Image.Image, name: str) -> tuple[Pixels,
 
 
 def sixteen_bit_tiff(content: bytes, name: str) -> Pixels:
-    """Decode a TIFF of more than 8 bits a channel, all of its channels."""
+    """Decode a TIFF of more than 8 bits a channel, all of its channels.
+
+    Returns (H, W) or (H, W, C) uint16.
+    """
     try:
         with tifffile.TiffFile(io.BytesIO(content)) as file:
             page = file.pages[0]
@@ -240,7 +243,10 @@ def _on_white(pixels: Pixels) -> Pixels:
 
 
 def upright(pixels: Pixels, orientation: int) -> Pixels:
-    """Turn upright by the EXIF orientation, 1 to 8."""
+    """Turn upright by the EXIF orientation, 1 to 8.
+
+    Takes and returns (H, W) or (H, W, C) of any depth; width and height change places for 5 to 8.
+    """
     if orientation in {5, 6, 7, 8}:
         pixels = pixels.swapaxes(0, 1)
     if orientation in {2, 3, 6, 7}:
@@ -368,6 +374,8 @@ def read_drawn(path: Path, photo: Photo, what: str, levels: str) -> ByteArray:
 
 def read_reference(path: Path, photo: Photo) -> FloatArray:
     """Read a matte to compare with, gray of 8 or 16 bits and of the photo's size, as float32 in [0, 1].
+
+    Returns (H, W) float32.
 
     Raises
     ------

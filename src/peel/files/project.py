@@ -57,7 +57,7 @@ class ProjectFile:
     connection : sqlite3.Connection
         Use `create` or `open` instead.
     is_sound : bool
-        Whether all of it is known to be as it was written; else nothing that seems unused is swept on closing.
+        Whether all of it is known to be as it was written; only sound files are swept on close.
     """
 
     def __init__(self, path: Path, connection: sqlite3.Connection, *, is_sound: bool = False) -> None:

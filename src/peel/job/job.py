@@ -80,7 +80,10 @@ class Photo:
         return self._derived.get(make, self, *args, **kwargs)
 
     def colours(self, rect: Rect) -> FloatArray:
-        """Copy a window as float32 in [0, 1]."""
+        """Copy a window as float32 in [0, 1].
+
+        Returns (h, w, 3), of the window.
+        """
         return unit_floats(self.pixels[rect.slices])
 
 
@@ -163,7 +166,10 @@ class Job:
         return all(tile.constant == 0 for tile in self.unsolved.tiles)
 
     def alpha(self, rect: Rect) -> FloatArray:
-        """Copy a window of the solved matte as float32 in [0, 1]; what is shown is the finished one."""
+        """Copy a window of the solved matte as float32 in [0, 1]; what is shown is the finished one.
+
+        Returns (h, w), of the window.
+        """
         return unit_floats(self.matte.read(rect))
 
 

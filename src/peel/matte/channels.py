@@ -23,7 +23,10 @@ _MEAN: Final = np.full((1, 3), 1 / 3, np.float32)
 
 
 def writable(values: FloatArray) -> FloatArray:
-    """Return an array as kernels take it, in one piece and writable: the same where it is, else a copy."""
+    """Return an array as kernels take it, contiguous and writable: the same array if it is, otherwise a copy.
+
+    Of any shape.
+    """
     return np.require(values, np.float32, ("C", "W"))
 
 

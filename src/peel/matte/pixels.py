@@ -11,7 +11,10 @@ __all__ = ["bytes_of_words", "to_bytes", "to_words", "unit_floats", "words_of_by
 
 
 def unit_floats(pixels: NDArray[Any]) -> FloatArray:
-    """Scale 8- or 16-bit values to float32 in [0, 1], a new array; floats are in [0, 1] already."""
+    """Scale 8- or 16-bit values to float32 in [0, 1], a new array; floats are in [0, 1] already.
+
+    Takes and returns any shape.
+    """
     most = int(np.iinfo(pixels.dtype).max) if pixels.dtype.kind == "u" else 1
     return np.multiply(pixels, np.float32(1.0 / most), dtype=np.float32)
 
@@ -52,5 +55,8 @@ def bytes_of_words(pixels: NDArray[Any]) -> ByteArray:
 
 
 def words_of_bytes(pixels: ByteArray) -> NDArray[np.uint16]:
-    """Spread 8-bit values over 16 bits: 255 becomes 65535."""
+    """Spread 8-bit values over 16 bits: 255 becomes 65535.
+
+    Takes and returns any shape.
+    """
     return pixels.astype(np.uint16) * np.uint16(257)

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from peel.errors import Cancelled
 from peel.matte.edge.zones import BACKGROUND, FOREGROUND, UNKNOWN
 from peel.matte.parallel import cancellable
-from peel.matte.solve.closed_form import clean_ends, solve_matte
+from peel.matte.solve.closed_form import Given, clean_ends, solve_matte
 from peel.matte.solve.laplacian import assemble_band
 from peel.matte.solve.settings import EdgeTerms, SolveSettings
 
@@ -108,7 +108,7 @@ def test_a_held_rim_is_kept(disc: Disc) -> None:
     rim = np.full(zones.shape, np.nan, np.float32)
     rim[:, :80] = 0.25
 
-    alpha, _ = solve_matte(photo, zones, rim=rim)
+    alpha, _ = solve_matte(photo, zones, Given(rim=rim))
 
     assert (alpha[:, :80][zones[:, :80] == 128] == np.float32(0.25)).all()
 
@@ -202,7 +202,7 @@ def test_a_colour_given_by_hand_makes_sheer_cloth_half_clear() -> None:
     band = zones == 128
 
     alone, _ = solve_matte(photo, zones)
-    given, _ = solve_matte(photo, zones, own_colours=np.array([[0.8, 0.75, 0.95]], np.float32))
+    given, _ = solve_matte(photo, zones, Given(own_colours=np.array([[0.8, 0.75, 0.95]], np.float32)))
 
     away, away_alone = np.abs(given - truth)[band].mean(), np.abs(alone - truth)[band].mean()
     assert away < 0.3 * away_alone, (away, away_alone)
@@ -212,7 +212,7 @@ def test_a_colour_given_by_mistake_changes_little(disc: Disc) -> None:
     photo, _, zones = disc
 
     alone, _ = solve_matte(photo, zones)
-    given, _ = solve_matte(photo, zones, own_colours=np.array([[0.2, 0.9, 0.1]], np.float32))
+    given, _ = solve_matte(photo, zones, Given(own_colours=np.array([[0.2, 0.9, 0.1]], np.float32)))
 
     assert np.abs(given - alone).max() < 0.02
 

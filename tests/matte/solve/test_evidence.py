@@ -9,7 +9,7 @@ import pytest
 from peel.matte.edge.kind import KINDS, NO_KIND, Kind
 from peel.matte.edge.zones import BACKGROUND, FOREGROUND, UNKNOWN
 from peel.matte.solve import evidence as module
-from peel.matte.solve.closed_form import solve_matte
+from peel.matte.solve.closed_form import Given, solve_matte
 from peel.matte.solve.evidence import Evidence, gather_evidence, line_terms, step_terms
 from peel.matte.solve.kind_terms import neutral_maps, term_maps
 from peel.matte.solve.settings import EdgeTerms, SolveSettings
@@ -160,8 +160,8 @@ def test_a_hard_edge_of_nearly_the_walls_tone_is_better_for_being_called_hard() 
     maps = term_maps(np.full(_SHAPE, Kind.HARD, np.uint8))
     without = SolveSettings(terms=EdgeTerms(steps=0))
 
-    stepped, _ = solve_matte(photo, zones, maps=maps)
-    plain, _ = solve_matte(photo, zones, maps=maps, settings=without)
+    stepped, _ = solve_matte(photo, zones, Given(maps=maps))
+    plain, _ = solve_matte(photo, zones, Given(maps=maps), settings=without)
 
     assert np.abs(stepped - alpha)[band].mean() < 0.8 * np.abs(plain - alpha)[band].mean()
 

@@ -194,7 +194,7 @@ class BehindPage(Panel):
         self._apply(change)
 
     def _on_line(self, _value: float, dragged: bool) -> None:
-        """Lay the ends anew by angle and extent, around the middle between them."""
+        """Place the ends by angle and extent, around the middle between them."""
         job = self.desk.job
         if job is None:
             return

@@ -41,7 +41,7 @@ class GradientTool(Tool):
         return [sheet.to_photo(end[0] * size[0], end[1] * size[1]) for end in (own.start, own.end)]
 
     def press(self, press: Press) -> None:
-        """Take hold of an end that is near, or begin anew."""
+        """Take hold of a nearby end, or begin a new gradient."""
         laid, scale = self._laid(), self.host.frame.scale if self.host is not None else 1.0
         near = [] if laid is None else [
             (abs(end[0] - press.xy[0]) + abs(end[1] - press.xy[1]), number) for number, end in enumerate(laid)

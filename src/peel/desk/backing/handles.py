@@ -37,7 +37,10 @@ def grip_places(quad: NDArray[Any], scale: float) -> dict[str, NDArray[Any]]:
 
 
 def grip_at(quad: NDArray[Any], at: tuple[float, float], scale: float) -> Grip | None:
-    """Return the handle near a point, or None."""
+    """Return the handle near a point, or None.
+
+    `corners` are four (x, y) in widget pixels.
+    """
     near = {name: float(np.hypot(*(place - at))) * scale for name, place in grip_places(quad, scale).items()}
     name = min(near, key=lambda name: near[name])
     if near[name] > _GRIP_PX:
@@ -48,6 +51,8 @@ def grip_at(quad: NDArray[Any], at: tuple[float, float], scale: float) -> Grip |
 
 def taken(quad: NDArray[Any], grip: Grip, start: tuple[float, float], press: Press) -> NDArray[Any]:
     """Return the homography by which a handle, dragged from a point, changes its figure.
+
+    A (3, 3) float64 ndarray.
 
     A corner scales in proportion, with Shift freely, and with Ctrl is pulled alone; a side stretches, with Ctrl it
     leans; the knob turns, with Shift in steps.
@@ -112,7 +117,10 @@ def _about(still: NDArray[Any], linear: NDArray[Any]) -> NDArray[Any]:
 def snapped_move(
     quad: NDArray[Any], by: NDArray[Any], lines: tuple[list[float], list[float]], reach: float
 ) -> tuple[NDArray[Any], tuple[float | None, float | None]]:
-    """Move a figure so that its sides or middle lie on lines that are near; return the move, and the lines."""
+    """Move a figure so that its sides or middle lie on lines that are near; return the move, and the lines.
+
+    Corners are (4, 2) float64, in pixels of the sheet.
+    """
     low, high = quad.min(axis=0), quad.max(axis=0)
     out, guides = by.copy(), [None, None]
     for axis in range(2):

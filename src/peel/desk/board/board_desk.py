@@ -231,7 +231,7 @@ class BoardDesk(QObject):
     # working on a photo
 
     def open(self, entry: Entry) -> None:
-        """Open a photo of the board: its job if there is one, else a new one beside it."""
+        """Open a photo of the board: its job if it has one, otherwise a new one beside it."""
         if entry.is_arriving or (entry.is_gone and not entry.job.exists()):
             self._desk.say(f"{entry.name} is not there yet." if entry.is_arriving else f"{entry.name} is gone.")
             return
@@ -355,7 +355,7 @@ def _own_thumb(session: Session, job: Job) -> str:
 
 
 def _picture(entry: Entry) -> QImage:
-    """Return a card's picture: the job's own if it noted one, else the photo, small."""
+    """Return a card's picture: the thumbnail that the job noted, otherwise one of the photo."""
     content = noted_thumb(entry.job) if entry.job.exists() else None
     if content:
         image = QImage.fromData(base64.b64decode(content))

@@ -401,7 +401,7 @@ class Canvas(QWidget):
             self.pressed.emit(False)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        """Take the second press as one more press."""
+        """Treat a double click as two presses."""
         self.mousePressEvent(event)
 
     def tabletEvent(self, event: QTabletEvent) -> None:

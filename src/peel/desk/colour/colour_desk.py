@@ -30,7 +30,6 @@ from peel.job.settings import Tint, hex_from_rgb
 from peel.matte.colour.tinting import chroma_of
 from peel.work.inspecting.fringe import Fringe, measure_fringe, proposed_rim
 from peel.work.stages import Stages
-from peel.work.views import View
 
 __all__ = ["ColourDesk"]
 
@@ -69,7 +68,7 @@ class ColourDesk(LaneDesk):
         panel.tint_changed.connect(self._on_tint_changed)
         panel.tint_dropped.connect(self._drop_tint)
         panel.without_held.connect(self._hold_without)
-        panel.view_asked.connect(lambda name: desk.show_view(View(name)))
+        panel.view_asked.connect(desk.show_view)
         self._hue_tool.picked.connect(self._on_hue)
         self._spot_tool.picked.connect(self._on_spot)
         desk.session_changed.connect(self._on_session)

@@ -14,6 +14,7 @@ from peel.desk.step.target_bar import TargetBar
 from peel.job.edits.values import set_value
 from peel.job.settings import EdgeColour, Tint
 from peel.work.inspecting.fringe import Fringe
+from peel.work.views import View
 
 __all__ = ["ColourPanel"]
 
@@ -45,7 +46,7 @@ class ColourPanel(Panel):
     tint_chosen : (int,)
     tint_changed : (str, float, bool)
     without_held : (bool,)
-    view_asked : (str,)
+    view_asked : (View,)
         Show the photo's changed colours, or the rims.
     """
 
@@ -61,7 +62,7 @@ class ColourPanel(Panel):
     tint_chosen = Signal(int)
     tint_changed = Signal(str, float, bool)
     without_held = Signal(bool)
-    view_asked = Signal(str)
+    view_asked = Signal(View)
 
     def build(self) -> None:
         """Put corrections, tints and figures into the column."""
@@ -99,7 +100,7 @@ class ColourPanel(Panel):
         hold.setObjectName("compare colours")
         hold.pressed.connect(lambda: self.without_held.emit(True))
         hold.released.connect(lambda: self.without_held.emit(False))
-        show = button("What changed", lambda: self.view_asked.emit("Recoloured"),
+        show = button("What changed", lambda: self.view_asked.emit(View.RECOLOURED),
                            tip="Shows what the corrections change, brightened; gray is unchanged")  # fmt: skip
         self.row(hold, show)
 
@@ -129,7 +130,7 @@ class ColourPanel(Panel):
         self.column.addWidget(self._rims)
         propose = button("Propose", self.rim_asked.emit, tip="Width and amounts that take most of the rim off")
         propose.setObjectName("propose rims")
-        shown = button("Show the rims", lambda: self.view_asked.emit("Rims"),
+        shown = button("Show the rims", lambda: self.view_asked.emit(View.RIMS),
                             tip="By how much the edge is lighter, darker or tinted, brightened")  # fmt: skip
         self.row(propose, shown)
         self._amounts("rim_light", "rim_tint", "rim_px")

@@ -72,7 +72,7 @@ class _Rows(QAbstractScrollArea):
         self.viewport().update()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
-        """Break the strip anew."""
+        """Break the strip into rows again."""
         super().resizeEvent(event)
         self.images, self._asked = {}, set()
         self._fit()

@@ -51,7 +51,10 @@ class OutlineMap(QWidget):
         return QSize(240, _HEIGHT)
 
     def show_outline(self, points: FloatArray, starts: IntArray, size: tuple[int, int]) -> None:
-        """Show another outline, of a photo of a width and height."""
+        """Show another outline, of a photo of a width and height.
+
+        Points are (N, 2) float, x and y in photo pixels; `starts` are the places where its parts begin.
+        """
         ends = [*starts[1:], len(points)]
         self._lines = [
             QPolygonF([QPointF(float(x), float(y)) for x, y in points[start:end:_EVERY]])

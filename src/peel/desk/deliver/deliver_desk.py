@@ -224,7 +224,7 @@ class DeliverDesk(LaneDesk):
             self._desk.edit("Accept a snag", lambda job: accept_delivery_snag(job, snag, reason))
 
     def _look_again(self) -> None:
-        """Look at the order anew: what its presets ask for is not part of the job."""
+        """Look at the order again: what its presets ask for is not part of the job."""
         self._asked = None
         self._look()
         self._panel.show_plan()

@@ -103,7 +103,7 @@ class FileDesk(QObject):
         self.opener.open_demo(name)
 
     def develop(self, exposure: float) -> None:
-        """Develop the open photo anew, before anything is marked on it."""
+        """Develop the open photo again, before anything is marked on it."""
         bridge = self._desk.bridge
         if bridge is not None and not bridge.job.has_subject and abs(bridge.session.project.exposure - exposure) > 1e-3:
             session = bridge.session

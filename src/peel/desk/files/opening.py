@@ -117,7 +117,7 @@ class Opener(QObject):
         self._open(lambda asked: self._resume_or_begin(photo, asked))
 
     def develop(self, session: Session, exposure: float) -> None:
-        """Begin anew on a session's photo, developed by so many stops; the session is closed."""
+        """Close a session and start again on its photo, developed by so many stops."""
 
         def work(_asked: object) -> Opened:
             name, content = session.project.photo()

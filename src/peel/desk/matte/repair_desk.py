@@ -83,7 +83,7 @@ class RepairDesk(LaneDesk):
         self._show()
 
     def _show(self) -> None:
-        """Lay over the picture what a repair would change, else what was touched up if that is to be shown."""
+        """Overlay what the chosen repair would change or, without one, what was touched up if that is to be shown."""
         bridge, page = self._desk.bridge, self._page
         if bridge is None or self._desk.step is not Step.MATTE:
             return

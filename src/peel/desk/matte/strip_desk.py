@@ -30,7 +30,7 @@ _UNDER: Final = ("the matte", "the step before", "the matte as it was solved")
 
 
 class StripDesk(LaneDesk):
-    """Shows the whole edge of what was inspected as one strip.
+    """Shows the whole inspected edge as one strip.
 
     Signals
     -------

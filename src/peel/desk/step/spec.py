@@ -54,7 +54,7 @@ class Command:
 
 @dataclass(frozen=True)
 class StepFacts:
-    """What a step's state is told by.
+    """What a step derives its state from.
 
     Attributes
     ----------

@@ -136,7 +136,7 @@ class Brush(Tool):
         return (host.frame.scale, origin.x(), origin.y(), host.size())
 
     def _ink_between(self, start: tuple[float, float], end: tuple[float, float]) -> None:
-        """Add a piece of stroke to the overlay; only that piece is painted anew."""
+        """Add a piece of stroke to the overlay; only that piece is repainted."""
         host = self.host
         if host is None:
             return

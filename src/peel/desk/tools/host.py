@@ -1,4 +1,4 @@
-"""What a tool knows of the place it works in, and what it is told of a press."""
+"""What tools know of the canvas they work on, and of a press on it."""
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass

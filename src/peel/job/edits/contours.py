@@ -183,7 +183,7 @@ def close_contour(job: Job, nodes: Sequence[Node] = (), *, out: Point = (0.0, 0.
 
 
 def change_contour(job: Job, number: int, change: Callable[[Contour], Contour]) -> Job:
-    """Replace a contour by what a function such as `with_moved` makes of it, and lay the band around it anew.
+    """Replace a contour by the result of a function such as `with_moved`, and lay the band around it again.
 
     With fewer than three points left a closed contour goes altogether, an open one with none.
     """
@@ -306,7 +306,7 @@ def remove_contour(job: Job, contour: int) -> Job:
 
 
 def _redrawn(job: Job, old: Contour | None, new: Contour | None) -> Job:
-    """Draw the closed contours anew where one of them changed; there it overrules what was brushed before."""
+    """Redraw the closed contours where one of them changed; there it overrules what was brushed before."""
     area = Rect.around(_rect_of(contour) for contour in (old, new) if contour is not None)
     window = area.intersection(job.photo.bounds)
     if window.is_empty:

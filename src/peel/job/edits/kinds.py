@@ -1,4 +1,4 @@
-"""What kind each stretch of a job's edge is: as said by the person, else as Peel suggests."""
+"""The kind of each stretch of a job's edge: as the person said or, failing that, as Peel suggests."""
 
 from collections.abc import Hashable
 from typing import Final
@@ -19,7 +19,7 @@ _SAID: Final = 2  # offset of the codes of brushed kinds
 HARD_CODES: Final = (1, _SAID + Kind.HARD)  # beside an exact stretch of a contour, and brushed
 _SURE: Final = 150  # confidence from which a suggestion counts
 _KIND_OF: Final = np.array([0, Kind.HARD, 0, *Kind], np.uint8)
-_OF_CODE: Final = np.pad(_KIND_OF, (0, 256 - len(_KIND_OF)))  # codes that there are not say nothing
+_OF_CODE: Final = np.pad(_KIND_OF, (0, 256 - len(_KIND_OF)))  # unknown codes mean no kind
 
 
 def said(kind: Kind) -> int:
@@ -28,7 +28,10 @@ def said(kind: Kind) -> int:
 
 
 def said_in(kinds: ByteArray) -> ByteArray:
-    """Return the codes by which the plane of kinds says that kinds, 0 for none, were brushed."""
+    """Return the codes by which the plane of kinds says that kinds, 0 for none, were brushed.
+
+    Takes and returns (H, W) uint8.
+    """
     return np.where(kinds > 0, kinds + np.uint8(_SAID), np.uint8(0))
 
 

@@ -124,7 +124,10 @@ def _each(work: Callable[[Rect], None], blocks: list[Rect]) -> None:
 
 
 def with_zones(job: Job, window: Rect, zones: ByteArray) -> Job:
-    """Write the zones of a window; the matte is fixed where they are certain, and unsolved where they changed."""
+    """Write the zones of a window; the matte is fixed where they are certain, and unsolved where they changed.
+
+    Zones are (h, w) uint8, of the window.
+    """
     differs = zones != job.zones.read(window)
     if not differs.any():
         return job

@@ -148,7 +148,10 @@ def _corrected(job: Job, window: Rect, touched: BoolArray, corrections: ByteArra
 
 
 def restore_zones(job: Job, before: Job, where: BoolArray, window: Rect) -> Job:
-    """Take back what became of the zones in a part of a window, by corrections."""
+    """Take back what became of the zones in a part of a window, by corrections.
+
+    The region is (h, w) bool, of the window.
+    """
     codes = np.full(256, Zone.UNSURE.value, np.uint8)
     codes[BACKGROUND], codes[FOREGROUND] = Zone.BACKDROP.value, Zone.SUBJECT.value
     corrections = np.where(where, codes[before.zones.read(window)], job.corrections.read(window))
@@ -164,7 +167,10 @@ def paint_kind(job: Job, stroke: Stroke, kind: Kind | None) -> Job:
 
 
 def kind_everywhere(job: Job, kind: Kind, within: BoolArray | None = None) -> Job:
-    """Say of what kind the whole edge is, or the part of it in a region of the photo's size."""
+    """Say of what kind the whole edge is, or the part of it in a region of the photo's size.
+
+    The region is (H, W) bool.
+    """
     whole = job.photo.bounds
     near = np.ones((whole.height, whole.width), bool) if within is None else within
     return _with_kind(job, near, whole, kind)
@@ -313,7 +319,10 @@ CHANGES: dict[Change, Callable[[BoolArray, float], BoolArray]] = {
 
 
 def changed_region(region: BoolArray, change: Change, amount_px: float, area: BoolArray | None = None) -> BoolArray:
-    """Return a region changed in shape, everywhere or within an area."""
+    """Return a region changed in shape, everywhere or within an area.
+
+    Takes and returns (H, W) bool.
+    """
     new = CHANGES[change](region, amount_px)
     return new if area is None else np.where(area, new, region)
 
@@ -367,7 +376,10 @@ def without_marks(job: Job) -> Job:
 
 
 def with_trust(job: Job, region: BoolArray, window: Rect, trust: float) -> Job:
-    """Trust the mark less, or more, in a region of a window; the zones are laid by whoever marks it."""
+    """Trust the mark less, or more, in a region of a window; the zones are laid by whoever marks it.
+
+    The region is (h, w) bool, of the window.
+    """
     return job.with_planes(trusted=_painted(job.trusted, region, window, trust_code(trust)))
 
 
@@ -388,6 +400,8 @@ def looked_at(job: Job) -> Job:
 def covered_by(job: Job, area: Sequence[Point]) -> tuple[Rect, FloatArray]:
     """Return the window around an outline and how much of each of its pixels lies within, in [0, 1].
 
+    Coverage is (h, w) float32, of the window.
+
     The window is empty for an outline of no size, or outside the photo.
     """
     if len(area) < 3:
@@ -400,7 +414,10 @@ def covered_by(job: Job, area: Sequence[Point]) -> tuple[Rect, FloatArray]:
 
 
 def coverage_of(job: Job, area: Sequence[Point]) -> BoolArray:
-    """Return which pixels of the photo lie within an outline."""
+    """Return which pixels of the photo lie within an outline.
+
+    Returns (H, W) bool.
+    """
     return coverage([np.asarray(area)], job.photo.bounds.as_tuple) >= 128
 
 

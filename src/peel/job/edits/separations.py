@@ -1,4 +1,4 @@
-"""Which separation of a job counts where, and what has to be solved anew when that changes."""
+"""Which separation of a job counts where, and what has to be solved again when that changes."""
 
 from typing import Final
 
@@ -29,7 +29,10 @@ def curve_of(separation: Separation) -> ToneCurve:
 
 
 def separated_in(job: Job, window: Rect) -> ByteArray:
-    """Return the number, from 1, of the separation that counts at each pixel of a window; 0 where none does."""
+    """Return the number, from 1, of the separation that counts at each pixel of a window; 0 where none does.
+
+    Returns (h, w) uint8, of the window.
+    """
     separations = job.settings.recipe.separations
     out = np.zeros((window.height, window.width), np.uint8)
     kinds: ByteArray | None = None

@@ -89,7 +89,10 @@ class SoftStroke:
         return Rect(*stroke_bounds(self.points, self.radius_px)).intersection(bounds)
 
     def weights(self, window: Rect) -> FloatArray:
-        """Return its weight at each pixel of a window, in [0, 1]."""
+        """Return its weight at each pixel of a window, in [0, 1].
+
+        Returns (h, w) float32, of the window.
+        """
         pen = (self.pressures or None, self.sizes or None)
         drawn = stroke_weights(self.points, self.radius_px, window.as_tuple, self.softness, *pen)
         return np.asarray(drawn * np.float32(min(max(self.strength, 0.0), 1.0)), np.float32)
@@ -128,7 +131,10 @@ def _approach(job: Job, sort: Touch, window: Rect, weights: FloatArray) -> Job:
 
 
 def moved_towards(plane: Plane, window: Rect, share: FloatArray, target: int) -> Plane:
-    """Move values towards a target, by at least one step wherever there is any weight."""
+    """Move values towards a target, by at least one step wherever there is any weight.
+
+    Weights are (h, w) float32 in [0, 1], of the window.
+    """
     values = plane.read(window).astype(np.float32)
     by = (np.float32(target) - values) * share
     steps = np.where(by > 0, np.ceil(by - 0.01), np.floor(by + 0.01))

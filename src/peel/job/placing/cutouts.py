@@ -103,7 +103,10 @@ def corners_of(job: Job, cutout: PlacedCutout) -> Corners:
 
 
 def matrix_of(job: Job, cutout: PlacedCutout) -> NDArray[Any]:
-    """Return the homography from a cutout's picture to photo pixels."""
+    """Return the homography from a cutout's picture to photo pixels.
+
+    A (3, 3) float64 ndarray.
+    """
     height, width = size_of(job, cutout) or (1, 1)
     return homography(corners_of(job, cutout), height, width)
 
@@ -149,12 +152,18 @@ def set_numbers(job: Job, number: int, pivot: Point, **changes: Any) -> Job:
 
 
 def moving(x: float, y: float) -> NDArray[Any]:
-    """Return the homography that moves."""
+    """Return the homography that moves.
+
+    A (3, 3) float64 ndarray.
+    """
     return np.array([[1.0, 0.0, x], [0.0, 1.0, y], [0.0, 0.0, 1.0]])
 
 
 def turning(about: Point, turn_deg: float = 0.0, across: float = 1.0, down: float = 1.0) -> NDArray[Any]:
-    """Return the homography that scales and then turns about a point."""
+    """Return the homography that scales and then turns about a point.
+
+    A (3, 3) float64 ndarray; angles are in degrees, clockwise.
+    """
     linear = PlaceNumbers(width=across, height=down, turn_deg=turn_deg).linear
     around = np.eye(3)
     around[:2, :2] = linear
@@ -163,6 +172,8 @@ def turning(about: Point, turn_deg: float = 0.0, across: float = 1.0, down: floa
 
 def map_cutouts(job: Job, numbers: Collection[int], matrix: NDArray[Any]) -> Job:
     """Take cutouts through a homography together.
+
+    The homography is (3, 3), from photo pixels to photo pixels.
 
     Raises
     ------

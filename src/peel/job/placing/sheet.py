@@ -49,7 +49,10 @@ class Placement:
 
     @cached_property
     def matrix(self) -> NDArray[Any]:
-        """The homography from its picture to the sheet."""
+        """The homography from its picture to the sheet.
+
+        A (3, 3) float64 ndarray.
+        """
         return homography(self.corners, *self.size)
 
     @cached_property

@@ -351,7 +351,7 @@ class PhotoSettings(SettingsModel):
 
     @property
     def known_mixing(self) -> Mixing | None:
-        """How colours mix: as chosen, else as found; None before either."""
+        """How colours mix: as chosen or, failing that, as found; None before either."""
         return self.mixing or self.mixing_found
 
     @property

@@ -36,7 +36,7 @@ class CastShadow(SettingsModel):
 
     Attributes
     ----------
-    on : whether it is.
+    on : whether a cast shadow is drawn.
     towards_deg : where it falls, in the picture: 0 to the right, 90 downward.
     light_deg : how high the light stands: the lower, the longer the shadow.
     soft_px : sigma of its softness at the tip; at the foot it is sharp.

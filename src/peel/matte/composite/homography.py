@@ -44,7 +44,10 @@ def homography(corners: Sequence[tuple[float, float]], height: float, width: flo
 
 
 def scaled(matrix: NDArray[Any], scale: float) -> NDArray[Any]:
-    """Return a homography whose results are scaled: to a plane seen at another size."""
+    """Return a homography whose results are scaled: to a plane seen at another size.
+
+    Takes and returns (3, 3) float64.
+    """
     return np.asarray(np.diag([scale, scale, 1.0]) @ matrix)
 
 

@@ -42,14 +42,20 @@ class Ground:
 
     @property
     def up(self) -> NDArray[Any]:
-        """Return the unit vector that stands on it, upward in the picture."""
+        """Return the unit vector that stands on it, upward in the picture.
+
+        A (2,) float64 ndarray, x and y.
+        """
         along = np.array(self.along, np.float64)
         along /= max(float(np.hypot(*along)), 1e-9)
         up = np.array([along[1], -along[0]])
         return up if up[1] <= 0 else -up
 
     def heights(self, shape: tuple[int, int]) -> FloatArray:
-        """Return how high above it each pixel of a picture lies; below it negative."""
+        """Return how high above it each pixel of a picture lies; below it negative.
+
+        Returns (H, W) float32, in pixels.
+        """
         up = self.up
         rows = (np.arange(shape[0]) + 0.5 - self.at[1])[:, None] * up[1]
         columns = (np.arange(shape[1]) + 0.5 - self.at[0])[None, :] * up[0]

@@ -90,7 +90,10 @@ def warped(
 def source_window(
     size: tuple[int, int], matrix: NDArray[Any], window: tuple[int, int, int, int]
 ) -> tuple[int, int, int, int] | None:
-    """Return the window of a picture that a window of the plane shows, with some room; None if it shows nothing."""
+    """Return the window of a picture that a window of the plane shows, with some room; None if it shows nothing.
+
+    The homography is (3, 3), from the picture to the plane; windows are top, left, bottom, right in pixels.
+    """
     seen = _seen(matrix, size, window)
     return None if seen is None else _around(mapped(np.linalg.inv(matrix), seen), size, _ROOM)
 

@@ -111,7 +111,10 @@ def _ratio(
 
 
 def strangeness(sides: Sides, known: Known) -> FloatArray:
-    """Return evidence that the backdrop does not explain a pixel, in [-1, 1]; below 0 that it does."""
+    """Return evidence that the backdrop does not explain a pixel, in [-1, 1]; below 0 that it does.
+
+    Returns (h, w) float32 at the working size.
+    """
     score, bins = sides.from_backdrop, _STRANGE_BINS
     return _ratio(score, bins, _shares(score, bins, known.core), _shares(score, bins, known.ring))
 
@@ -169,5 +172,8 @@ def wispiness(body: BoolArray, reached: BoolArray, known: Known, unit: float) ->
 
 
 def disc(radius: int) -> ByteArray:
-    """Return a disc as a structuring element."""
+    """Return a disc as a structuring element.
+
+    Returns (2 r + 1, 2 r + 1) uint8, 1 within the disc.
+    """
     return np.asarray(cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * radius + 1,) * 2), np.uint8)

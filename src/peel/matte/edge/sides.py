@@ -37,7 +37,10 @@ class Distances:
 
     @property
     def to_boundary(self) -> FloatArray:
-        """Distance from the boundary on either side."""
+        """Distance from the boundary on either side.
+
+        (h, w) float32, in working pixels.
+        """
         return self.to_subject + self.to_backdrop
 
 

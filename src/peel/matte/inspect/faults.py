@@ -104,13 +104,19 @@ def pieces_of(
 
 
 def extent_of(piece: BoolArray) -> float:
-    """Return how long a piece is, from corner to corner."""
+    """Return how long a piece is, from corner to corner.
+
+    Takes (h, w) bool; the length is in pixels.
+    """
     rows, columns = np.nonzero(piece)
     return float(np.hypot(np.ptp(rows), np.ptp(columns)))
 
 
 def window_around(values: FloatArray, at: Window, by: int) -> FloatArray:
-    """Copy a window with a margin around it; beyond the border the values at it go on."""
+    """Copy a window with a margin around it; beyond the border the values at it go on.
+
+    Takes (H, W) float32; returns (h + 2 margin, w + 2 margin).
+    """
     rows, columns = (
         np.clip(np.arange(part.start - by, part.stop + by), 0, size - 1)
         for part, size in zip(at, values.shape, strict=True)

@@ -24,12 +24,18 @@ _BACKINGS = ((1.0, 1.0, 1.0), (0.0, 0.0, 0.0), (1.0, 0.0, 1.0), (0.5, 0.5, 0.5))
 
 
 def sad(alpha: FloatArray, truth: FloatArray, band: BoolArray) -> float:
-    """Sum the absolute differences over the band, in thousands of pixels as is customary."""
+    """Sum the absolute differences over the band, in thousands of pixels as is customary.
+
+    Mattes and band are (H, W), in [0, 1] and bool.
+    """
     return float(np.abs(alpha[band].astype(np.float64) - truth[band]).sum() / 1000.0)
 
 
 def mse(alpha: FloatArray, truth: FloatArray, band: BoolArray) -> float:
-    """Average the squared differences over the band."""
+    """Average the squared differences over the band.
+
+    Mattes and band are (H, W), in [0, 1] and bool.
+    """
     return float(np.square(alpha[band].astype(np.float64) - truth[band]).mean())
 
 
@@ -46,6 +52,8 @@ def gradient_error(alpha: FloatArray, truth: FloatArray, band: BoolArray, sigma:
 
 def connectivity_error(alpha: FloatArray, truth: FloatArray, band: BoolArray) -> float:
     """Compare how well pixels hang together with the subject's main part, over the band, in thousands.
+
+    Mattes and band are (H, W), in [0, 1] and bool.
 
     A pixel's degree is 1 less what its alpha exceeds the highest level at which it is still connected to the largest
     part that both mattes share; excesses below 0.15 do not count.
@@ -74,7 +82,10 @@ def _largest_part(mask: BoolArray) -> BoolArray:
 def colour_error(
     foreground: FloatArray, alpha: FloatArray, true_foreground: FloatArray, truth: FloatArray, band: BoolArray
 ) -> float:
-    """Average the absolute difference of composites over white, black, magenta and mid-grey, in [0, 1]."""
+    """Average the absolute difference of composites over white, black, magenta and mid-grey, in [0, 1].
+
+    Colours are (H, W, 3), mattes and band (H, W).
+    """
     total = 0.0
     for backing in _BACKINGS:
         ours = composite_over(foreground, backing, alpha)[band]

@@ -1,4 +1,4 @@
-"""The outline of a subject as one line to walk along: smooth, with its normals, a point every pixel."""
+"""The outline of a subject as one smooth line with its normals, a point every pixel."""
 
 from dataclasses import dataclass
 from typing import Final

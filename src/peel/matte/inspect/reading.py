@@ -1,4 +1,4 @@
-"""What a photo says of a matte by itself: the colours around each pixel, and the alpha that they speak for."""
+"""Estimate alpha per pixel from nearby foreground and background colours, independently of the solver."""
 
 from dataclasses import dataclass, replace
 from typing import Final
@@ -75,7 +75,10 @@ class Reading:
 
     @property
     def backdrop(self) -> FloatArray:
-        """The backdrop's colour, carried in from what is clear; the photo's own where nothing clear is near."""
+        """The backdrop's colour, carried in from what is clear; the photo's own where nothing clear is near.
+
+        (h, w, 3) float32 in [0, 1].
+        """
         return self._carried_backdrop[0]
 
     @property
@@ -85,7 +88,10 @@ class Reading:
 
     @lazy
     def residue(self) -> FloatArray:
-        """How far the cutout over the clean backdrop is from the photo; 0 where the subject's colours are not known."""
+        """How far the cutout over the clean backdrop is from the photo; 0 where the subject's colours are not known.
+
+        (h, w) float32.
+        """
         if self.colours is None:
             return np.zeros_like(self.alpha)
         laid_back = composite_over(self.colours, self.backdrop, self.alpha, linear=self.linear)
@@ -114,7 +120,10 @@ class Reading:
 
     @lazy
     def seen(self) -> FloatArray:
-        """The alpha that each pixel speaks for, as far as -0.5 and 1.5; that of the matte where it says nothing."""
+        """The alpha that each pixel speaks for, as far as -0.5 and 1.5; that of the matte where it says nothing.
+
+        (h, w) float32.
+        """
         return np.where(
             self.says, np.clip(place_between(self.photo, self.backdrop, self.subject), -0.5, 1.5), self.alpha
         )

@@ -25,7 +25,10 @@ def residue_window(top: int, left: int, bottom: int, right: int) -> tuple[int, i
 
 
 def clean_backdrop(photo: FloatArray, alpha: FloatArray) -> FloatArray:
-    """Carry the backdrop that is fully clear in under the subject; see `carried`."""
+    """Carry the backdrop that is fully clear in under the subject; see `carried`.
+
+    Takes (H, W, 3) colours and (H, W) alpha in [0, 1]; returns (H, W, 3) float32.
+    """
     return carried(photo, alpha <= 0)[0]
 
 

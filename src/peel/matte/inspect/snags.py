@@ -74,7 +74,10 @@ class Snag:
         return float(find.left + columns[nearest] + 0.5), float(find.top + rows[nearest] + 0.5)
 
     def mask(self) -> BoolArray:
-        """Return its pixels within its box."""
+        """Return its pixels within its box.
+
+        (h, w) bool.
+        """
         top, left, bottom, right = self.box
         out = np.zeros((bottom - top, right - left), bool)
         for find in self.finds:
@@ -132,7 +135,10 @@ def _severity(sort: SnagSort, finds: Sequence[Find], least: float) -> Severity:
 
 
 def framed(top: FloatArray, bottom: FloatArray, left: FloatArray, right: FloatArray) -> list[Find]:
-    """Find where the subject touches the frame, from the matte along its four sides: one fault for each stretch."""
+    """Find where the subject touches the frame, from the matte along its four sides: one fault for each stretch.
+
+    Each side is (N,) float32 in [0, 1].
+    """
     height, width = len(left), len(top)
     finds = []
     for side, line in enumerate((top, bottom, left, right)):

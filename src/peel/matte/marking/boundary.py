@@ -17,7 +17,10 @@ _SHORT_PX: Final = 24  # outlines shorter than this have no sides to move
 
 
 def outlines_of(region: BoolArray) -> list[NDArray[np.float64]]:
-    """Return a region's outlines as closed lines along its pixels' rims; those of holes run the other way round."""
+    """Return a region's outlines as closed lines along its pixels' rims; those of holes run the other way round.
+
+    The region is (H, W) bool; each outline is (N, 2) float, x and y at the corners of pixels.
+    """
     # twice the size, so that a line through pixel centres of the large one runs where pixels of the region meet others
     large = cv2.resize(region.astype(np.uint8), None, fx=2, fy=2, interpolation=cv2.INTER_NEAREST)
     lines, _ = cv2.findContours(large, cv2.RETR_CCOMP, cv2.CHAIN_APPROX_NONE)

@@ -32,7 +32,10 @@ Values = NDArray[np.float64]
 
 
 def scaled(values: NDArray[Any]) -> NDArray[Any]:
-    """Bring values to [0, 1]."""
+    """Bring values to [0, 1].
+
+    Of any shape, float32.
+    """
     return (values - values.min()) / (np.ptp(values) + 1e-9)
 
 
@@ -55,7 +58,10 @@ class Cells:
 
     @classmethod
     def of(cls, lab: FloatArray) -> "Cells":
-        """Cut a picture along its edges, beginning at the flattest place of each square of a grid."""
+        """Cut a picture along its edges, beginning at the flattest place of each square of a grid.
+
+        The picture is (H, W, 3) uint8, sRGB.
+        """
         height, width = lab.shape[:2]
         step = max(4, round(float(np.sqrt(height * width / _COUNT))))
         calm = cv2.GaussianBlur(lab, (0, 0), 1.2)
@@ -112,7 +118,10 @@ class Cells:
 
     @cached_property
     def framed(self) -> NDArray[np.int64]:
-        """Cells that touch the frame."""
+        """Cells that touch the frame.
+
+        (n,) bool, one for each cell.
+        """
         rims = (self.labels[0], self.labels[-1], self.labels[:, 0], self.labels[:, -1])
         return np.unique(np.concatenate(rims)).astype(np.int64)
 

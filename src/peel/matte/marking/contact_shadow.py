@@ -21,7 +21,7 @@ _SMOOTH: Final = 0.035  # largest local deviation of the logarithm at that size
 _LOW: Final = 0.35  # lowest share of the subject's height beside which shadows lie
 _PLAIN: Final = 0.06  # deviation of the backdrop's logarithm from its carried light, up to which it is plain
 _REACH: Final = 160  # how far from the mark
-_FINEST: Final = 0.55  # pixels of that picture that are one at the size at which shadows are told
+_FINEST: Final = 0.55  # pixels of that picture for one pixel at the size at which shadows are detected
 
 
 def find_contact_shadow(
@@ -53,7 +53,7 @@ def find_contact_shadow(
     found = np.zeros(subject.shape, bool)
     if low >= height:
         return found
-    # Shadows are smooth: they are told at reduced size, and above them only the reach of the widest blur matters.
+    # Shadows are smooth: they are detected at reduced size; above them only the widest blur's reach matters.
     top = max(0, low - round(2 * _SCALES[-1] * unit))
     size = (-(-width // step), -(-(height - top) // step))
     small = cv2.resize(colours[top:], size, interpolation=cv2.INTER_AREA)

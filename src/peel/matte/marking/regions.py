@@ -31,6 +31,8 @@ def grown(region: BoolArray, by_px: float) -> BoolArray:
 def smoothed(region: BoolArray, radius_px: float) -> BoolArray:
     """Even out a region's boundary: bumps and dents smaller than about `radius_px` go.
 
+    Takes and returns (H, W) bool.
+
     Notes
     -----
     Three passes of a box blur and a threshold at one half: motion by mean curvature, after Merriman, Bence, Osher 1992.
@@ -45,7 +47,10 @@ def smoothed(region: BoolArray, radius_px: float) -> BoolArray:
 
 
 def fill_holes(region: BoolArray, most_px: float = np.inf) -> BoolArray:
-    """Add to a region what it encloses, up to holes of `most_px` pixels; what touches the frame is not enclosed."""
+    """Add to a region what it encloses, up to holes of `most_px` pixels; what touches the frame is not enclosed.
+
+    Takes and returns (H, W) bool.
+    """
     labels, counts, framed = _pieces(~region)
     filled = (counts <= most_px) & ~framed
     filled[0] = False
@@ -53,7 +58,10 @@ def fill_holes(region: BoolArray, most_px: float = np.inf) -> BoolArray:
 
 
 def drop_islands(region: BoolArray, below_px: float) -> BoolArray:
-    """Take away a region's separate pieces of fewer than `below_px` pixels."""
+    """Take away a region's separate pieces of fewer than `below_px` pixels.
+
+    Takes and returns (H, W) bool.
+    """
     labels, counts, _ = _pieces(region)
     kept = counts >= below_px
     kept[0] = False
@@ -70,7 +78,10 @@ def _pieces(region: BoolArray) -> tuple[np.ndarray, np.ndarray, BoolArray]:
 
 
 def region_at(codes: ByteArray, row: int, column: int) -> BoolArray:
-    """Return the connected area of equal codes around a pixel."""
+    """Return the connected area of equal codes around a pixel.
+
+    Codes are (H, W) uint8; returns (H, W) bool.
+    """
     mask = np.zeros((codes.shape[0] + 2, codes.shape[1] + 2), np.uint8)
     flags = 4 | cv2.FLOODFILL_MASK_ONLY | (1 << 8)
     cv2.floodFill(codes.copy(), mask, (column, row), 0, 0, 0, flags)

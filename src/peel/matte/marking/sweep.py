@@ -1,6 +1,5 @@
 """Grow a region from a stroke to the boundary that the photo shows."""
 
-from dataclasses import dataclass
 from typing import Final
 
 import cv2
@@ -22,12 +21,6 @@ _SOME: Final = 0.05  # share of a stroke's neighbourhood by which the other side
 _LEAST: Final = 20  # pixels by which a side can be learned
 
 Model = NDArray[np.float64]
-
-
-@dataclass(frozen=True)
-class _Sides:
-    subject: Model
-    backdrop: Model
 
 
 def colour_model(colours: ByteArray) -> Model:
@@ -60,7 +53,10 @@ def colour_model(colours: ByteArray) -> Model:
 
 
 def colour_cost(picture: ByteArray, model: Model) -> NDArray[np.float32]:
-    """Return the negative log likelihood of each pixel's colour, of its best component."""
+    """Return the negative log likelihood of each pixel's colour, of its best component.
+
+    Takes (H, W, 3) uint8; returns (H, W) float32.
+    """
     flat = picture.reshape(-1, 3).astype(np.float32)
     weights, means = model[0, :_COMPONENTS], model[0, _COMPONENTS : 4 * _COMPONENTS].reshape(-1, 3)
     covariances = model[0, 4 * _COMPONENTS :].reshape(-1, 3, 3)

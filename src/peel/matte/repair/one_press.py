@@ -56,24 +56,36 @@ def pinholes(alpha: FloatArray, most_px: float) -> BoolArray:
 
 
 def specks(alpha: FloatArray, most_px: float) -> BoolArray:
-    """Find small things that float in what is clear; see `pinholes`."""
+    """Find small things that float in what is clear; see `pinholes`.
+
+    Takes (H, W) float32 in [0, 1]; returns (H, W) bool.
+    """
     return _small_pieces(alpha > _LEAST, most_px, alpha <= _CLEAR)
 
 
 def hollow_inside(alpha: FloatArray, distance_px: float) -> BoolArray:
-    """Find what is not solid farther inside than a distance from anything clear; gaps that are clear stay."""
+    """Find what is not solid farther inside than a distance from anything clear; gaps that are clear stay.
+
+    Takes (H, W) float32 in [0, 1]; returns (H, W) bool. Distances are in pixels.
+    """
     away = cv2.distanceTransform((alpha > _CLEAR).astype(np.uint8), cv2.DIST_L2, 5)
     return np.asarray((away > distance_px) & (alpha < 1), bool)
 
 
 def littered_outside(alpha: FloatArray, distance_px: float) -> BoolArray:
-    """Find what is not clear farther outside than a distance from anything solid."""
+    """Find what is not clear farther outside than a distance from anything solid.
+
+    Takes (H, W) float32 in [0, 1]; returns (H, W) bool. Distances are in pixels.
+    """
     away = cv2.distanceTransform((alpha < _SOLID).astype(np.uint8), cv2.DIST_L2, 5)
     return np.asarray((away > distance_px) & (alpha > 0), bool)
 
 
 def haze(alpha: FloatArray) -> BoolArray:
-    """Find low values without the structure of strands."""
+    """Find low values without the structure of strands.
+
+    Takes (H, W) float32 in [0, 1]; returns (H, W) bool.
+    """
     strongest = cv2.dilate(alpha, np.ones((_NEAR_PX, _NEAR_PX), np.uint8))
     contrast = np.abs(alpha - cv2.GaussianBlur(alpha, (0, 0), 3))
     structured = cv2.dilate((contrast > _STRAND).astype(np.uint8), np.ones((3, 3), np.uint8)) > 0

@@ -98,7 +98,10 @@ def nudged(alpha: FloatArray, right: FloatArray, down: FloatArray) -> FloatArray
 
 
 def softened(alpha: FloatArray, softness: FloatArray) -> FloatArray:
-    """Blur a matte by up to a sigma of 4 pixels; softness from 0, not at all, to 1, fully."""
+    """Blur a matte by up to a sigma of 4 pixels; softness from 0, not at all, to 1, fully.
+
+    Matte and softness are (H, W) float32 in [0, 1].
+    """
     half = cv2.GaussianBlur(alpha, (0, 0), MOST_SOFT / 2)
     full = cv2.GaussianBlur(alpha, (0, 0), MOST_SOFT)
     lower = alpha + np.minimum(2 * softness, 1) * (half - alpha)

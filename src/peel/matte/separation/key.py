@@ -45,7 +45,10 @@ class Plate:
     colours: FloatArray
 
     def window(self, rect: tuple[int, int, int, int], shape: tuple[int, int]) -> FloatArray:
-        """Return the plate under a window (top, left, bottom, right) of a picture of the given shape."""
+        """Return the plate under a window (top, left, bottom, right) of a picture of the given shape.
+
+        Returns (h, w, 3) float32.
+        """
         top, left, bottom, right = rect
         height, width = self.colours.shape[:2]
         across, down = width / shape[1], height / shape[0]

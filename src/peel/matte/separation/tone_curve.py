@@ -45,14 +45,20 @@ class ToneCurve:
         return ToneCurve(self.high, self.low, 1 - self.middle)
 
     def place(self, tone: FloatArray) -> FloatArray:
-        """Return where tones lie between the ends: 0 at `low`, 1 at `high`, beyond them unclipped."""
+        """Return where tones lie between the ends: 0 at `low`, 1 at `high`, beyond them unclipped.
+
+        Of any shape, float32.
+        """
         span = self.high - self.low
         if abs(span) < _LEAST:
             span = _LEAST if span >= 0 else -_LEAST
         return np.asarray((tone - np.float32(self.low)) / np.float32(span), np.float32)
 
     def alpha(self, tone: FloatArray) -> FloatArray:
-        """Return alpha in [0, 1] for tones."""
+        """Return alpha in [0, 1] for tones.
+
+        Of any shape, float32.
+        """
         place = np.clip(self.place(tone), 0, 1)
         least, most = _MIDDLES
         exponent = np.log(0.5) / np.log(min(max(self.middle, least), most))
@@ -61,6 +67,8 @@ class ToneCurve:
 
 def propose_ends(subject: FloatArray, backdrop: FloatArray) -> tuple[float, float]:
     """Propose the ends of a curve from the tones of sure subject and sure backdrop near the edge.
+
+    Tones are (N,) and (M,) float32.
 
     Returns
     -------

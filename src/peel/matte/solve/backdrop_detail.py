@@ -45,7 +45,10 @@ def backdrop_detail(image: FloatArray, backdrop: ByteArray, blur_px: float) -> F
 
 
 def local_spread(squared: FloatArray, backdrop: ByteArray, least: float) -> FloatArray:
-    """Return the root of the local mean of squares over the certain backdrop, at every pixel; `least` is added."""
+    """Return the root of the local mean of squares over the certain backdrop, at every pixel; `least` is added.
+
+    Takes (H, W, C) float32; returns (H, W) float32.
+    """
     known = backdrop.astype(np.float32)
     size = tuple(max(1, side // _STEP) for side in reversed(known.shape))
     total, count = (cv2.resize(part, size, interpolation=cv2.INTER_AREA) for part in (squared * known, known))

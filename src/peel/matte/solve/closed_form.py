@@ -7,6 +7,7 @@ References
 """
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
@@ -26,7 +27,7 @@ from peel.matte.solve.settings import EdgeTerms, SolveSettings
 from peel.matte.solve.sparsity import sparsity_terms, texture_weight
 from peel.matte.solve.term_maps import TermMaps
 
-__all__ = ["ALIGNMENT", "COLOUR_MARGIN", "WINDOW_REACH", "band_window", "clean_ends", "solve_matte"]
+__all__ = ["ALIGNMENT", "COLOUR_MARGIN", "WINDOW_REACH", "Given", "band_window", "clean_ends", "solve_matte"]
 
 _AT_ONCE: Final = 500_000  # pixels weighed per task
 _ROWS: Final = 256  # per task
@@ -43,7 +44,10 @@ ALIGNMENT: Final = 32
 
 
 def band_window(unknown: BoolArray, reach: int = WINDOW_REACH) -> tuple[slice, slice] | None:
-    """Return the smallest window around the band and `reach` pixels beyond it, or None without a band."""
+    """Return the smallest window around the band and `reach` pixels beyond it, or None without a band.
+
+    The band is (H, W) bool.
+    """
     rows, columns = np.flatnonzero(unknown.any(axis=1)), np.flatnonzero(unknown.any(axis=0))
     if rows.size == 0:
         return None
@@ -68,19 +72,47 @@ def clean_ends(alpha: FloatArray, margin: FloatArray | float, *, stretch: BoolAr
     return np.asarray(np.where(out < 0.5, kept, 1 - kept), np.float32)
 
 
+@dataclass(frozen=True)
+class Given:
+    """What is known beside a picture and its trimap; what is left out is found, or taken to be nothing.
+
+    Attributes
+    ----------
+    rim : (H, W) float32 ndarray, optional
+        Alpha to hold fixed where it is not NaN, besides what the zones fix: the border of a local solve.
+    guide : (H, W, 3) float32 ndarray, optional
+        What the Laplacian looks at in place of the picture.
+    prior : ColourPrior, optional
+        Estimate from sampled colours.
+    evidence : Evidence, optional
+        Of patches, lines and veils; gathered as for encoded colours if not given.
+    noise : NoiseCurve, optional
+        The photo's.
+    own_colours : (K, 3) float32 ndarray, optional
+        Colours of the subject that no certain pixel shows, such as that of sheer cloth.
+    photo_shape : tuple of int, optional
+        Height and width of the photo of which this is a window; the window then begins at multiples of 32. The
+        picture's own if not given.
+    maps : TermMaps, optional
+        How the weights of the settings' terms vary over the picture, such as with the kind of edge.
+    """
+
+    rim: FloatArray | None = None
+    guide: FloatArray | None = None
+    prior: ColourPrior | None = None
+    evidence: Evidence | None = None
+    noise: NoiseCurve | None = None
+    own_colours: FloatArray | None = None
+    photo_shape: tuple[int, int] | None = None
+    maps: TermMaps | None = None
+
+
 def solve_matte(
     image: FloatArray,
     trimap: ByteArray,
+    given: Given | None = None,
     *,
-    rim: FloatArray | None = None,
-    guide: FloatArray | None = None,
-    prior: ColourPrior | None = None,
-    evidence: Evidence | None = None,
-    noise: NoiseCurve | None = None,
-    own_colours: FloatArray | None = None,
-    photo_shape: tuple[int, int] | None = None,
     settings: SolveSettings | None = None,
-    maps: TermMaps | None = None,
     progress: Progress | None = None,
     interim: Callable[[FloatArray], None] | None = None,
 ) -> tuple[FloatArray, SolveReport]:
@@ -92,24 +124,8 @@ def solve_matte(
         Colours in [0, 1].
     trimap : (H, W) uint8 ndarray
         BACKGROUND, UNKNOWN, FOREGROUND.
-    rim : (H, W) float32 ndarray, optional
-        Alpha to hold fixed where it is not NaN, besides what the zones fix: the border of a local solve.
-    guide : (H, W, 3) float32 ndarray, optional
-        What the Laplacian looks at in place of `image`.
-    prior : ColourPrior, optional
-        Estimate from sampled colours; computed here if not given.
-    evidence : Evidence, optional
-        Of patches, lines and veils; gathered here if not given, as for encoded colours.
-    noise : NoiseCurve, optional
-        The photo's; measured here if not given.
-    own_colours : (K, 3) float32 ndarray, optional
-        Colours of the subject that no certain pixel shows, such as that of sheer cloth.
-    photo_shape : tuple of int, optional
-        Height and width of the photo of which this is a window; the window then begins at multiples of 32. The
-        picture's own if not given.
+    given : Given, optional
     settings : SolveSettings, optional
-    maps : TermMaps, optional
-        How the weights of the settings' terms vary over the picture, such as with the kind of edge.
     progress : callable, optional
         Called with the share done.
     interim : callable, optional
@@ -138,22 +154,101 @@ def solve_matte(
     if image.shape != (*trimap.shape, 3):
         msg = f"image {image.shape} and trimap {trimap.shape} do not agree"
         raise ValueError(msg)
-    settings = settings or SolveSettings()
+    given, settings = given or Given(), settings or SolveSettings()
+    alpha, unknown = _begun(trimap, given.rim)
+    window = _colour_window(unknown)
+    if window is None:
+        return alpha, NOTHING_TO_DO
+    scene = _scene(image, trimap, alpha, unknown, window, given, settings.terms)
+    weight, priors = _weights_and_priors(scene, given, settings.terms)
+    seen = scene.view if given.guide is None else _finite(given.guide[window])
+    system = _system(seen, scene.band, scene.fixed, weight, scene.estimate, settings.eps)
+    system.stencil[0] += masked_values(scene.evidence.weight, scene.band)
+    system.rhs[...] += masked_values(scene.evidence.pull, scene.band)
+
+    def show(values: FloatArray) -> None:
+        shown = alpha.copy()
+        shown[window][scene.band] = np.clip(values, 0, 1)
+        if interim is not None:
+            interim(shown)
+
+    values, report = solve_band(
+        system,
+        masked_values(seen, scene.band),
+        masked_values(scene.fixed, scene.band),
+        tolerance=settings.tolerance,
+        max_iterations=settings.max_iterations,
+        priors=priors,
+        progress=progress,
+        interim=show if interim else None,
+    )
+    alpha[window][scene.band] = values
+    alpha[window][scene.band] = _cleaned(np.ascontiguousarray(alpha[window]), scene.band, scene.prior.plain, settings)
+    return alpha, report
+
+
+def _begun(trimap: ByteArray, rim: FloatArray | None) -> tuple[FloatArray, BoolArray]:
+    """Return alpha as far as zones and rim fix it, and where it is to be found."""
     alpha = alpha_from_trimap(trimap)
     unknown = (trimap != BACKGROUND) & (trimap != FOREGROUND)
     if rim is not None:
         held = unknown & ~np.isnan(rim)
         alpha[held] = rim[held]
         unknown = unknown & ~held
-    window = _colour_window(unknown)
-    if window is None:
-        return alpha, NOTHING_TO_DO
+    return alpha, unknown
+
+
+@dataclass(frozen=True)
+class _Scene:
+    """What is known of the window around the band.
+
+    Attributes
+    ----------
+    window : two slices
+    view : (h, w, 3) float32 ndarray
+        The picture there.
+    band : (h, w) bool ndarray
+        Where alpha is to be found.
+    fixed : (h, w) float32 ndarray
+        Alpha elsewhere, as a view.
+    noise : NoiseCurve
+    prior : ColourPrior
+    evidence : Evidence
+    estimate, confidence : (N,) float32 ndarray
+        Of the prior, at the pixels of the band.
+    shape, photo_shape : (int, int)
+        Of the picture, and of the photo of which it is a window.
+    """
+
+    window: tuple[slice, slice]
+    view: FloatArray
+    band: BoolArray
+    fixed: FloatArray
+    noise: NoiseCurve
+    prior: ColourPrior
+    evidence: Evidence
+    estimate: FloatArray
+    confidence: FloatArray
+    shape: tuple[int, int]
+    photo_shape: tuple[int, int]
+
+
+def _scene(
+    image: FloatArray,
+    trimap: ByteArray,
+    alpha: FloatArray,
+    unknown: BoolArray,
+    window: tuple[slice, slice],
+    given: Given,
+    terms: EdgeTerms,
+) -> _Scene:
+    """Find what was not given: noise, the prior of sampled colours, evidence."""
     view, band = _finite(image[window]), unknown[window]
     checkpoint()
-    noise = noise or measure_noise(view)
+    noise = given.noise or measure_noise(view)
     checkpoint()
-    photo_shape = photo_shape or trimap.shape
-    if prior is None:
+    photo_shape = given.photo_shape or (trimap.shape[0], trimap.shape[1])
+    if given.prior is None:
         prior = colour_prior(
             view,
             np.ascontiguousarray(trimap[window]),
@@ -163,60 +258,52 @@ def solve_matte(
             palette=_finite(subject_palette(image, trimap)),
         )
     else:
-        prior = prior.part(window)
-
-    def show(values: FloatArray) -> None:
-        shown = alpha.copy()
-        shown[window][band] = np.clip(values, 0, 1)
-        if interim is not None:
-            interim(shown)
-
+        prior = given.prior.part(window)
     checkpoint()
-    texture = texture_weight(prior.plain, band)
-    side = block_side(photo_shape[0] * photo_shape[1])
-    sheer = np.empty((0, 3), np.float32) if own_colours is None else np.ascontiguousarray(own_colours, np.float32)
-    model = LocalColourModel(view, alpha[window], band, texture, noise, side, sheer, settings.terms.local_colour)
-    checkpoint()
+    evidence = given.evidence
+    if evidence is None:
+        evidence = gather_evidence(
+            _finite(image),
+            trimap,
+            unknown,
+            terms,
+            given.maps,
+            own_colours=given.own_colours,
+            photo_shape=photo_shape,
+        )
     estimate, confidence = masked_values(prior.alpha, band), masked_values(prior.confidence, band)
-    weight = confidence * np.float32(settings.terms.sampled_colour)
+    shape = trimap.shape[0], trimap.shape[1]
+    own = evidence.part(window)
+    return _Scene(window, view, band, alpha[window], noise, prior, own, estimate, confidence, shape, photo_shape)
+
+
+def _weights_and_priors(scene: _Scene, given: Given, terms: EdgeTerms) -> tuple[FloatArray, list[PriorTerms]]:
+    """Return the weight of the estimate at each pixel of the band, and the priors of preliminary solutions."""
+    view, band, maps, shape = scene.view, scene.band, given.maps, scene.shape
 
     def factors(of: Callable[[TermMaps], FloatArray]) -> FloatArray | None:
-        return None if maps is None else masked_values(TermMaps.enlarged(of(maps), trimap.shape)[window], band)
+        return None if maps is None else masked_values(TermMaps.enlarged(of(maps), shape)[scene.window], band)
 
+    texture = texture_weight(scene.prior.plain, band)
+    side = block_side(scene.photo_shape[0] * scene.photo_shape[1])
+    own = given.own_colours
+    sheer = np.empty((0, 3), np.float32) if own is None else np.ascontiguousarray(own, np.float32)
+    model = LocalColourModel(view, scene.fixed, band, texture, scene.noise, side, sheer, terms.local_colour)
+    checkpoint()
+    weight = scene.confidence * np.float32(terms.sampled_colour)
     sampled = factors(lambda maps: maps.sampled_colour)
     if sampled is not None:
         weight *= sampled
-    if evidence is None:
-        evidence = gather_evidence(
-            _finite(image), trimap, unknown, settings.terms, maps, own_colours=own_colours, photo_shape=photo_shape
-        )
-    evidence = evidence.part(window)
-    checkpoint()
+    hard = None if maps is None else TermMaps.enlarged(maps.steps, shape)[scene.window]
     priors = [
         *_priors(
             _weighed(model.terms, factors(lambda maps: maps.local_colour)),
-            _sparsity(model, estimate, confidence, settings.terms),
-            settings.terms,
+            _sparsity(model, scene.estimate, scene.confidence, terms),
+            terms,
         ),
-        *_edge_priors(view, alpha[window], band, evidence, settings.terms, _steps_in(maps, trimap.shape, window)),
+        *_edge_priors(view, scene.fixed, band, scene.evidence, terms, hard),
     ]
-    seen = view if guide is None else _finite(guide[window])
-    system = _system(seen, band, alpha[window], weight, estimate, settings.eps)
-    system.stencil[0] += masked_values(evidence.weight, band)
-    system.rhs[...] += masked_values(evidence.pull, band)
-    values, report = solve_band(
-        system,
-        masked_values(seen, band),
-        masked_values(alpha[window], band),
-        tolerance=settings.tolerance,
-        max_iterations=settings.max_iterations,
-        priors=priors,
-        progress=progress,
-        interim=show if interim else None,
-    )
-    alpha[window][band] = values
-    alpha[window][band] = _cleaned(np.ascontiguousarray(alpha[window]), band, prior.plain, settings)
-    return alpha, report
+    return weight, priors
 
 
 def _colour_window(unknown: BoolArray) -> tuple[slice, slice] | None:
@@ -242,11 +329,6 @@ def _priors(local_colour: PriorTerms, sparsity: PriorTerms, terms: EdgeTerms) ->
     """List the priors that are evaluated again after each preliminary solution."""
     priors: list[tuple[float, PriorTerms]] = [(terms.local_colour, local_colour), (terms.sparsity, sparsity)]
     return [prior for strength, prior in priors if strength > 0]
-
-
-def _steps_in(maps: TermMaps | None, shape: tuple[int, int], window: tuple[slice, slice]) -> FloatArray | None:
-    """Return where in a window the edge is known to be hard; None where no kind is known."""
-    return None if maps is None else TermMaps.enlarged(maps.steps, shape)[window]
 
 
 def _edge_priors(

@@ -61,7 +61,10 @@ class Evidence:
         return Evidence(*(part[window] for part in (self.weight, self.pull, self.line_weight, self.line_alpha)))
 
     def pulled(self, weight: FloatArray, pull: FloatArray) -> "Evidence":
-        """Return the evidence with one more pull, of the same form as its own."""
+        """Return the evidence with one more pull, of the same form as its own.
+
+        Values and weights are (h, w) float32.
+        """
         return replace(
             self, weight=(self.weight + weight).astype(np.float16), pull=(self.pull + pull).astype(np.float16)
         )
@@ -150,7 +153,7 @@ class _Colours:
 def _veil_colours(
     photo: FloatArray, trimap: ByteArray, factors: TermMaps, picked: FloatArray | None
 ) -> tuple[list[FloatArray], float]:
-    """Return the linear colours of sheer cloth and the trust in them: those picked, else one for the whole picture."""
+    """Return the linear colours of sheer cloth, picked or estimated for the whole picture, and the trust in them."""
     if picked is not None and len(picked):
         return list(to_linear(np.ascontiguousarray(picked, np.float32))), 1.0
     if not (factors.sheer > 0).any():
@@ -240,7 +243,10 @@ _SORTS: Final = {"lines": _ask_lines, "patches": _ask_patches, "sheer": _ask_vei
 
 
 def line_terms(evidence: Evidence, fixed: FloatArray, band: BoolArray) -> PriorTerms:
-    """Return the prior of lines, which speaks where a preliminary matte has little around a strand."""
+    """Return the prior of lines, which speaks where a preliminary matte has little around a strand.
+
+    The matte is (h, w) float32 in [0, 1].
+    """
     weights, towards = (part[band].astype(np.float32) for part in (evidence.line_weight, evidence.line_alpha))
     size = tuple(max(1, side // _STEP) for side in reversed(band.shape))
     full, most = _ALONE

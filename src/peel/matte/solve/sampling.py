@@ -207,7 +207,10 @@ def _mix(
 
 
 def nearest_samples(trimap: ByteArray, unknown: Any, zone: int) -> IntArray:
-    """Return the flat index of the nearest pixel of a zone in eight directions for each unknown; O(pixels)."""
+    """Return the flat index of the nearest pixel of a zone in eight directions for each unknown; O(pixels).
+
+    Returns (N, 8) int32, -1 where there is none, for N unknown pixels.
+    """
     seen = np.empty(trimap.shape, np.int32)
     found = np.empty((len(unknown), len(_DIRECTIONS)), np.int32)
     for k, (dy, dx) in enumerate(_DIRECTIONS):

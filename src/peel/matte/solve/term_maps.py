@@ -33,7 +33,10 @@ class TermMaps:
 
     @staticmethod
     def window(factors: FloatArray, window: tuple[slice, slice]) -> FloatArray:
-        """Return one of them in a window of the picture."""
+        """Return one of them in a window of the picture.
+
+        Returns (h, w) float32.
+        """
         rows, columns = window
         top, left = rows.start // MAP_STEP, columns.start // MAP_STEP
         part = factors[top : -(-rows.stop // MAP_STEP) + 1, left : -(-columns.stop // MAP_STEP) + 1]

@@ -29,7 +29,7 @@ _FORMULA: Final = tuple("=+-@\t\r\n")  # what a spreadsheet takes for the beginn
 
 
 def write_report(rows: Sequence[RunRow], path: Path) -> None:
-    """Write a report whole: CSV, a line a file, where the name ends in .csv, else JSON.
+    """Write a report atomically: CSV with one line per file if the name ends in .csv, otherwise JSON.
 
     Raises
     ------

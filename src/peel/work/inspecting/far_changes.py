@@ -37,7 +37,10 @@ class FarChange:
     count: int
 
     def shown(self, step: int) -> BoolArray:
-        """Return which blocks of `step` x `step` pixels of the photo hold a changed pixel."""
+        """Return which blocks of `step` x `step` pixels of the photo hold a changed pixel.
+
+        Returns (ceil(H / step), ceil(W / step)) bool.
+        """
         photo = self.before.photo
         blocks = np.zeros((-(-photo.height // step), -(-photo.width // step)), bool)
         for rect, changed in self.pieces:

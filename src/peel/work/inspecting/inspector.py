@@ -170,7 +170,7 @@ class Inspector:
 
 
 def _windows_over(cells: Sequence[Rect]) -> list[Rect]:
-    """Cover cells by few windows: a single one where it is small enough, else one in each square of a grid."""
+    """Cover cells by few windows: a single one if it is small enough, otherwise one in each square of a grid."""
     if not cells:
         return []
     whole = _bounds_of(cells)

@@ -92,7 +92,7 @@ def propose_job(photo: Path, path: Path, recipe: RecipeFile | None = None) -> st
 
 
 def carry_job(source: Job, photo: Path, path: Path, what: What, opening: Opening = opened_alone) -> str:
-    """Carry to a photo, or to a job on one, as one step of undo; say what was carried.
+    """Carry to a photo or to its job, as one step of undo; return a sentence that says what was carried.
 
     A job is changed where it lies, and so is that of a photo that has one at `path`; else a photo gets one there.
     `opening` gives the session on a job that is there.

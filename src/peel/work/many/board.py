@@ -156,7 +156,7 @@ class Board:
         )
 
     def _job_of(self, photo: Path) -> Path:
-        """Return where the job on a photo lies: beside it, else where it was last worked on, else beside it to be."""
+        """Return where the job on a photo lies or will lie: beside it, unless it was last worked on elsewhere."""
         is_own = photo.parent == self.folder
         beside = job_path_for(photo, photo.parent, has_twin=self._stems[photo.stem] > 1 if is_own else None)
         if beside.exists():

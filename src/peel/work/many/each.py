@@ -1,4 +1,4 @@
-"""Many photos of a session, each by itself: one that fails stops no other, and any number of processes share them."""
+"""Process many photos independently: one that fails stops no other, and any number of processes share the work."""
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace

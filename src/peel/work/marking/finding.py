@@ -98,12 +98,18 @@ class Finder:
 
     @cached_property
     def look_lab(self) -> FloatArray:
-        """The same in CIE Lab."""
+        """The same in CIE Lab.
+
+        (h, w, 3) float32.
+        """
         return lab_of(self.look)
 
     @cached_property
     def small(self) -> ByteArray:
-        """The photo in some 60 000 pixels, sRGB."""
+        """The photo in some 60 000 pixels, sRGB.
+
+        (h, w, 3) uint8.
+        """
         height, width = self.look.shape[:2]
         scale = min(1.0, float(np.sqrt(_SMALL_PX / (height * width))))
         size = (max(round(width * scale), 3), max(round(height * scale), 3))
@@ -131,7 +137,10 @@ class Finder:
         return samples
 
     def alike_shown(self, pick: AlikePick) -> BoolArray:
-        """Return what is alike in the picture that is shown; quick enough to follow a drag."""
+        """Return what is alike in the picture that is shown; quick enough to follow a drag.
+
+        Regions are (h, w) bool, of the picture that is shown.
+        """
         with self._turn:
             if self._distances is None or self._distances[0] != pick.points:
                 self._distances = (pick.points, distance_in_lab(self.look_lab, self._samples(pick.points)))
@@ -183,7 +192,10 @@ class Finder:
         subject: bool,
         reach_px: float | None = None,
     ) -> BoolArray:
-        """Return what a stroke adds to its side, in the picture that is shown; see `mark_swept`."""
+        """Return what a stroke adds to its side, in the picture that is shown; see `mark_swept`.
+
+        Regions are (h, w) bool, of the picture that is shown.
+        """
         present, grown = self._swept(job, points, radius_px, subject, reach_px)
         height, width = self.look.shape[:2]
         shown = traced([(1, self.look)], grown, (0, 0, height, width))
@@ -224,6 +236,8 @@ class Finder:
 
     def mark_within(self, job: Job, outline: NDArray[np.float64]) -> Job:
         """Mark the subject that is found within an outline, which is only a limit: all outside it is backdrop.
+
+        The outline is (N, 2), x and y in photo pixels.
 
         Raises
         ------
@@ -281,7 +295,7 @@ class Finder:
         return self.proposals[0] if self.proposals else Proposal(nothing, nothing, 0.0)
 
     def mark_proposal(self, job: Job, proposal: Proposal, *, unseen: bool = False) -> Job:
-        """Start anew from a guess, trusted less than a mark by hand.
+        """Replace the mark by a guess, which is trusted less than a mark by hand.
 
         Parameters
         ----------
@@ -308,7 +322,10 @@ class Finder:
     def reshaped_shown(
         self, job: Job, change: Change, amount_px: float, area: tuple[Point, ...]
     ) -> tuple[BoolArray, BoolArray]:
-        """Return what a change would add to the subject and what it would take away, in the picture that is shown."""
+        """Return what a change would add to the subject and what it would take away, in the picture that is shown.
+
+        Regions are (h, w) bool, of the picture that is shown.
+        """
         height, width = self.look.shape[:2]
         scale = width / self._photo.width
         region = sampled_subject(job, height, width)

@@ -131,6 +131,8 @@ def mark_by_tone(job: Job, number: int, separation: Separation) -> Job:
 def at_full_size(job: Job, region: BoolArray) -> BoolArray:
     """Clean a region of the working size, and return it at the photo's.
 
+    Takes (h, w) bool at the working size; returns (H, W) bool.
+
     Raises
     ------
     MarkError

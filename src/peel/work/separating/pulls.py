@@ -86,7 +86,7 @@ def separate(job: Job, rect: Rect, colours: FloatArray) -> Separated | None:
 
 
 def tone_alpha(job: Job, separation: Separation, rect: Rect) -> FloatArray:
-    """Return the matte that a separation gives in a window by itself, (H, W) in [0, 1]."""
+    """Return the matte that a separation alone gives in a window, (H, W) in [0, 1]."""
     return curve_of(separation).alpha(_tone(job, separation, rect))
 
 

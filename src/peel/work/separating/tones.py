@@ -117,7 +117,10 @@ def samples_for_target(job: Job, applies: str, stretch: int | None = None) -> Ed
 
 
 def tone_of_samples(job: Job, separation: Separation, samples: EdgeSamples) -> tuple[FloatArray, FloatArray]:
-    """Return the tones of subject and backdrop samples in a rendering, without contrast added."""
+    """Return the tones of subject and backdrop samples in a rendering, without contrast added.
+
+    (N,) and (M,) float32.
+    """
     return tuple(  # type: ignore[return-value]
         _tones_at(job, separation, colours, places)
         for colours, places in ((samples.subject, samples.at_subject), (samples.backdrop, samples.at_backdrop))

@@ -150,11 +150,6 @@ class Session:
         return self._all_stored() and self._edits.is_idle
 
     @property
-    def is_editing(self) -> bool:
-        """Whether an edit is still to be made."""
-        return not self._edits.is_idle
-
-    @property
     def is_idle(self) -> bool:
         """Whether every edit is made and the matte has caught up."""
         return self._edits.is_idle and self._follower.is_idle
@@ -408,7 +403,7 @@ class Session:
         self._stored(self._write_states)
 
     def _stored(self, write: Callable[[], None]) -> None:
-        """Write; if the file was deleted or replaced meanwhile, write the whole job anew and say so."""
+        """Write; if the file was deleted or replaced meanwhile, write the whole job again and say so."""
         try:
             try:
                 write()

@@ -90,7 +90,7 @@ class Follower:
         self._news.share(None)
 
     def cancel(self) -> None:
-        """Cancel the solve under way; following the same job again starts it anew."""
+        """Cancel the solve under way; following the same job again restarts it."""
         with self._turn:
             self._asked = None
         self._lane.keep_only(lambda _key: False)

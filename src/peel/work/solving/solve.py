@@ -17,7 +17,7 @@ from peel.matte.arrays import BoolArray, FloatArray
 from peel.matte.edge.kind import KINDS
 from peel.matte.edge.zones import BACKGROUND, FOREGROUND
 from peel.matte.parallel import checkpoint
-from peel.matte.solve.closed_form import ALIGNMENT, COLOUR_MARGIN, solve_matte
+from peel.matte.solve.closed_form import ALIGNMENT, COLOUR_MARGIN, Given, solve_matte
 from peel.matte.solve.conjugate_gradients import NOTHING_TO_DO, Progress, SolveReport
 from peel.matte.solve.evidence import Evidence, gather_evidence
 from peel.matte.solve.kind_terms import term_maps
@@ -206,21 +206,18 @@ def _solve_near(
         evidence = evidence.pulled(separated.weight, separated.pull)
     prior = _prior_for(job, around, free, palette())
     checkpoint()
-    solved, report = solve_matte(
-        colours,
-        zones,
+    given = Given(
         rim=held,
         guide=None if separated is None else separated.guide,
         prior=prior,
         evidence=evidence,
         noise=_noise(job),
         own_colours=_sheer_colours(job),
-        settings=settings,
-        maps=maps,
         photo_shape=shape,
-        progress=progress,
-        interim=(lambda alpha: preview(alpha[inner])) if preview else None,
+        maps=maps,
     )
+    shown = (lambda alpha: preview(alpha[inner])) if preview else None
+    solved, report = solve_matte(colours, zones, given, settings=settings, progress=progress, interim=shown)
     return (solved[inner] if separated is None else _toned(separated, solved, near, inner)), report
 
 

@@ -48,7 +48,10 @@ class Backings:
         return colour_into_profile(rgb_from_hex(colour), self._profile)
 
     def window(self, sheet: Sheet, rect: Rect, level: int) -> FloatArray | None:
-        """Return a window of a sheet's backing, graded; None where it has none."""
+        """Return a window of a sheet's backing, graded; None where it has none.
+
+        Returns (h, w, 3) float32 in [0, 1].
+        """
         backing = sheet.backing
         if backing.kind == "nothing":
             return None

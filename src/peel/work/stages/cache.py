@@ -31,7 +31,10 @@ class Cache:
         return self._spent
 
     def get(self, key: Hashable, make: Callable[[], NDArray[Any]]) -> NDArray[Any]:
-        """Return what is kept under a key, or make and keep it; the array is read-only."""
+        """Return what is kept under a key, or make and keep it; the array is read-only.
+
+        Of any shape.
+        """
         with self._turn:
             if key in self._kept:
                 self._kept.move_to_end(key)

@@ -44,7 +44,10 @@ class Stage(ABC):
 
     @abstractmethod
     def make(self, job: Job, rect: Rect, level: int, before: Before) -> FloatArray:
-        """Compute a window as a new array; `before` may be read up to `reach` pixels around it."""
+        """Compute a window as a new array; `before` may be read up to `reach` pixels around it.
+
+        Of (h, w) or (h, w, C), float32.
+        """
 
     def is_neutral(self, job: Job) -> bool:
         """Return whether the stage changes nothing anywhere."""
@@ -84,7 +87,10 @@ class Chain:
         self._last: tuple[ReferenceType[Job], tuple[Stage, ...]] | None = None
 
     def window(self, job: Job, rect: Rect, level: int) -> FloatArray:
-        """Compute a window of a level, which must lie inside the space; a new array."""
+        """Compute a window of a level, which must lie inside the space; a new array.
+
+        Of (h, w) or (h, w, C), float32.
+        """
         return self._window(self._active(job), job, rect, level)
 
     def stamp(self, job: Job, rect: Rect, level: int) -> Hashable:
@@ -92,7 +98,7 @@ class Chain:
         return self._stamp(self._active(job), job, rect, level)
 
     def constant(self, job: Job, rect: Rect, level: int) -> float | None:
-        """Return the one value of a window if that is known without computing, else None."""
+        """Return the constant value of a window if that is known without computing, otherwise None."""
         value: float | None = None
         for stage in self._active(job):
             value = stage.constant(job, rect, level, value)
@@ -135,7 +141,10 @@ class Chain:
 
 
 def assembled(rect: Rect, cells: list[Rect], make: Callable[[Rect], FloatArray]) -> FloatArray:
-    """Make cells in parallel and put their parts of a window together."""
+    """Make cells in parallel and put their parts of a window together.
+
+    Of (h, w) or (h, w, C).
+    """
     out: list[FloatArray] = []
 
     def fill(cell: Rect) -> None:

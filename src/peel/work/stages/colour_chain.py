@@ -170,7 +170,7 @@ class Despilled(Stage):
 
 
 def spill_of(job: Job) -> Spill | None:
-    """Return what counts as spill: the hue that was picked, else the one that was found; None for none.
+    """Return what counts as spill: the picked hue, otherwise the one that was found; None for none.
 
     A hue that the subject has itself only counts if it was picked: the subject would lose it.
     """

@@ -16,7 +16,10 @@ __all__ = ["Pyramid", "shrunk"]
 
 
 def shrunk(values: NDArray[Any], level: int) -> NDArray[Any]:
-    """Average squares of pixels; those cut off by the border average what they have."""
+    """Average squares of pixels; those cut off by the border average what they have.
+
+    Takes (H, W) or (H, W, C); each side is halved, rounded up, once for each level.
+    """
     if level == 0:
         return values
     step = 1 << level
@@ -35,12 +38,18 @@ class Pyramid:
         self._turn = threading.Lock()
 
     def pixels(self, level: int) -> NDArray[Any]:
-        """Return the whole picture at a level, in its own depth."""
+        """Return the whole picture at a level, in its own depth.
+
+        (h, w, C) uint8 or uint16.
+        """
         with self._turn:
             while len(self._levels) <= level:
                 self._levels.append(shrunk(self._levels[-1], 1))
             return self._levels[level]
 
     def colours(self, rect: Rect, level: int) -> FloatArray:
-        """Copy a window of a level as float32 in [0, 1]."""
+        """Copy a window of a level as float32 in [0, 1].
+
+        Returns (h, w, C).
+        """
         return unit_floats(self.pixels(level)[rect.slices])

@@ -42,7 +42,10 @@ class Subjects(Protocol):
     pyramid: Pyramid
 
     def alpha(self, job: Job, rect: Rect, level: int) -> FloatArray:
-        """Return the finished matte."""
+        """Return the finished matte.
+
+        Returns (h, w) float32 in [0, 1].
+        """
 
     def matte_stamp(self, job: Job, rect: Rect, level: int) -> Hashable:
         """Return what the finished matte depends on."""

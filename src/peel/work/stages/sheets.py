@@ -40,7 +40,10 @@ class Cutouts(Subjects, Protocol):
     """Where the subject's colours come from as well."""
 
     def foreground(self, job: Job, rect: Rect, level: int) -> FloatArray:
-        """Return the subject's own colours, straight."""
+        """Return the subject's own colours, straight.
+
+        Returns (h, w, 3) float32 in [0, 1].
+        """
 
     def cutout_stamp(self, job: Job, rect: Rect, level: int) -> Hashable:
         """Return what the cutout depends on."""
@@ -68,11 +71,17 @@ class Sheets:
         self._stamps: WeakKeyDictionary[Job, dict[int, Hashable]] = WeakKeyDictionary()
 
     def window(self, sheet: Sheet, rect: Rect, level: int, bare: Bare) -> FloatArray:
-        """Return a window of a sheet; see `peel.work.stages.Stages.sheet`."""
+        """Return a window of a sheet; see `peel.work.stages.Stages.sheet`.
+
+        Returns (h, w, 3) float32 in [0, 1].
+        """
         return self._laid(sheet, len(sheet.cutouts), rect, level, bare)
 
     def ground(self, sheet: Sheet, rect: Rect, level: int, bare: Bare) -> FloatArray:
-        """Return a window of a sheet without its cutouts: backing and shadows."""
+        """Return a window of a sheet without its cutouts: backing and shadows.
+
+        Returns (h, w, 3) float32 in [0, 1].
+        """
         backing = self.backings.window(sheet, rect, level)
         out = np.array(bare(rect), np.float32) if backing is None else backing
         for layer in self.layers(sheet, rect, level):
@@ -162,7 +171,10 @@ class Sheets:
         return warped(read, (around.height, around.width), back, rect.as_tuple)
 
     def cutout(self, placement: Placement, rect: Rect, level: int) -> tuple[FloatArray, FloatArray]:
-        """Return straight colours, graded, and alpha of a placed cutout in a window within `_seen`."""
+        """Return straight colours, graded, and alpha of a placed cutout in a window within `_seen`.
+
+        (h, w, 3) and (h, w) float32 in [0, 1].
+        """
         if placement.asset is None and placement.whole_move is not None:
             own = rect.moved(*(-offset for offset in _offset(placement, level)))
             colours = self._cutouts.foreground(placement.job, own, level)

@@ -69,29 +69,44 @@ class Stages:
         self.sheets = Sheets(self, self.cache, photo.profile)
 
     def alpha(self, job: Job, rect: Rect, level: int) -> FloatArray:
-        """Return the finished matte at a level, float32 in [0, 1]."""
+        """Return the finished matte at a level, float32 in [0, 1].
+
+        Returns (h, w).
+        """
         return self.matte.window(job, rect, level)
 
     def foreground(self, job: Job, rect: Rect, level: int) -> FloatArray:
-        """Return the subject's own colours at a level, straight, float32 in [0, 1]."""
+        """Return the subject's own colours at a level, straight, float32 in [0, 1].
+
+        Returns (h, w, 3).
+        """
         return self.colours.window(job, rect, level)
 
     def composite(
         self, job: Job, rect: Rect, level: int, backing: FloatArray | tuple[float, float, float]
     ) -> FloatArray:
-        """Return the cutout over a backing, in the photo's profile, mixed the way the photo mixes its colours."""
+        """Return the cutout over a backing, in the photo's profile, mixed the way the photo mixes its colours.
+
+        Returns (h, w, 3) float32 in [0, 1].
+        """
         foreground, alpha = self.foreground(job, rect, level), self.alpha(job, rect, level)
         return composite_over(foreground, backing, alpha, linear=job.settings.photo.is_linear)
 
     def zone_shares(self, job: Job, rect: Rect, level: int) -> tuple[FloatArray, FloatArray]:
-        """Return how much of each pixel of a level is backdrop and how much is unsure, in [0, 1]."""
+        """Return how much of each pixel of a level is backdrop and how much is unsure, in [0, 1].
+
+        Two (h, w) float32.
+        """
         zones: ByteArray = job.zones.read(job.photo.space.covered(rect, level))
         backdrop = (zones == BACKGROUND).astype(np.float32)
         unsure = ((zones != BACKGROUND) & (zones != FOREGROUND)).astype(np.float32)
         return shrunk(backdrop, level), shrunk(unsure, level)
 
     def kinds(self, job: Job, rect: Rect, level: int) -> ByteArray:
-        """Return the kind of edge that counts at the first pixel of each pixel of a level; 0 where none does."""
+        """Return the kind of edge that counts at the first pixel of each pixel of a level; 0 where none does.
+
+        Returns (h, w) uint8.
+        """
         step = 1 << level
         return np.ascontiguousarray(kinds_in(job, job.photo.space.covered(rect, level))[::step, ::step])
 
@@ -101,6 +116,8 @@ class Stages:
 
     def sheet(self, sheet: Sheet, rect: Rect, level: int, bare: Bare) -> FloatArray:
         """Return a window of a sheet at a level.
+
+        Returns (h, w, 3) float32 in [0, 1].
 
         Parameters
         ----------

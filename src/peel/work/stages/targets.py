@@ -20,7 +20,10 @@ _FADE_PX: Final = 12  # photo pixels over which kinds of edge with corrections o
 
 
 def kind_shares(job: Job, rect: Rect, level: int, names: Sequence[str]) -> list[FloatArray]:
-    """Return how much each of some kinds of edge counts at each pixel of a window of a level; at most 1 in all."""
+    """Return how much each of some kinds of edge counts at each pixel of a window of a level; at most 1 in all.
+
+    Each is (h, w) float32.
+    """
     step, scale = 1 << level, 1 / (1 << level)
     kinds = np.ascontiguousarray(kinds_in(job, job.photo.space.covered(rect, level))[::step, ::step])
     side = 2 * max(1, round(_FADE_PX * scale)) + 1
@@ -32,7 +35,10 @@ def kind_shares(job: Job, rect: Rect, level: int, names: Sequence[str]) -> list[
 
 
 def area_share(area: EdgeArea, rect: Rect, scale: float) -> FloatArray:
-    """Return how much a drawn area counts at each pixel of a window of a level."""
+    """Return how much a drawn area counts at each pixel of a window of a level.
+
+    Returns (h, w) float32 in [0, 1].
+    """
     points = np.asarray(area.outline) * scale
     reach = int(np.ceil(area.fade_px * scale)) + 1
     wide = rect.grown(reach)
