@@ -13,11 +13,12 @@ from peel.matte.edge.kind import KINDS, Kind
 from peel.matte.edge.kinds import kinds_from_gray
 from peel.matte.inspect.sorts import LEAST_PX, SnagSort
 from peel.work.inspecting.snag_specs import SNAGS
-from peel.work.views import View, kind_pattern
+from peel.work.kind_looks import KIND_LOOKS, kind_pattern
+from peel.work.views import View
 
 
 def test_every_kind_has_a_record_a_gray_level_of_its_own_and_a_pattern_of_its_own() -> None:
-    assert list(KINDS) == list(Kind)
+    assert list(KINDS) == list(KIND_LOOKS) == list(Kind)
     levels = [spec.mask_level for spec in KINDS.values()]
     assert len(set(levels)) == len(levels)
     assert min(levels) > 0

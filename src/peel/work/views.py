@@ -25,6 +25,7 @@ from peel.matte.inspect.residue import residue, residue_window
 from peel.matte.marking.alike import lab_of
 from peel.matte.pixels import to_bytes
 from peel.matte.separation.tone_curve import clipped_detail
+from peel.work.kind_looks import kind_pattern
 from peel.work.separating.tones import tone_reach, tone_window
 from peel.work.stages import Stages
 
@@ -33,7 +34,6 @@ __all__ = [
     "ZONE_HUES",
     "Look",
     "View",
-    "kind_pattern",
     "loudest_colour",
     "render",
     "space_of",
@@ -297,34 +297,6 @@ def _patterned(kinds: ByteArray, rows: IntArray, columns: IntArray, every: int) 
         if here.any():
             out = np.where(here, kind_pattern(kind, rows, columns, every), out)
     return out
-
-
-def kind_pattern(kind: Kind | None, rows: IntArray, columns: IntArray, every: int) -> BoolArray:
-    """Return where the pattern of a kind has ink.
-
-    Parameters
-    ----------
-    kind : Kind or None
-        None for a band without one: small dots.
-    rows : (h, 1) int32 ndarray
-    columns : (1, w) int32 ndarray
-    every : int
-        Distance of its marks, in pixels.
-    """
-    thin = max(every // 3, 1)
-    if kind is Kind.HARD:
-        return np.broadcast_to(rows % (every + 1) < thin, (len(rows), columns.shape[1]))
-    if kind is Kind.STRAND:
-        return (columns + rows // 3) % every < thin
-    if kind is Kind.LACY:
-        return (rows % every < thin) ^ (columns % every < thin)
-    wide = every if kind is None else 2 * every
-    across = (columns + wide // 2 * (rows // wide % 2)) % wide
-    down = rows % wide
-    if kind is Kind.SHEER:
-        return (down < thin) & (across < wide // 2 + thin)
-    size = thin if kind is None else wide // 2
-    return (down < size) & (across < size)
 
 
 def zone_hues(stages: Stages, photo: Photo) -> tuple[str, str]:

@@ -232,12 +232,12 @@ class BoardDesk(QObject):
 
     def open(self, entry: Entry) -> None:
         """Open a photo of the board: its job if it has one, otherwise a new one beside it."""
-        if entry.is_arriving or (entry.is_gone and not entry.job.exists()):
+        if entry.is_arriving or (entry.is_gone and not entry.is_begun):
             self._desk.say(f"{entry.name} is not there yet." if entry.is_arriving else f"{entry.name} is gone.")
             return
         self._note_status()
         self._timer.stop()
-        if entry.job.exists() and (entry.is_gone or entry.job == entry.photo):
+        if entry.is_begun and (entry.is_gone or entry.job == entry.photo):
             self._files.open_path(entry.job)
         else:
             self._files.begin_at(entry.photo, entry.job)
@@ -316,7 +316,7 @@ class BoardDesk(QObject):
         if not to:
             self._desk.say("Say where to deliver: a folder, or the address of a client's drop-off.")
             return
-        entries = [entry for entry in entries if entry.job.exists()]
+        entries = [entry for entry in entries if entry.is_begun]
         if not entries:
             self._desk.say("No photo of these has been begun: there is nothing to deliver.")
             return

@@ -16,18 +16,10 @@ from peel.job.edits.marking import kind_everywhere, kind_of_contour, kind_of_pie
 from peel.job.job import Job
 from peel.matte.edge.kind import Kind
 from peel.work.inspecting.shares import zone_shares
+from peel.work.kind_looks import KIND_LOOKS, kind_pattern
 from peel.work.marking.edge_places import EdgeNews
-from peel.work.views import kind_pattern
 
 __all__ = ["EdgePanel"]
-
-_MEANINGS = {
-    Kind.HARD: "clothes, products: narrow, even",
-    Kind.SOFT: "out of focus: as wide as the blur",
-    Kind.STRAND: "hair, fur, feather: wide",
-    Kind.LACY: "leaves, lace, mesh: many small gaps",
-    Kind.SHEER: "gauze, glass: half-clear all through",
-}
 
 
 class _Swatch(QWidget):
@@ -172,9 +164,9 @@ class EdgePanel(Panel):
             share = words("", "muted")
             name = button(
                 kind.name.capitalize(), partial(self._give, kind), role="choice", name=f"kind {kind.id}",
-                tip=f"{_MEANINGS[kind]}. Press: this kind for all that is chosen below",
+                tip=f"{KIND_LOOKS[kind].means}. Press: this kind for all that is chosen below",
             )  # fmt: skip
-            share.setToolTip(_MEANINGS[kind])
+            share.setToolTip(KIND_LOOKS[kind].means)
             self.shares[kind] = share
             grid.addWidget(_Swatch(kind), row, 0)
             grid.addWidget(name, row, 1)

@@ -1,6 +1,6 @@
 """The kinds of edge, with everything that makes one differ from another in one record each.
 
-A sixth kind is a member of `Kind` and a record here, and its words and its pattern in the window.
+A sixth kind is a member of `Kind` and a record here, and its pattern and words in `peel.work.kind_looks`.
 """
 
 from dataclasses import dataclass

@@ -7,7 +7,7 @@ works: each scan says what is there.
 import stat
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Final
 
@@ -47,6 +47,8 @@ class Entry:
         Whether it is still being written.
     is_gone : bool
         Whether it was there before, and is not any more.
+    is_begun : bool
+        Whether its job was there when the folder was looked at.
     """
 
     photo: Path
@@ -54,6 +56,7 @@ class Entry:
     status: Status = field(default_factory=Status)
     is_arriving: bool = False
     is_gone: bool = False
+    is_begun: bool = False
 
     @property
     def name(self) -> str:
@@ -117,7 +120,8 @@ class Board:
         self._noted = noted_jobs()
         for path in (*present, *self._chosen):
             self._listed.setdefault(path, None)
-        return [self._entry(path) for path in self._listed]
+        entries = [self._entry(path) for path in self._listed]
+        return [replace(entry, is_begun=entry.job.exists()) for entry in entries]
 
     def _entry(self, photo: Path) -> Entry:
         job = photo if photo.suffix.lower() == ".peel" else self._job_of(photo)
