@@ -277,14 +277,15 @@ class BackingDesk(LaneDesk):
 
         self._edit_chosen("Mirror a cutout", edit)
 
-    def _on_number(self, key: str, value: float, dragged: bool) -> None:
+    def _on_number(self, given: dict[str, float], dragged: bool) -> None:
+        ((key, value),) = given.items()
         job, chosen = self._desk.job, self.chosen
         if job is None or not chosen:
             return
         first, pivot, together = chosen[0], self._pivot(job), self._panel.cutouts.together.isChecked()
 
         def edit(job: Job) -> Job:
-            changes = {key: value}
+            changes = given
             if key in {"width", "height"} and together:
                 before = numbers_of(job, job.settings.photo.cutouts[first])
                 factor = value / getattr(before, key)

@@ -42,8 +42,8 @@ class CutoutsPage(Panel):
         "up", "down", "top" or "bottom".
     hidden_asked : (int, bool)
     casts_asked : (bool,)
-    number_changed : (str, float, bool)
-        One of the numbers of `PlaceNumbers`, and whether the gesture goes on.
+    number_changed : (dict, bool)
+        Parts of `PlaceNumbers` with their new values, and whether the gesture goes on.
     corner_changed : (int, float, float, bool)
         Where a corner of its picture lies, by its number from the top left.
     """
@@ -57,7 +57,7 @@ class CutoutsPage(Panel):
     order_asked = Signal(str)
     hidden_asked = Signal(int, bool)
     casts_asked = Signal(bool)
-    number_changed = Signal(str, float, bool)
+    number_changed = Signal(object, bool)
     corner_changed = Signal(int, float, float, bool)
 
     def build(self) -> None:
@@ -141,7 +141,7 @@ class CutoutsPage(Panel):
         self.hidden_asked.emit(int(item.data(Qt.ItemDataRole.UserRole)), item.checkState() != Qt.CheckState.Checked)
 
     def _on_number(self, key: str, scale: float, value: float, dragged: bool) -> None:
-        self.number_changed.emit(key, value / scale, dragged)
+        self.number_changed.emit({key: value / scale}, dragged)
 
     def _on_corner(self, _value: float, dragged: bool) -> None:
         x, y = (field.value for field in self.corner_at)

@@ -118,11 +118,11 @@ class ColourDesk(LaneDesk):
         hue = picked or (None if photo.spill_shared else found)
         self._panel.show_spill(text, hue, is_picked=picked is not None)
 
-    def _on_changed(self, name: str, value: float, dragged: bool) -> None:
+    def _on_changed(self, changes: dict[str, float], dragged: bool) -> None:
         def change(job: Job, target: EdgeTarget) -> Job:
-            return COLOUR.changed(job, target, {name: value})
+            return COLOUR.changed(job, target, changes)
 
-        self.choice.edit("Edge colour", change, gesture=name, ends=not dragged)
+        self.choice.edit("Edge colour", change, gesture=tuple(changes), ends=not dragged)
 
     # spill and rims
 
@@ -179,12 +179,12 @@ class ColourDesk(LaneDesk):
         if self._desk.job is not None and self._desk.step is Step.COLOUR:
             self._panel.show_tints(self._desk.job.settings.photo.tints, number)
 
-    def _on_tint_changed(self, name: str, value: float, dragged: bool) -> None:
-        number, changes = self.tint, {name: value}
+    def _on_tint_changed(self, changes: dict[str, float], dragged: bool) -> None:
+        number = self.tint
         self._desk.edit(
             "Tint",
             lambda job: change_tint(job, number, **changes),
-            gesture=("tint", name, number),
+            gesture=("tint", *changes, number),
             ends=not dragged,
         )
 

@@ -40,11 +40,11 @@ class ColourPanel(Panel):
 
     Signals
     -------
-    changed : (str, float, bool)
-        An amount, its new value, and whether the gesture goes on.
+    changed : (dict, bool)
+        Amounts with their new values, and whether the gesture goes on.
     hue_asked, hue_reset, rim_asked, spot_asked, hue_tint_asked, tint_dropped : ()
     tint_chosen : (int,)
-    tint_changed : (str, float, bool)
+    tint_changed : (dict, bool)
     without_held : (bool,)
     view_asked : (View,)
         Show the photo's changed colours, or the rims.
@@ -52,7 +52,7 @@ class ColourPanel(Panel):
 
     title = "The edge's colours"
 
-    changed = Signal(str, float, bool)
+    changed = Signal(object, bool)
     hue_asked = Signal()
     hue_reset = Signal()
     rim_asked = Signal()
@@ -60,7 +60,7 @@ class ColourPanel(Panel):
     hue_tint_asked = Signal()
     tint_dropped = Signal()
     tint_chosen = Signal(int)
-    tint_changed = Signal(str, float, bool)
+    tint_changed = Signal(object, bool)
     without_held = Signal(bool)
     view_asked = Signal(View)
 
@@ -93,7 +93,7 @@ class ColourPanel(Panel):
         self.column.addLayout(grid)
 
     def _on_amount(self, name: str, value: float, dragged: bool) -> None:
-        self.changed.emit(name, value / self.fields[name].scale, dragged)
+        self.changed.emit({name: value / self.fields[name].scale}, dragged)
 
     def _build_compare(self) -> None:
         hold = button("Hold to see without", lambda: None, tip="The photo's own colours, while held")
@@ -165,7 +165,7 @@ class ColourPanel(Panel):
         self.column.addWidget(self._tint)
 
     def _on_tint(self, name: str, value: float, dragged: bool) -> None:
-        self.tint_changed.emit(name, value / self.tint_fields[name].scale, dragged)
+        self.tint_changed.emit({name: value / self.tint_fields[name].scale}, dragged)
 
     def _build_fringe(self) -> None:
         self.column.addWidget(words("What the edge still shows", "strong"))

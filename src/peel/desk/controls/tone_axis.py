@@ -30,11 +30,11 @@ class ToneAxis(QWidget):
 
     Signals
     -------
-    changed : (str, float, bool)
-        Which of low, high and middle, its value, and whether the drag still goes on.
+    changed : (dict, bool)
+        Low, high or middle with its new value, and whether the drag still goes on.
     """
 
-    changed = Signal(str, float, bool)
+    changed = Signal(object, bool)
 
     def __init__(self, name: str, tip: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -91,11 +91,11 @@ class ToneAxis(QWidget):
         """Let it go."""
         if self._held is not None:
             name, self._held = self._held, None
-            self.changed.emit(name, self._value(name, event.position().x()), False)
+            self.changed.emit({name: self._value(name, event.position().x())}, False)
 
     def _drag(self, x: float) -> None:
         assert self._held is not None
-        self.changed.emit(self._held, self._value(self._held, x), True)
+        self.changed.emit({self._held: self._value(self._held, x)}, True)
 
     def _value(self, name: str, x: float) -> float:
         tone, curve = self._tone(x), curve_of(self._separation)

@@ -113,7 +113,7 @@ class SeparationPage(QWidget):
             "How often each tone occurs just inside the edge (full line) and just outside (dashed).\n"
             "Drag the lines: clear and beyond is backdrop, solid and beyond is subject, half is one half.",
         )
-        self.axis.changed.connect(lambda name, value, dragged: self.changed.emit({name: value}, dragged))
+        self.axis.changed.connect(self.changed)
         self.column.addWidget(self.axis)
         self.detail = words("", "muted")
         self.show_lost = QCheckBox("Show where, in Tone")

@@ -76,7 +76,8 @@ class ProfilePage(QWidget):
         grid.addWidget(self.as_solved, 3, 1)
         column.addLayout(grid)
 
-    def _on_value(self, line: str, value: float, dragged: bool) -> None:
+    def _on_value(self, lines: dict[str, float], dragged: bool) -> None:
+        ((line, value),) = lines.items()
         name = {"low": "clear_below", "high": "solid_above", "middle": "middle"}[line]
         bounds = bounds_in(Finish, name)
         self.changed.emit({name: min(max(round(value, 2), bounds.low), bounds.high)}, dragged)
