@@ -32,6 +32,7 @@ from peel.desk.deliver.deliver_desk import DeliverDesk
 from peel.desk.desk_state import DeskState
 from peel.desk.edge.edge_desk import EdgeDesk
 from peel.desk.edge.separation_desk import SeparationDesk
+from peel.desk.matte.finish_desk import FinishDesk
 from peel.desk.matte.snag_feed import SnagFeed
 from peel.desk.matte.strip_desk import StripDesk
 from peel.desk.steps import Step
@@ -201,7 +202,7 @@ def shoot_backing(visit: Visit) -> None:
     backing.turn_to("Cutouts")
     backing.cutouts.copy_asked.emit()
     visit.settle()
-    backing.cutouts.number_changed.emit("width", 0.62, False)
+    backing.cutouts.number_changed.emit({"width": 0.62}, False)
     visit.settle()
     for points in ([(2500, 900), (2600, 980), (2700, 1060)],):
         visit.drag(points)
@@ -316,6 +317,7 @@ def main() -> int:
     desk.show_step(Step.MATTE)
     desk.show_view(View.MATTE)
     visit.point_at(760, 700)
+    visit.until(lambda: bench.part(FinishDesk).is_idle)
     visit.shoot("matte")
     desk.show_view(View.WHITE)
     bench.canvas.look_at(QPointF(760, 700), 3.0)

@@ -17,6 +17,7 @@ from peel.files.presets import keep_preset, presets, remove_preset
 from peel.files.recipes import read_recipe
 from peel.job.preset import Preset
 from peel.work.delivering.delivery_report import write_report
+from peel.work.delivering.rows import FileRow, RunRow
 from peel.work.many.photo_jobs import job_path_for
 from peel.work.scheduler import Lane
 from peel.work.session.session import Session
@@ -71,8 +72,7 @@ def test_what_a_terminal_would_obey_is_written_out() -> None:
 
 
 def test_a_spreadsheet_finds_no_formula_in_a_report(tmp_path: Path) -> None:
-    file = {"file": "@x", "what": "flat", "width": 1, "height": 1, "bytes": 1, "sha256": ""}
-    row = {"photo": "=cmd|x", "files": [file], "snags_open": 0, "snags_accepted": [], "seconds": -1.0}
+    row = RunRow("=cmd|x", files=(FileRow("@x", "flat", 1, 1, 1, ""),), snags_open=0, seconds=-1.0)
     write_report([row], tmp_path / "r.csv")
     cells = list(csv.reader((tmp_path / "r.csv").read_text("utf-8").splitlines()))[1]
     assert cells[:2] == ["'=cmd|x", "'@x"]

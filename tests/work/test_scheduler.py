@@ -110,3 +110,42 @@ def test_a_cancelled_request_reports_no_failure(gate: threading.Event) -> None:
     assert lane.wait_idle(5)
     assert failures == []
     lane.close()
+
+
+def test_a_serial_part_never_does_two_things_at_once_while_others_go_on(gate: threading.Event) -> None:
+    lane, order = Lane("test", threads=3), []
+    mine, theirs = lane.share(is_serial=True), lane.share(is_serial=True)
+    inside, most = [0], [0]
+    turn = threading.Lock()
+
+    def work(_ticket: Ticket) -> None:
+        with turn:
+            inside[0] += 1
+            most[0] = max(most[0], inside[0])
+        gate.wait(5)
+        with turn:
+            inside[0] -= 1
+
+    for number in range(3):
+        mine.submit(number, work, lambda _none, number=number: order.append(number))
+    others = threading.Event()
+    theirs.submit(None, lambda _ticket: others.set())
+
+    assert others.wait(5), "another part's request is not held up"
+    gate.set()
+    assert lane.wait_idle(10)
+    assert most[0] == 1
+    assert sorted(order) == [0, 1, 2]
+    lane.close()
+
+
+def test_closing_a_lane_does_not_wait_for_what_a_serial_part_has_not_begun(gate: threading.Event) -> None:
+    lane, done = Lane("test", threads=2), []
+    mine = lane.share(is_serial=True)
+    begun = threading.Event()
+    mine.submit(1, lambda _ticket: (begun.set(), gate.wait(5)), done.append)
+    assert begun.wait(5)
+    mine.submit(2, lambda _ticket: None, lambda _none: done.append("second"))
+    gate.set()
+    lane.close()
+    assert mine.is_idle

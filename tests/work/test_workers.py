@@ -2,11 +2,14 @@
 
 import os
 from functools import partial
+from typing import Any
 
 import pytest
 
 from peel.errors import Cancelled
-from peel.work.many.workers import Row, spread
+from peel.work.many.workers import spread
+
+Row = dict[str, Any]
 
 
 def _square(number: int) -> Row:

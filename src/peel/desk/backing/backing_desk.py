@@ -121,10 +121,11 @@ class BackingDesk(LaneDesk):
     # files
 
     def on_file(self, path: Path) -> bool:
-        """Take a file that was dropped while Backing is shown."""
-        if self._desk.step is Step.BACKING:
+        """Take a picture that was dropped while Backing is shown; a preset is not one."""
+        is_mine = self._desk.step is Step.BACKING and path.suffix.lower() != ".json"
+        if is_mine:
             self.take_file(path)
-        return self._desk.step is Step.BACKING
+        return is_mine
 
     def take_file(self, path: Path) -> None:
         """Take a file that was dropped: as what the open page is about."""
