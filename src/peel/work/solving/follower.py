@@ -3,6 +3,7 @@
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Final
 
 from peel.errors import SolveError
 from peel.job.job import Job
@@ -35,6 +36,9 @@ class News:
     part: Callable[[Question, Job], None]
     whole: Callable[[Question, Job], None]
     failed: Callable[[BaseException], None]
+
+
+_SILENT: Final = News(*(lambda *_given: None for _ in range(4)))
 
 
 class Follower:
@@ -100,6 +104,7 @@ class Follower:
         with self._turn:
             self._is_closed = True
         self._lane.close()
+        self._news = _SILENT  # which refers to whoever follows: the two would keep each other
 
     def _solve(self, job: Job, asked: Question, first: Rect | None, ticket: Ticket) -> Job:
         def show_partial(part: Job) -> None:

@@ -1,5 +1,6 @@
 """The derived pictures of one photo's jobs, and of the sheet they are delivered on."""
 
+import weakref
 from collections.abc import Hashable
 
 import numpy as np
@@ -66,7 +67,8 @@ class Stages:
         before = Chain(untinted, photo.space, self.cache)
         brushed = [Tinted(before, self.matte, self.cache), Original(self.pyramid)]
         self.colours = Chain([*untinted, *brushed], photo.space, self.cache)
-        self.sheets = Sheets(self, self.cache, photo.profile)
+        # A proxy, so that the two do not keep each other, and a photo's pictures are freed with the last use of them.
+        self.sheets = Sheets(weakref.proxy(self), self.cache, photo.profile)
 
     def alpha(self, job: Job, rect: Rect, level: int) -> FloatArray:
         """Return the finished matte at a level, float32 in [0, 1].
