@@ -4,7 +4,7 @@ from PySide6.QtCore import QObject, Signal
 
 from peel.job.job import Job
 from peel.work.session.session import Session
-from peel.work.session.session_events import Changed, SessionEvent, Solving, Stored, Trouble
+from peel.work.session.session_events import Changed, SessionEvent, SolveShare, Stored, Trouble
 
 __all__ = ["SessionBridge"]
 
@@ -52,7 +52,7 @@ class SessionBridge(QObject):
             return
         if isinstance(event, Changed):
             self.changed.emit(event.job, event.previous)
-        elif isinstance(event, Solving):
+        elif isinstance(event, SolveShare):
             self.solving.emit(event.share)
         elif isinstance(event, Stored):
             self.stored.emit(event.is_complete)

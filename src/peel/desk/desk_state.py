@@ -18,7 +18,7 @@ from peel.desk.tools.host import BrushShape
 from peel.desk.tools.tool import Tool
 from peel.job.job import Job
 from peel.job.settings import Point
-from peel.work.inspecting.inspector import Inspection
+from peel.work.inspecting.inspector import Findings
 from peel.work.marking.edge_places import Place
 from peel.work.scheduler import Lane
 from peel.work.session.session_events import Trouble
@@ -174,7 +174,7 @@ class DeskState(QObject):
         self.added_hue, self.taken_hue = QColor(38, 170, 96), QColor(214, 64, 120)
         self.spot = QPointF(0, 0)
         self.snag: tuple[str, float, float] | None = None  # where the walk is: sort, x and y
-        self._inspected: tuple[Job, Inspection] | None = None
+        self._inspected: tuple[Job, Findings] | None = None
         self._last_tool: dict[Step, Tool | None] = {step: next(iter(own), None) for step, own in tools.items()}
 
     def asker(self, parent: QObject) -> Asker:
@@ -206,12 +206,12 @@ class DeskState(QObject):
         if self.bridge is not None:
             self.bridge.session.apply(label, edit, gesture=gesture, ends=ends)
 
-    def note_inspection(self, job: Job, found: Inspection) -> None:
+    def note_inspection(self, job: Job, found: Findings) -> None:
         """Take in what was found in a state of the open job."""
         self._inspected = job, found
         self.inspected.emit()
 
-    def found_in(self, job: Job) -> Inspection | None:
+    def found_in(self, job: Job) -> Findings | None:
         """Return what was found in this very state of the open job, if it was inspected."""
         return self._inspected[1] if self._inspected is not None and self._inspected[0] is job else None
 

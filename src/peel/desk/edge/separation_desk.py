@@ -19,7 +19,15 @@ from peel.matte.edge.kind import Kind
 from peel.work.marking.tone_start import mark_by_tone, with_ends
 from peel.work.separating.choosing import add_stretch, drop_separation, press_end, put_separation
 from peel.work.separating.keying import key_photo
-from peel.work.separating.separation_sheet import Detail, Outlines, Row, Sheet, measure_detail, outlines_of, read_sheet
+from peel.work.separating.separation_sheet import (
+    Detail,
+    Outlines,
+    RenderingSheet,
+    Row,
+    measure_detail,
+    outlines_of,
+    read_sheet,
+)
 from peel.work.separating.tones import complete, samples_for_target
 from peel.work.views import View
 
@@ -226,7 +234,7 @@ class SeparationDesk(LaneDesk):
         floor = shown.detail.floor if marks and shown.detail is not None else None
         self._desk.set_look(lambda look: replace(look, separation=shown.separation, lost_floor=floor))
 
-    def _on_sheet(self, key: object, sheet: Sheet) -> None:
+    def _on_sheet(self, key: object, sheet: RenderingSheet) -> None:
         if key == self._asked:
             self.page.show_sheet(sheet)
             self.page.show_separation(self._known(), stored=self._is_stored)

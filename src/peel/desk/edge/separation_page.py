@@ -23,7 +23,7 @@ from peel.desk.controls.number_field import NumberField
 from peel.desk.controls.tone_axis import ToneAxis
 from peel.desk.step.fields import field_in
 from peel.job.settings import Separation
-from peel.work.separating.separation_sheet import Outlines, Row, Sheet
+from peel.work.separating.separation_sheet import Outlines, RenderingSheet, Row
 
 __all__ = ["NAMES", "SeparationPage"]
 
@@ -216,7 +216,7 @@ class SeparationPage(QWidget):
         for name, thumb in self.rows.items():
             thumb.setChecked(name == separation.rendering)
 
-    def show_sheet(self, sheet: Sheet) -> None:
+    def show_sheet(self, sheet: RenderingSheet) -> None:
         """Show the ranked renderings."""
         while (item := self._grid.takeAt(0)) is not None:
             old = item.widget()
@@ -288,7 +288,7 @@ def _picture(row: Row, figure: str) -> QPixmap:
     return picture
 
 
-def _advice(sheet: Sheet) -> str:
+def _advice(sheet: RenderingSheet) -> str:
     if sheet.is_start:
         return (
             "Nothing is marked. Take the rendering that shows the subject white, press what is surely subject and, "

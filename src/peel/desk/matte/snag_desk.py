@@ -20,7 +20,7 @@ from peel.desk.steps import Step
 from peel.job.edits.snags import open_again, settled_by
 from peel.job.job import Job
 from peel.matte.inspect.snags import Snag
-from peel.work.inspecting.inspector import Inspection
+from peel.work.inspecting.inspector import Findings
 from peel.work.inspecting.snag_specs import SNAGS, is_accepted, mend, words_of
 
 __all__ = ["SnagDesk"]
@@ -36,7 +36,7 @@ class SnagDesk(LaneDesk):
         super().__init__(desk)
         self._panel, self.page = panel, panel.snags
         self._feed, self._walk, self._strip = feed, walk, strip
-        self._shown: Inspection | None = None
+        self._shown: Findings | None = None
         self._is_laid = self._shows_mended = self._holds = False
         page = self.page
         page.walked.connect(walk.walk)

@@ -9,7 +9,7 @@ from peel.desk.asking import task
 from peel.desk.desk_state import DeskState
 from peel.desk.step.lane_desk import LaneDesk
 from peel.job.job import Job
-from peel.work.inspecting.inspector import Inspection, Inspector
+from peel.work.inspecting.inspector import Findings, Inspector
 
 __all__ = ["SnagFeed"]
 
@@ -22,7 +22,7 @@ class SnagFeed(LaneDesk):
 
     Attributes
     ----------
-    found : Inspection
+    found : Findings
         Of the state of the job that was inspected last.
 
     Signals
@@ -36,7 +36,7 @@ class SnagFeed(LaneDesk):
     def __init__(self, desk: DeskState) -> None:
         super().__init__(desk)
         self._inspector: Inspector | None = None
-        self.found = Inspection()
+        self.found = Findings()
         self._job: Job | None = None  # that was inspected
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
@@ -59,7 +59,7 @@ class SnagFeed(LaneDesk):
 
     def _on_session(self) -> None:
         self._asker.forget()
-        self.found, self._job = Inspection(), None
+        self.found, self._job = Findings(), None
         bridge = self._desk.bridge
         self._inspector = Inspector(bridge.session.stages) if bridge is not None else None
         self._on_job()
@@ -86,7 +86,7 @@ class SnagFeed(LaneDesk):
         if job is not None and inspector is not None and job.is_solved and job.has_subject:
             self.ask(_INSPECT, lambda: inspector.inspect(job), partial(self._on_inspected, job))
 
-    def _on_inspected(self, job: Job, found: Inspection) -> None:
+    def _on_inspected(self, job: Job, found: Findings) -> None:
         self.found, self._job = found, job
         self._desk.note_inspection(job, found)
         self.changed.emit()

@@ -16,7 +16,7 @@ from peel.desk.step.lane_desk import LaneDesk
 from peel.desk.steps import Step
 from peel.job.edits.finishing import as_solved
 from peel.job.job import Job
-from peel.work.inspecting.inspector import Inspection
+from peel.work.inspecting.inspector import Findings
 from peel.work.inspecting.snag_specs import is_accepted
 from peel.work.inspecting.unrolled import unrolled
 from peel.work.views import View
@@ -45,7 +45,7 @@ class StripDesk(LaneDesk):
     def __init__(self, desk: DeskState, canvas: QWidget) -> None:
         super().__init__(desk)
         self.strip = strip = EdgeStrip(canvas)
-        self._found = Inspection()
+        self._found = Findings()
         self._asked: object = None
         strip.over.addItems([*(view.value for view in _OVER), "Backing"])
         strip.under.addItems(_UNDER)
@@ -56,7 +56,7 @@ class StripDesk(LaneDesk):
         desk.session_changed.connect(strip.hide)
         desk.step_changed.connect(self._on_step)
 
-    def show_found(self, found: Inspection) -> None:
+    def show_found(self, found: Findings) -> None:
         """Show the edge and the snags of another inspection, once the strip is shown."""
         self._found = found
         if self.strip.isVisible():

@@ -13,7 +13,7 @@ from peel.desk.step.panel import Panel
 from peel.desk.steps import Step, StepState
 from peel.desk.tools.tool import Tool
 from peel.job.job import Job
-from peel.work.inspecting.inspector import Inspection
+from peel.work.inspecting.inspector import Findings
 from peel.work.session.session import Session
 from peel.work.stages import Stages
 from peel.work.views import View
@@ -62,14 +62,14 @@ class StepFacts:
     stages : Stages
     solving : float or None
         The share done of a running solve.
-    found : Inspection or None
+    found : Findings or None
         If this very job was inspected.
     """
 
     job: Job
     stages: Stages
     solving: float | None = None
-    found: Inspection | None = None
+    found: Findings | None = None
 
 
 class ProofHost(Protocol):

@@ -14,7 +14,7 @@ from peel.job.rect import Rect
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray
 from peel.matte.edge.kind import KINDS
 from peel.matte.edge.kinds import suggest_kinds
-from peel.matte.edge.laying import Reading, read_edge, reduced, unit_of, working_step
+from peel.matte.edge.laying import EdgeReading, read_edge, reduced, unit_of, working_step
 from peel.matte.edge.zones import UNKNOWN
 from peel.matte.marking.contact_shadow import lowest_rows
 
@@ -68,7 +68,7 @@ def read_band(job: Job, window: Rect) -> Laid | None:
     return Laid(full[part] >= 128, enlarged(suggestion.kinds), enlarged(suggestion.confidence))
 
 
-def read_window(job: Job, around: Rect, window: Rect) -> Reading | None:
+def read_window(job: Job, around: Rect, window: Rect) -> EdgeReading | None:
     """Read the edge at the working size; None where all or nothing is marked.
 
     Parameters
@@ -133,7 +133,7 @@ def _mark(job: Job, around: Rect) -> BoolArray:
     return np.asarray(next(distances) < next(distances), bool)
 
 
-def _with_given(job: Job, around: Rect, step: int, reading: Reading) -> Reading:
+def _with_given(job: Job, around: Rect, step: int, reading: EdgeReading) -> EdgeReading:
     """Describe kinds by the band that was given, where zones were given in place of a mark."""
     if not _are_given(job, around):
         return reading
@@ -153,7 +153,7 @@ def _aligned(rect: Rect, step: int) -> Rect:
     )
 
 
-def _with_said(job: Job, around: Rect, step: int, reading: Reading) -> BoolArray:
+def _with_said(job: Job, around: Rect, step: int, reading: EdgeReading) -> BoolArray:
     """Follow what was brushed: no more than the margin where hard, wider where loose, all of it where sheer."""
     spoken = job.kinds.read(around)[::step, ::step]
     unsure = reading.unsure.copy()

@@ -8,7 +8,7 @@ from numba import njit
 
 from peel.matte.arrays import FloatArray
 from peel.matte.channels import mean_part, writable
-from peel.matte.colour.carrying import mean_around
+from peel.matte.colour.outward import mean_around
 
 __all__ = ["MOST_RIM", "RIM_REACH", "Rim", "lightened", "measured_rim", "rim_corrected", "rim_reach"]
 

@@ -11,14 +11,14 @@ import numpy as np
 
 from peel.matte.arrays import ByteArray, FloatArray
 from peel.matte.edge.kind import KINDS
-from peel.matte.edge.laying import Reading
+from peel.matte.edge.laying import EdgeReading
 
 __all__ = ["Suggestion", "kinds_from_gray", "suggest_kinds"]
 
 
 _WINDOW: Final = 49  # working pixels across in which a stretch is described
 _EVERY: Final = 3  # working pixels of the edge for which one is described
-_WISPY: Final = 0.1  # of `Reading.wispy`, from which strands are believed
+_WISPY: Final = 0.1  # of `EdgeReading.wispy`, from which strands are believed
 _NEED_STRANDS: Final = tuple(kind for kind, spec in KINDS.items() if spec.needs_strands)
 _MARGIN: Final = 3  # working pixels around the boundary that always belong to the band
 _SPREADS: Final = np.array([0.35, 0.25, 0.15, 0.10, 0.20], np.float32)
@@ -59,12 +59,12 @@ def kinds_from_gray(levels: ByteArray) -> ByteArray:
     return of_level[levels]
 
 
-def suggest_kinds(reading: Reading) -> Suggestion:
+def suggest_kinds(reading: EdgeReading) -> Suggestion:
     """Tell the kind of every stretch from what was read of the edge.
 
     Parameters
     ----------
-    reading : Reading
+    reading : EdgeReading
 
     Returns
     -------
@@ -102,7 +102,7 @@ def _compared(described: FloatArray) -> tuple[ByteArray, ByteArray]:
     return np.array([*KINDS], np.uint8)[likely.argmax(axis=0)], np.rint(confidence).astype(np.uint8)
 
 
-def _descriptions(reading: Reading) -> FloatArray:
+def _descriptions(reading: EdgeReading) -> FloatArray:
     """Return the five numbers of every pixel's surroundings."""
     cover = cv2.GaussianBlur(reading.cover, (0, 0), 1.0)
     across, down = (cv2.Sobel(cover, cv2.CV_32F, *order, scale=1 / 8) for order in ((1, 0), (0, 1)))

@@ -24,7 +24,7 @@ from peel.matte.marking.contact_shadow import find_contact_shadow
 from peel.matte.marking.regions import drop_islands
 from peel.matte.pixels import unit_floats
 
-__all__ = ["TRUST", "Reading", "budgets", "read_edge", "reduced", "unit_of", "working_step"]
+__all__ = ["TRUST", "EdgeReading", "budgets", "read_edge", "reduced", "unit_of", "working_step"]
 
 TRUST: Final = 0.5
 """Trust in a mark that was drawn by hand, between 0 for a rough guess and 1 for an exact line."""
@@ -108,7 +108,7 @@ def budgets(trust: float) -> tuple[float, float]:
 
 
 @dataclass(frozen=True)
-class Reading:
+class EdgeReading:
     """What the photo says about an edge, at the working size; all (h, w).
 
     Attributes
@@ -152,7 +152,7 @@ def read_edge(
     trust: FloatArray | float = TRUST,
     unit: float | None = None,
     low: int | None = None,
-) -> Reading:
+) -> EdgeReading:
     """Read the edge of a marked subject.
 
     Parameters
@@ -174,7 +174,7 @@ def read_edge(
 
     Returns
     -------
-    Reading
+    EdgeReading
     """
     unit = unit or max(*subject.shape, _LEAST_LONG) / _LONG
     distances = Distances.of(subject)
@@ -201,7 +201,7 @@ def read_edge(
     inside, enclosed = _inward(scene, wispy, ramp)
     unsure = outside | inside
     unsure |= (steep > 0) & (distances.to_boundary < 1.3 * ramp) & scene.allowed
-    return Reading(
+    return EdgeReading(
         unsure, sides.cover, distances.to_boundary, steep, stray, _well_explained(sides), enclosed,
         wispy, _is_alike(distances, sides),
     )  # fmt: skip

@@ -18,7 +18,7 @@ import numpy as np
 
 from peel.matte.arrays import BoolArray, FloatArray
 from peel.matte.channels import blended, largest_part, length_of, mean_part, place_between
-from peel.matte.colour.carrying import mean_around
+from peel.matte.colour.outward import mean_around
 from peel.matte.colour.rims import measured_rim
 from peel.matte.colour.spill import despilled
 from peel.matte.inspect.faults import Find, Window, extent_of, pieces_of, window_around

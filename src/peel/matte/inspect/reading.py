@@ -8,7 +8,7 @@ import numpy as np
 
 from peel.matte.arrays import BoolArray, FloatArray, IntArray
 from peel.matte.channels import largest_part, length_of, place_between
-from peel.matte.colour.carrying import carried, mean_around
+from peel.matte.colour.outward import carried, mean_around
 from peel.matte.colour.spill import Spill
 from peel.matte.composite.over import composite_over
 from peel.matte.lazy import lazy

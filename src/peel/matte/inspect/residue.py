@@ -7,7 +7,7 @@ import numpy as np
 
 from peel.matte.arrays import FloatArray
 from peel.matte.channels import largest_part
-from peel.matte.colour.carrying import GRID, carried
+from peel.matte.colour.outward import GRID, carried
 from peel.matte.composite.over import composite_over
 
 __all__ = ["clean_backdrop", "residue", "residue_window"]

@@ -24,7 +24,7 @@ from scipy.ndimage import gaussian_filter1d
 from peel.matte.arrays import BoolArray, FloatArray, IntArray
 from peel.matte.parallel import run_all
 
-__all__ = ["Contour", "Steps", "fit_steps", "step_prior", "walk_contours"]
+__all__ = ["StepContour", "Steps", "fit_steps", "step_prior", "walk_contours"]
 
 REACH_PX: Final = 14
 """How far a profile reaches to either side of the contour."""
@@ -45,7 +45,7 @@ _AROUND: Final = 15.0  # points over which that is averaged
 
 
 @dataclass(frozen=True)
-class Contour:
+class StepContour:
     """A line of the matte at about one point a pixel.
 
     Attributes
@@ -61,7 +61,7 @@ class Contour:
     valid: BoolArray
 
 
-def walk_contours(alpha: FloatArray, band: BoolArray) -> list[Contour]:
+def walk_contours(alpha: FloatArray, band: BoolArray) -> list[StepContour]:
     """Walk the half-way lines of a matte where they pass through the band.
 
     Parameters
@@ -84,7 +84,7 @@ def walk_contours(alpha: FloatArray, band: BoolArray) -> list[Contour]:
         framed = (columns < 2) | (rows < 2) | (columns >= width - 2) | (rows >= height - 2)
         valid = band[rows, columns] & ~framed
         if valid.sum() >= _SHORTEST:
-            found.append(Contour(points, _normals(points, alpha), valid))
+            found.append(StepContour(points, _normals(points, alpha), valid))
     return found
 
 
@@ -242,7 +242,7 @@ class Steps:
     mismatch: FloatArray
 
 
-def fit_steps(image: FloatArray, alpha: FloatArray, contour: Contour, floor: float) -> Steps:
+def fit_steps(image: FloatArray, alpha: FloatArray, contour: StepContour, floor: float) -> Steps:
     """Fit a step at every point of a contour.
 
     Parameters
@@ -250,7 +250,7 @@ def fit_steps(image: FloatArray, alpha: FloatArray, contour: Contour, floor: flo
     image : (H, W, 3) float32 ndarray
     alpha : (H, W) float32 ndarray
         The preliminary matte that the contour comes from.
-    contour : Contour
+    contour : StepContour
     floor : float
         Summed squared difference over a profile that the texture of either side explains.
     """
@@ -275,7 +275,7 @@ def fit_steps(image: FloatArray, alpha: FloatArray, contour: Contour, floor: flo
     return Steps(offsets, sigmas, gaussian_filter1d(chosen, _AROUND, mode="wrap"))
 
 
-def _bridged(contour: Contour, costs: FloatArray, path: IntArray) -> FloatArray:
+def _bridged(contour: StepContour, costs: FloatArray, path: IntArray) -> FloatArray:
     """Move weak places to where the contour bends least; returns offsets in pixels.
 
     Minimises ``sum c_i (o_i - best_i)^2 + stiffness sum |p_{i-1} - 2 p_i + p_{i+1}|^2`` for the points

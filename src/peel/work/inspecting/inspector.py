@@ -27,7 +27,7 @@ from peel.work.stages import Stages
 from peel.work.stages.chain import cells_of
 from peel.work.stages.colour_chain import spill_of
 
-__all__ = ["Inspection", "Inspector"]
+__all__ = ["Findings", "Inspector"]
 
 _CELL: Final = 128  # pixels of the level that is looked at, a side, of what is known to be fresh or stale
 _WINDOW: Final = 8 * _CELL  # a side, at most, of what is looked at in one go
@@ -37,7 +37,7 @@ _OUTLINE_PX: Final = 1600  # longest side of the matte that the outline is found
 
 
 @dataclass(frozen=True, eq=False)
-class Inspection:
+class Findings:
     """What was found.
 
     Attributes
@@ -70,7 +70,7 @@ class Inspector:
         pixels = stages.pyramid.pixels(0).shape[0] * stages.pyramid.pixels(0).shape[1]
         self._level = max(0, int(np.ceil(np.log2(pixels / _MOST_PIXELS) / 2)))
 
-    def inspect(self, job: Job, progress: Callable[[float], object] | None = None) -> Inspection:
+    def inspect(self, job: Job, progress: Callable[[float], object] | None = None) -> Findings:
         """Look for snags; only cells that changed since the last time are looked at.
 
         Raises
@@ -105,7 +105,7 @@ class Inspector:
             finds += self._framed(job)
             outline = self._outline(job)
         snags = gathered(finds, least)
-        return Inspection(tuple(snags), outline, tuple(outline.place_of(snag.at) for snag in snags))
+        return Findings(tuple(snags), outline, tuple(outline.place_of(snag.at) for snag in snags))
 
     def _around(self, job: Job, rect: Rect) -> Rect:
         return rect.grown(FIND_REACH).intersection(job.photo.space.bounds(self._level))

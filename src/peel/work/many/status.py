@@ -10,7 +10,7 @@ from typing import Any
 from peel.errors import InUseError, PeelError
 from peel.files.connection import looking_into
 from peel.job.job import Job
-from peel.work.inspecting.inspector import Inspection
+from peel.work.inspecting.inspector import Findings
 
 __all__ = ["UNSEEN", "Progress", "Status", "read_status", "status_of"]
 
@@ -73,7 +73,7 @@ class Status:
             return cls()
 
 
-def status_of(job: Job, found: Inspection | None = None, *, was_delivered: bool = False) -> Status:
+def status_of(job: Job, found: Findings | None = None, *, was_delivered: bool = False) -> Status:
     """Return the status of a job at hand, and of what was found if it was inspected."""
     backing = job.settings.recipe.backing
     colour = backing.colour if backing.kind == "colour" else ""

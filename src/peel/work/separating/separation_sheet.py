@@ -24,7 +24,7 @@ from peel.work.separating.pulls import tone_alpha
 from peel.work.separating.tones import EdgeSamples, complete, edge_samples, samples_for, tone_of_samples, tone_window
 from peel.work.solving.mixing import with_mixing
 
-__all__ = ["Detail", "Outlines", "Row", "Sheet", "figures_of", "measure_detail", "outlines_of", "read_sheet"]
+__all__ = ["Detail", "Outlines", "RenderingSheet", "Row", "figures_of", "measure_detail", "outlines_of", "read_sheet"]
 
 _THUMB: Final = (72, 104)  # height and width
 _SHOWN: Final = 2  # photo pixels for a pixel of a thumbnail
@@ -58,7 +58,7 @@ class Row:
 
 
 @dataclass(frozen=True)
-class Sheet:
+class RenderingSheet:
     """All rows, the best first.
 
     Attributes
@@ -103,7 +103,7 @@ class Detail:
     floor: float
 
 
-def read_sheet(job: Job, number: int | None = None) -> Sheet:
+def read_sheet(job: Job, number: int | None = None) -> RenderingSheet:
     """Render, measure and rank.
 
     Parameters
@@ -114,7 +114,7 @@ def read_sheet(job: Job, number: int | None = None) -> Sheet:
 
     Returns
     -------
-    Sheet
+    RenderingSheet
         Without rows where one side has no samples.
     """
     job = with_mixing(job)
@@ -122,7 +122,7 @@ def read_sheet(job: Job, number: int | None = None) -> Sheet:
         return _starts(job)
     samples = edge_samples(job) if number is None else samples_for(job, number)
     if not samples.are_enough:
-        return Sheet((), keyable=False, alike=False)
+        return RenderingSheet((), keyable=False, alike=False)
     keyable = hue_of_backdrop(samples.backdrop)[1] >= _KEYABLE
     names: list[RenderingName] = [*RENDERINGS, "mix"]  # type: ignore[list-item]
     if keyable:
@@ -132,14 +132,14 @@ def read_sheet(job: Job, number: int | None = None) -> Sheet:
     found.sort(key=lambda pair: (-round(pair[1], 3), pair[0].rendering != "mix"))
     hardest = _hardest(job, samples, found[0][0])
     rows = tuple(Row(separation, area, _thumb(job, separation, hardest)) for separation, area in found)
-    return Sheet(rows, keyable, alike=found[0][1] < _ALIKE)
+    return RenderingSheet(rows, keyable, alike=found[0][1] < _ALIKE)
 
 
-def _starts(job: Job) -> Sheet:
+def _starts(job: Job) -> RenderingSheet:
     """List what a mark could begin from."""
     found = propose_starts(job)
     rows = tuple(Row(separation, share, tone_thumb(job, separation, *_THUMB)) for separation, share in found)
-    return Sheet(rows, keyable=False, alike=False, is_start=True)
+    return RenderingSheet(rows, keyable=False, alike=False, is_start=True)
 
 
 def _measured(job: Job, name: RenderingName, samples: EdgeSamples) -> tuple[Separation, float]:

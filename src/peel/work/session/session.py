@@ -27,7 +27,7 @@ from peel.work.marking.finding import Finder
 from peel.work.scheduler import Lane, Ticket
 from peel.work.session.job_files import forget, is_unkept, new_working_path
 from peel.work.session.resources import Resources
-from peel.work.session.session_events import Changed, Listener, SessionEvent, Solving, Stored, Trouble
+from peel.work.session.session_events import Changed, Listener, SessionEvent, SolveShare, Stored, Trouble
 from peel.work.solving.follower import Follower, News, with_solution
 from peel.work.stages import Stages
 
@@ -68,7 +68,7 @@ class Session:
         self._history = history
         self._listeners: list[Listener] = []
         self._edits = Lane("edits", in_order=True)
-        news = News(lambda share: self._emit(Solving(share)), self._hand_in_part, self._hand_in, self._report)
+        news = News(lambda share: self._emit(SolveShare(share)), self._hand_in_part, self._hand_in, self._report)
         self._follower = Follower(shared.solving.share(), news)
         self._closing = threading.Lock()
         self._gesture: Hashable = None

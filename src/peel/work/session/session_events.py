@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 if TYPE_CHECKING:  # importing it would bring the kernels along, and the empty window needs only Trouble
     from peel.job.job import Job
 
-__all__ = ["Changed", "Listener", "SessionEvent", "Solving", "Stored", "Trouble"]
+__all__ = ["Changed", "Listener", "SessionEvent", "SolveShare", "Stored", "Trouble"]
 
 
 @dataclass(frozen=True)
@@ -21,7 +21,7 @@ class Changed:
 
 
 @dataclass(frozen=True)
-class Solving:
+class SolveShare:
     """The matte is being computed; `share` done in [0, 1], or None when nothing is left to do."""
 
     share: float | None
@@ -47,5 +47,5 @@ class Trouble:
     offer: str = ""
 
 
-SessionEvent = Changed | Solving | Stored | Trouble
+SessionEvent = Changed | SolveShare | Stored | Trouble
 Listener = Callable[[SessionEvent], None]
