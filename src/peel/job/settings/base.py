@@ -1,10 +1,11 @@
 """What all settings have in common: immutable, validated, and nothing in them that is not known."""
 
+from collections.abc import Iterable
 from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field
 
-__all__ = ["Coordinate", "Digest", "HexColour", "Point", "SettingsModel"]
+__all__ = ["Coordinate", "Digest", "HexColour", "Point", "SettingsModel", "hex_from_rgb", "rgb_from_hex"]
 
 Coordinate = Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)]
 Point = tuple[Coordinate, Coordinate]
@@ -16,3 +17,23 @@ class SettingsModel(BaseModel):
     """A group of settings."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
+
+
+def hex_from_rgb(colour: Iterable[float]) -> str:
+    """Write three parts in [0, 1] as ``#rrggbb``.
+
+    >>> hex_from_rgb((1.0, 0.0, 0.5))
+    '#ff0080'
+    """
+    red, green, blue = (round(min(max(float(part), 0.0), 1.0) * 255) for part in colour)
+    return f"#{red:02x}{green:02x}{blue:02x}"
+
+
+def rgb_from_hex(colour: str) -> tuple[float, float, float]:
+    """Return the three parts of ``#rrggbb`` in [0, 1].
+
+    >>> rgb_from_hex("#ff0080")[0]
+    1.0
+    """
+    red, green, blue = (int(colour[at : at + 2], 16) / 255 for at in (1, 3, 5))
+    return red, green, blue
