@@ -35,14 +35,17 @@ def _finish(hand: Hand) -> Finish:
 def test_the_edge_is_pulled_on_its_drawing_and_seen_before_it_is_let_go(marked: Hand) -> None:
     drawing = _drawing(marked)
 
+    steps = len(marked.session.history.states)
     _drag(marked, drawing, "pull", -30, lets_go=False)
-    tried = marked.desk.compared
-    assert tried is not None
-    assert tried.settings.recipe.finish.everywhere.pull_px > 1
-    assert _finish(marked) == Finish()
+    marked.wait(lambda: _finish(marked).pull_px > 1)
+    assert not marked.session.is_stored, "it is written when the drag ends"
     QTest.mouseRelease(drawing, Qt.MouseButton.LeftButton)
     marked.settle()
-    assert marked.desk.compared is None
+    assert marked.session.is_stored
+    assert len(marked.session.history.states) == steps + 1
+    marked.desk.undo()
+    marked.settle()
+    assert _finish(marked) == Finish()
 
 
 def test_its_ends_make_it_crisper_and_its_wave_evens_bumps_out(marked: Hand) -> None:

@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from conftest import outlined, soft_disc
-from peel.errors import ProjectError
+from peel.errors import MarkError, ProjectError
 from peel.files.project import ProjectFile
 from peel.job.edits import contours, marking
 from peel.job.edits import values as edits
@@ -337,3 +337,18 @@ def test_what_is_only_looked_at_while_a_solve_runs_is_not_taken_back_by_its_answ
     session.close()
 
     assert kept.rendering == "blue"
+
+
+def test_a_gesture_whose_last_edit_fails_ends_all_the_same(session: Session) -> None:
+    def fails(_job: Job) -> Job:
+        raise MarkError("That cannot be.", "Do something else.")
+
+    session.apply("Drag", lambda job: edits.set_value(job, "recipe.colour.clean", 0.5), gesture="drag", ends=False)
+    session.apply("Drag", fails, gesture="drag")
+    session.wait_idle()
+    assert session.is_stored
+    session.apply("Drag", lambda job: edits.set_value(job, "recipe.colour.clean", 0.25), gesture="drag")
+    session.wait_idle()
+    session.undo()
+    session.wait_idle()
+    assert session.job.settings.recipe.colour.clean == 0.5, "the next drag is a step of its own"

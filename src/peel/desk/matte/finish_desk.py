@@ -1,6 +1,5 @@
-"""The edge profile beyond its page: measuring it on a worker, showing a drag before it is made."""
+"""The edge profile beyond its page: measuring it on a worker, and its edits."""
 
-import contextlib
 from functools import partial
 from typing import Any
 
@@ -11,6 +10,7 @@ from peel.desk.step.lane_desk import LaneDesk
 from peel.desk.step.target_bar import TargetChoice
 from peel.desk.steps import Step
 from peel.errors import MarkError
+from peel.job.edge_targets import EdgeTarget
 from peel.job.edits.edge_values import FINISH
 from peel.job.job import Job
 from peel.job.settings import Finish
@@ -69,15 +69,12 @@ class FinishDesk(LaneDesk):
         self.page.show_finish(FINISH.of(job, self.choice.target), self._profile)
 
     def _on_changed(self, changes: dict[str, Any], dragged: bool) -> None:
-        """Show a drag in the picture before it is made; make it one edit when it ends."""
-        job = self._desk.job
-        if job is None:
-            return
-        if not dragged:
-            self._desk.compare(None)
-            self.choice.edit("Edge profile", lambda job, target: FINISH.changed(job, target, changes))
-            return
-        with contextlib.suppress(MarkError):  # the ends of the values would cross: said when it is let go
-            tried = FINISH.changed(job, self.choice.target, changes)
-            self._desk.compare(tried)
-            self._show(tried)
+        def change(job: Job, target: EdgeTarget) -> Job:
+            try:
+                return FINISH.changed(job, target, changes)
+            except MarkError:  # the ends of the values would cross: said when it is let go
+                if dragged:
+                    return job
+                raise
+
+        self.choice.edit("Edge profile", change, gesture="profile", ends=not dragged)

@@ -347,7 +347,12 @@ class Session:
 
     def _apply(self, label: str, edit: Callable[[Job], Job], gesture: Hashable, ends: bool) -> None:
         before = self.job
-        after = edit(before)
+        try:
+            after = edit(before)
+        except BaseException:
+            if ends:
+                self._end_gesture()
+            raise
         joins = gesture is not None and gesture == self._gesture
         if after is not before:
             history = self._history
