@@ -159,7 +159,7 @@ def test_an_area_has_colours_of_its_own_and_views_show_the_change(colouring: Han
     panel.edges.drop.click()
     _rest(colouring)
     assert colouring.job.settings.photo.colour_areas == ()
-    panel.view_asked.emit("Recoloured")
+    colouring.press_text(panel, "What changed")
     assert colouring.desk.view is View.RECOLOURED
     panel.without_held.emit(True)
     assert colouring.desk.compared is not None

@@ -65,13 +65,13 @@ def test_lamplighter_is_drawn_along_its_edges_with_the_handle_cut_out(make_windo
     outline = cv2.approxPolyDP(_outer("lamplighter"), 16, True)[:, 0]
     for x, y in outline:
         hand.click(float(x), float(y))
-        hand.wait(lambda: not hand.desk.bridge.session.is_editing)
+        hand.wait(lambda: hand.session.is_stored)
         QTest.mouseMove(canvas, hand.at(float(x), float(y)) + QPoint(30, 30))
     hand.key(Qt.Key.Key_Return)
     hand.settle()
     for number, (x, y) in enumerate(cv2.approxPolyDP(_hole("lamplighter"), 6, True)[:, 0]):
         hand.click(float(x), float(y), right=number == 0)
-        hand.wait(lambda: not hand.desk.bridge.session.is_editing)
+        hand.wait(lambda: hand.session.is_stored)
     hand.key(Qt.Key.Key_Return)
     hand.settle()
 

@@ -328,7 +328,6 @@ class Session:
         if self._own_resources is not None:
             self._own_resources.close()
         self.project.close()
-        self._listeners.clear()
 
     def _emit(self, event: SessionEvent) -> None:
         for listener in list(self._listeners):
