@@ -1,5 +1,6 @@
 """Edge reads the whole edge beside the window, once for each band."""
 
+import threading
 from pathlib import Path
 
 import pytest
@@ -10,6 +11,7 @@ from peel.desk.edge.edge_desk import EdgeDesk
 from peel.desk.register import key_sections
 from peel.desk.steps import Step
 from peel.job.edits.values import with_matte
+from peel.job.job import Job
 from peel.matte.edge.kind import Kind
 from peel.work.marking import edge_places
 
@@ -73,3 +75,25 @@ def test_the_key_sheet_names_every_way_that_a_shared_key_goes_on_to(hand: Hand) 
     sections = dict(key_sections(hand.desk.tools))
 
     assert ("O", "the tool's stretch, kind or trust") in sections["Tools"]
+
+
+def test_a_walk_that_waits_for_the_edge_to_be_read_ends_when_one_leaves(
+    marked: Hand, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    gate = threading.Event()
+    read = edge_places.read_news
+
+    def slowly(job: Job) -> edge_places.EdgeNews:
+        gate.wait(20)
+        return read(job)
+
+    monkeypatch.setattr("peel.desk.edge.edge_desk.read_news", slowly)
+    said: list[str] = []
+    marked.desk.said.connect(lambda trouble: said.append(trouble.message))
+    marked.step("Edge")
+    marked.command("Next place")
+    marked.step("Colour")
+    gate.set()
+    marked.wait(lambda: marked.bench.part(EdgeDesk).is_idle)
+    marked.qtbot.wait(30)
+    assert not any("Place" in message or "no place" in message for message in said)

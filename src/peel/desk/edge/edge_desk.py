@@ -42,6 +42,7 @@ class EdgeDesk(LaneDesk):
     def _look(self) -> None:
         job = self._desk.job
         if self._desk.step is not Step.EDGE or job is None or not job.has_subject:
+            self._walks = False  # whoever left does not want to be led on
             self._desk.show_places(())
             return
         self._show()
@@ -64,7 +65,7 @@ class EdgeDesk(LaneDesk):
             return
         self._news, self._read_for, self._at = news, key, -1
         self._show()
-        if self._walks:
+        if self._walks and self._desk.step is Step.EDGE:
             self.walk()
 
     def _show(self) -> None:

@@ -19,6 +19,7 @@ from peel.desk.step.lane_desk import LaneDesk
 from peel.desk.steps import Step
 from peel.job.edits.snags import open_again, settled_by
 from peel.job.job import Job
+from peel.job.settings import SettledSnag
 from peel.matte.inspect.snags import Snag
 from peel.work.inspecting.inspector import Findings
 from peel.work.inspecting.snag_specs import SNAGS, is_accepted, mend, words_of
@@ -37,6 +38,7 @@ class SnagDesk(LaneDesk):
         self._panel, self.page = panel, panel.snags
         self._feed, self._walk, self._strip = feed, walk, strip
         self._shown: Findings | None = None
+        self._settled: tuple[SettledSnag, ...] = ()
         self._is_laid = self._shows_mended = self._holds = False
         page = self.page
         page.walked.connect(walk.walk)
@@ -61,8 +63,9 @@ class SnagDesk(LaneDesk):
 
     def _on_found(self) -> None:
         found, job = self._feed.found, self._desk.job
-        if found is not self._shown:
-            self._shown = found
+        settled = job.settings.photo.settled_snags if job is not None else ()
+        if found is not self._shown or settled is not self._settled:
+            self._shown, self._settled = found, settled
             outline = found.outline
             if outline is not None and job is not None:
                 self.page.map.show_outline(outline.points, outline.starts, (job.photo.width, job.photo.height))
