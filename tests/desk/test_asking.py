@@ -188,7 +188,7 @@ def _mark_and_read_the_edge(hand: Hand) -> None:
     hand.wait(lambda: hand.bench.part(MarkingDesk).is_idle)
     hand.panel(Step.MARK).try_nothing()
     hand.command("Brush")
-    hand.drag([(200, 150), (205, 150)])
+    hand.drag([(60, 250), (66, 250)])  # in the backdrop: wherever it was marked before, nothing might change
     _rest(hand)
     hand.step("Edge")
     _rest(hand)
