@@ -2,6 +2,7 @@
 
 import subprocess
 import sys
+import threading
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -233,6 +234,25 @@ def test_files_are_dropped_on_the_board_and_several_make_one(hand: Hand, session
     hand.settle()
     hand.command("Close the photo")
     hand.wait(lambda: hand.window.board.page.isVisible())
+
+
+def test_the_window_does_not_wait_for_the_disk_that_dropped_paths_lie_on(
+    hand: Hand, session: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    is_dir, asked = Path.is_dir, []
+
+    def noted(path: Path) -> bool:
+        if path == session:
+            asked.append(threading.current_thread() is threading.main_thread())
+        return is_dir(path)
+
+    monkeypatch.setattr(Path, "is_dir", noted)
+    _drop(hand, [session])
+
+    hand.wait(lambda: hand.window.board is not None and hand.window.board.page.isVisible())
+    _drop(hand, [session])
+    hand.wait(lambda: len(asked) > 1 and hand.window.board.is_idle)
+    assert not any(asked)
 
 
 def _drop(hand: Hand, files: list[Path]) -> None:

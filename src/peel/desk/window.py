@@ -136,19 +136,21 @@ class Window(QMainWindow):
 
     def open_paths(self, paths: list[Path]) -> None:
         """Open files: one as a photo or job, several as a board of them, a folder as its board."""
-        if len(paths) == 1 and not paths[0].is_dir():
-            self.open_path(paths[0])
-        elif paths:
-            self._when_ready(lambda _bench: self._show_on_board(paths))
+        if paths:
+            self._when_ready(lambda bench: self._look_at(paths, bench.open_path))
 
-    def _show_on_board(self, paths: list[Path]) -> None:
+    def _look_at(self, paths: list[Path], take_one: Callable[[Path], object]) -> None:
+        """Take a single file, and show several or a folder on the board."""
         assert self.board is not None
-        folders = [path for path in paths if path.is_dir()]
-        if folders:
-            self.board.open_folder(folders[0])
-            self.board.add([path for path in paths if path != folders[0]])
-        else:
-            self.board.open_photos(paths)
+        board = self.board
+
+        def sort_out(folders: list[Path]) -> None:
+            if len(paths) == 1 and not folders:
+                take_one(paths[0])
+            else:
+                board.show_paths(paths, folders)
+
+        board.find_folders(paths, sort_out)
 
     def _ask_folder(self) -> None:
         self._when_ready(lambda _bench: self.board.page.folder_asked.emit() if self.board is not None else None)
@@ -251,10 +253,8 @@ class Window(QMainWindow):
         assert self.board is not None
         if self._front.currentWidget() is self.board.page:
             self.board.add(files)
-        elif len(files) > 1 or files[0].is_dir():
-            self._show_on_board(files)
         else:
-            bench.take_file(files[0])
+            self._look_at(files, bench.take_file)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Let keys that are held change what is shown."""

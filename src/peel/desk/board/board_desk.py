@@ -34,6 +34,7 @@ __all__ = ["BoardDesk"]
 
 _ADOPT = task("adopt jobs", "Jobs of this folder could not be given their place beside the photos.")
 _ADD = task("add photos", "The photos could not be added to the board.")
+_FOLDERS = task("tell folders from files", "Peel could not look at what was dropped.")
 _SCAN = task("scan", "The folder could not be looked at.")
 _CARD = task("card", "The picture of a card could not be drawn.")
 _OWN_CARD = task("card of the open photo", "The picture of the open photo's card could not be drawn.")
@@ -196,7 +197,21 @@ class BoardDesk(QObject):
 
     def add(self, paths: list[Path]) -> None:
         """Add photos, or folders of them, to the board; a first folder becomes the board."""
-        folders = [path for path in paths if path.is_dir()]
+        self.find_folders(paths, partial(self._add, paths))
+
+    def find_folders(self, paths: list[Path], then: Callable[[list[Path]], object]) -> None:
+        """Find which paths are folders, on a worker: the disk they lie on may be slow to answer."""
+        self._pictures.ask(_FOLDERS, lambda: [path for path in paths if path.is_dir()], then, key=None)
+
+    def show_paths(self, paths: list[Path], folders: list[Path]) -> None:
+        """Show the first of the folders among some paths and add the rest to it, or show the photos."""
+        if folders:
+            self.open_folder(folders[0])
+            self.add([path for path in paths if path != folders[0]])
+        else:
+            self.open_photos(paths)
+
+    def _add(self, paths: list[Path], folders: list[Path]) -> None:
         if folders and self.board.folder is None and not self.entries:
             self.open_folder(folders[0])
             return
