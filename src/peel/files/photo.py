@@ -22,7 +22,7 @@ from peel.files.picture_limits import MAX_MEGAPIXELS, check_size
 from peel.files.profiles import rgb_profile_or_none
 from peel.job.job import Photo
 from peel.matte.arrays import ByteArray, FloatArray
-from peel.matte.pixels import unit_floats
+from peel.matte.pixels import bytes_of_words, unit_floats
 
 __all__ = [
     "MAX_MEGAPIXELS",
@@ -325,7 +325,7 @@ def read_opacity(content: bytes, name: str) -> ByteArray | None:
                 pixels = sixteen_bit_tiff(content, name)
                 if pixels.ndim != 3 or pixels.shape[2] not in {2, 4}:
                     return None
-                alpha = (upright(pixels, int(image.getexif().get(_ORIENTATION, 1)))[..., -1] >> 8).astype(np.uint8)
+                alpha = bytes_of_words(upright(pixels, int(image.getexif().get(_ORIENTATION, 1)))[..., -1])
             elif image.mode in {"RGBA", "LA", "PA"} or "transparency" in image.info:
                 alpha = _alpha_of(ImageOps.exif_transpose(image))
             else:

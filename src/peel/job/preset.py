@@ -4,9 +4,9 @@ import re
 from dataclasses import dataclass
 from typing import Annotated, Final, Literal
 
-from pydantic import AfterValidator, Field, field_validator, model_validator
+from pydantic import Field, field_validator, model_validator
 
-from peel.job.settings.base import SettingsModel
+from peel.job.settings.base import SettingsModel, one_of
 from peel.job.settings.sheet import Backing, SheetFrame
 
 __all__ = ["FORMATS", "FormatName", "FormatSpec", "Preset", "ProductName", "SizeRule", "file_name", "suffix_of"]
@@ -80,14 +80,7 @@ FORMATS: Final[dict[str, FormatSpec]] = {
 """Every format by its name in presets."""
 
 
-def _known_format(name: str) -> str:
-    if name not in FORMATS:
-        msg = f"there is no format {name}; there are {', '.join(FORMATS)}"
-        raise ValueError(msg)
-    return name
-
-
-FormatName = Annotated[str, AfterValidator(_known_format)]
+FormatName = Annotated[str, one_of("format", FORMATS)]
 
 
 class SizeRule(SettingsModel):

@@ -21,7 +21,6 @@ from peel.desk.matte.snag_feed import SnagFeed
 from peel.desk.step.lane_desk import LaneDesk
 from peel.desk.steps import Step
 from peel.files.metadata import read_metadata
-from peel.job.edits.snags import settled_by
 from peel.job.job import Job
 from peel.job.preset import Preset
 from peel.job.rect import Rect
@@ -35,7 +34,7 @@ from peel.work.delivering.delivery_snags import (
 from peel.work.delivering.order import all_presets
 from peel.work.delivering.read_back import photo_under, read_delivered
 from peel.work.delivering.rows import FileRow
-from peel.work.inspecting.snag_specs import SNAGS, words_of
+from peel.work.inspecting.snag_specs import SNAGS, accepted_because, words_of
 from peel.work.stages import Stages
 from peel.work.views import Look, View, render
 
@@ -176,11 +175,7 @@ class DeliverDesk(LaneDesk):
         """Go some open snags of the list on."""
         still_open = {row for row, (own, _) in enumerate(self._listed) if not own.accepted}
         at = self._panel.snags.list.currentRow()
-        row = (
-            next_open(range(len(self._listed)), still_open, at if at >= 0 or by > 0 else 0, by)
-            if self._listed
-            else None
-        )
+        row = next_open(range(len(self._listed)), still_open, at if at >= 0 or by > 0 else 0, by)
         if row is not None:
             self._panel.snags.list.setCurrentRow(row)
         elif self._listed:
@@ -280,13 +275,11 @@ def _of_order(job: Job, snag: DeliverySnag) -> ListedSnag:
 
 
 def _of_matte(job: Job, snag: Snag) -> ListedSnag:
-    done = settled_by(job, snag)
-    accepted = (done.reason or "accepted") if done is not None and done.how == "accepted" else ""
     says, tool = words_of(snag)
     mend = SNAGS[snag.sort].mend
     mend_words = f"F2 {mend.does}." if mend is not None else f"Mended by {tool}."
     key = f"{snag.sort.name} {snag.at[0]:.0f} {snag.at[1]:.0f}"
-    return ListedSnag(key, snag.sort.value, says, snag.severity.value, mend_words, accepted)
+    return ListedSnag(key, snag.sort.value, says, snag.severity.value, mend_words, accepted_because(job, snag))
 
 
 def _rights_words(content: bytes) -> str:

@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import partial
-from typing import Any, Final
+from typing import Any
 
 from peel.desk.asking import task
 from peel.desk.desk_state import DeskState
@@ -15,7 +15,7 @@ from peel.job.edits.marking import coverage_of
 from peel.job.edits.separations import curve_of, release_stretch, turned
 from peel.job.job import Job
 from peel.job.settings import Point, Separation
-from peel.matte.edge.kind import Kind
+from peel.job.settings.edges import KIND_IDS
 from peel.work.marking.tone_start import mark_by_tone, with_ends
 from peel.work.separating.choosing import add_stretch, drop_separation, press_end, put_separation
 from peel.work.separating.keying import key_photo
@@ -35,8 +35,6 @@ __all__ = ["SeparationDesk", "Target"]
 
 _SHEET = task("separation sheet", "The renderings of the photo could not be compared.")
 _TONES = task("tones of a separation", "The tones of this rendering could not be measured.")
-
-_KINDS: Final = tuple(kind.id for kind in Kind)
 
 
 @dataclass(frozen=True)
@@ -197,7 +195,7 @@ class SeparationDesk(LaneDesk):
             for place, separation in enumerate(job.settings.recipe.separations)
             if separation.applies == "stretch"
         ]
-        return [Target(), *(Target(kind) for kind in _KINDS), *stretches]
+        return [Target(), *(Target(kind) for kind in KIND_IDS), *stretches]
 
     def _find_out(self, separation: Separation) -> None:
         """Find out what a separation leaves open, its tones and what its ends clip; at once shown in Tone."""

@@ -17,12 +17,12 @@ from peel.desk.matte.snag_walk import SnagWalk
 from peel.desk.matte.strip_desk import StripDesk
 from peel.desk.step.lane_desk import LaneDesk
 from peel.desk.steps import Step
-from peel.job.edits.snags import open_again, settled_by
+from peel.job.edits.snags import open_again
 from peel.job.job import Job
 from peel.job.settings import SettledSnag
 from peel.matte.inspect.snags import Snag
 from peel.work.inspecting.inspector import Findings
-from peel.work.inspecting.snag_specs import SNAGS, is_accepted, mend, words_of
+from peel.work.inspecting.snag_specs import SNAGS, accepted_because, is_accepted, mend, words_of
 
 __all__ = ["SnagDesk"]
 
@@ -134,13 +134,17 @@ class SnagDesk(LaneDesk):
         snag = self._feed.found.snags[number]
         order = self._walk.order
         says, tool = words_of(snag)
-        done = settled_by(job, snag)
         mend = SNAGS[snag.sort].mend
-        settled = (done.reason or "accepted") if done is not None and done.how == "accepted" else ""
         place = f"{order.index(number) + 1} of {len(order)} · {snag.severity.value}"
         seen = mend is not None and mend.is_seen_at_once
         return SnagWords(
-            place, snag.sort.value, says, tool, f"F2 {mend.does}." if mend is not None else "", seen, settled
+            place,
+            snag.sort.value,
+            says,
+            tool,
+            f"F2 {mend.does}." if mend is not None else "",
+            seen,
+            accepted_because(job, snag),
         )
 
     def _show_counts(self) -> None:

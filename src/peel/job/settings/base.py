@@ -1,11 +1,11 @@
 """What all settings have in common: immutable, validated, and nothing in them that is not known."""
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from typing import Annotated
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
-__all__ = ["Coordinate", "Digest", "HexColour", "Point", "SettingsModel", "hex_from_rgb", "rgb_from_hex"]
+__all__ = ["Coordinate", "Digest", "HexColour", "Point", "SettingsModel", "hex_from_rgb", "one_of", "rgb_from_hex"]
 
 Coordinate = Annotated[float, Field(ge=-1e6, le=1e6, allow_inf_nan=False)]
 Point = tuple[Coordinate, Coordinate]
@@ -17,6 +17,18 @@ class SettingsModel(BaseModel):
     """A group of settings."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
+
+
+def one_of(what: str, names: Collection[str]) -> AfterValidator:
+    """Return a check that a string is one of some names, for names that are not known before the program runs."""
+
+    def known(name: str) -> str:
+        if name not in names:
+            msg = f"there is no {what} {name}; there are {', '.join(names)}"
+            raise ValueError(msg)
+        return name
+
+    return AfterValidator(known)
 
 
 def hex_from_rgb(colour: Iterable[float]) -> str:

@@ -2,9 +2,9 @@
 
 from typing import Annotated, Final, Literal, get_args
 
-from pydantic import AfterValidator, Field, create_model
+from pydantic import Field, create_model
 
-from peel.job.settings.base import Point, SettingsModel
+from peel.job.settings.base import Point, SettingsModel, one_of
 from peel.matte.inspect.sorts import LEAST_PX, SnagSort
 
 __all__ = ["MOST_SETTLED", "DeliverySnagName", "Inspection", "SettledSnag", "SnagLimit", "SnagName"]
@@ -37,14 +37,7 @@ class Inspection(_Limits):  # type: ignore[misc, valid-type] # made from the lis
         return limit
 
 
-def _known_snag(name: str) -> str:
-    if name not in {*(sort.id for sort in SnagSort), *get_args(DeliverySnagName)}:
-        msg = f"there is no snag {name}"
-        raise ValueError(msg)
-    return name
-
-
-SnagName = Annotated[str, AfterValidator(_known_snag)]
+SnagName = Annotated[str, one_of("snag", (*(sort.id for sort in SnagSort), *get_args(DeliverySnagName)))]
 """A sort of snag: of a matte, or of a delivery."""
 
 
@@ -65,3 +58,8 @@ class SettledSnag(SettingsModel):
     reach_px: Annotated[float, Field(ge=0, le=1e5)] = 40.0
     how: Literal["mended", "accepted"] = "accepted"
     reason: Annotated[str, Field(max_length=500)] = ""
+
+    @property
+    def is_accepted(self) -> bool:
+        """Whether the person took it for right."""
+        return self.how == "accepted"

@@ -2,9 +2,9 @@
 
 from typing import Annotated, Final, Literal
 
-from pydantic import AfterValidator, Field, model_validator
+from pydantic import Field, model_validator
 
-from peel.job.settings.base import HexColour, SettingsModel
+from peel.job.settings.base import HexColour, SettingsModel, one_of
 from peel.job.settings.edges import KIND_IDS
 
 __all__ = ["MOST_SEPARATIONS", "MOST_TONE", "Mixing", "RenderingName", "Separation", "Solving"]
@@ -41,14 +41,7 @@ class Solving(SettingsModel):
     denoising: Annotated[float, Field(ge=0, le=1)] = 1.0
 
 
-def _known_application(applies: str) -> str:
-    if applies not in ("everywhere", *KIND_IDS, "stretch"):
-        msg = f"a separation cannot count on {applies}"
-        raise ValueError(msg)
-    return applies
-
-
-Applies = Annotated[str, AfterValidator(_known_application)]
+Applies = Annotated[str, one_of("place for a separation called", ("everywhere", *KIND_IDS, "stretch"))]
 """Where a separation counts: everywhere, along a kind of edge by its name, or on its stretches."""
 
 

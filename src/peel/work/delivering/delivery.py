@@ -126,7 +126,7 @@ def deliver_job(
     planned_as(files)
     made = deliver(job, stages, files, progress, original=original)
     took = sum(item.encoding_s for item in made) + max((item.pixels_s for item in made), default=0.0)
-    accepted = [own for own in job.settings.photo.settled_snags if own.how == "accepted"]
+    accepted = [own for own in job.settings.photo.settled_snags if own.is_accepted]
     return RunRow(
         photo=job.photo.name,
         files=tuple(

@@ -170,8 +170,6 @@ def accept_delivery_snag(job: Job, snag: DeliverySnag, reason: str) -> Job:
 def is_delivery_snag_accepted(job: Job, snag: DeliverySnag) -> bool:
     """Return whether a snag of a delivery was accepted."""
     return any(
-        own.sort == snag.sort
-        and own.how == "accepted"
-        and abs(own.at[0] - snag.at[0]) + abs(own.at[1] - snag.at[1]) < 8
+        own.sort == snag.sort and own.is_accepted and abs(own.at[0] - snag.at[0]) + abs(own.at[1] - snag.at[1]) < 8
         for own in job.settings.photo.settled_snags
     )

@@ -20,7 +20,7 @@ from peel.job.placing.sheet import sheet_of
 from peel.job.preset import Preset
 from peel.matte.arrays import ByteArray
 from peel.matte.composite.over import checker
-from peel.matte.pixels import to_bytes, unit_floats
+from peel.matte.pixels import bytes_of_words, to_bytes, unit_floats
 from peel.work.delivering.order import job_for
 
 __all__ = ["photo_under", "read_delivered"]
@@ -73,9 +73,7 @@ def photo_under(job: Job, preset: Preset, size: tuple[int, int]) -> ByteArray:
     space = sheet.space if preset.is_framed else own.photo.space
     top, left = (sheet.top, sheet.left) if preset.is_framed else (0, 0)
     across, down = width / space.width, height / space.height
-    pixels = own.photo.pixels
-    if pixels.dtype != np.uint8:
-        pixels = (pixels >> 8).astype(np.uint8)
+    pixels = bytes_of_words(own.photo.pixels)
     if across < 1:
         pixels = cv2.resize(pixels, None, fx=across, fy=down, interpolation=cv2.INTER_AREA)
     matrix = np.array([[max(across, 1.0), 0, left * across], [0, max(down, 1.0), top * down]])

@@ -12,7 +12,7 @@ from peel.matte.inspect.sorts import SnagSort
 from peel.work.views import View
 from peel.work.wording import grouped
 
-__all__ = ["SNAGS", "Mend", "SnagSpec", "is_accepted", "mend", "snag_row", "words_of"]
+__all__ = ["SNAGS", "Mend", "SnagSpec", "accepted_because", "is_accepted", "mend", "snag_row", "words_of"]
 
 _RIM_PX: Final = 2  # around small faults, made solid or clear with them
 
@@ -156,8 +156,13 @@ def mend(job: Job, snag: Snag) -> Job:
 
 def is_accepted(job: Job, snag: Snag) -> bool:
     """Return whether a snag is right as it is, as the person says."""
+    return accepted_because(job, snag) != ""
+
+
+def accepted_because(job: Job, snag: Snag) -> str:
+    """Return why a snag was accepted: "accepted" if no reason was written, "" if it was not accepted."""
     done = settled_by(job, snag)
-    return done is not None and done.how == "accepted"
+    return (done.reason or "accepted") if done is not None and done.is_accepted else ""
 
 
 def words_of(snag: Snag) -> tuple[str, str]:
@@ -185,6 +190,6 @@ def snag_row(job: Job, snag: Snag) -> dict[str, object]:
         "at": [round(part, 1) for part in snag.at],
         "box": {"left": left, "top": top, "right": right, "bottom": bottom},
         "says": words_of(snag)[0],
-        "accepted": done is not None and done.how == "accepted",
+        "accepted": done is not None and done.is_accepted,
         "reason": done.reason if done is not None else "",
     }

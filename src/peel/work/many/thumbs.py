@@ -17,6 +17,7 @@ from peel.files.photo import read_photo
 from peel.job.job import Job
 from peel.job.placing.sheet import sheet_of
 from peel.matte.arrays import ByteArray
+from peel.matte.pixels import bytes_of_words
 from peel.work.stages import Stages
 from peel.work.views import View, render
 
@@ -33,9 +34,7 @@ def photo_thumb(path: Path) -> ByteArray:
     ------
     PhotoError
     """
-    pixels = read_photo(path).pixels
-    if pixels.dtype != np.uint8:
-        pixels = (pixels >> 8).astype(np.uint8)
+    pixels = bytes_of_words(read_photo(path).pixels)
     scale = _LONGEST / max(pixels.shape[:2])
     small = cv2.resize(pixels, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA) if scale < 1 else pixels
     return np.ascontiguousarray(small)

@@ -69,9 +69,9 @@ def add_stretch(job: Job, region: BoolArray, separation: Separation) -> Job:
         What to begin with; an end, mix or hue that it leaves open is found on this stretch.
     """
     number = len(job.settings.recipe.separations)
+    _check_room(number)
     values = job.separated.read()
     values[region] = number + 1
-    _check_room(number)
     separated = job.separated.write(job.photo.bounds, values)
     own = separation.model_copy(update={"applies": "stretch"})
     return _with_separations(job, (*job.settings.recipe.separations, own), separated, number)
