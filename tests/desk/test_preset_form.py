@@ -55,6 +55,17 @@ def test_shipped_presets_come_back_as_they_are(form: PresetForm, path: Path) -> 
     assert form.keep.isEnabled()
 
 
+def test_what_a_format_cannot_do_looks_like_it(hand: Hand) -> None:
+    form = hand.bench.part(DeliverDesk).presets._panel.form
+    hand.step("Deliver")
+    form.show_preset(Preset(name="One", product="flat", format="jpeg"))
+    dimmed = form.lossless.grab().toImage()
+    form.show_preset(Preset(name="One", product="flat", format="webp"))
+    live = form.lossless.grab().toImage()
+
+    assert dimmed != live
+
+
 @settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(data=st.data())
 def test_any_preset_comes_back_as_it_is(form: PresetForm, data: st.DataObject) -> None:

@@ -7,8 +7,9 @@ from pydantic import ValidationError
 
 from peel.job.edits import values as edits
 from peel.job.job import Job
+from peel.job.preset import Preset
 from peel.job.question import question, solve_settings
-from peel.job.settings import JobSettings, Solving, value_of, with_value
+from peel.job.settings import JobSettings, Separation, SettledSnag, Solving, value_of, with_value
 from peel.matte.solve.settings import EdgeTerms
 
 NUMBERS = {
@@ -107,3 +108,12 @@ def test_what_a_matte_depends_on_leaves_it_unsolved_and_what_it_does_not_does_no
     asked = edits.set_value(job, "recipe.solving.denoising", 0.0)
     assert asked.unsolved.read(Rect(150, 260, 151, 261)) == 1
     assert edits.set_value(job, "recipe.colour.clean", 1.0) is job
+
+
+def test_a_name_that_is_not_known_is_refused_with_those_that_are() -> None:
+    with pytest.raises(ValidationError, match="no format bmp; there are png, tiff"):
+        Preset(name="One", product="matte", format="bmp")
+    with pytest.raises(ValidationError, match=r"called beard; there are everywhere, hard.*stretch"):
+        Separation(applies="beard")
+    with pytest.raises(ValidationError, match=r"no snag fluff; there are pinhole.*gamut"):
+        SettledSnag(sort="fluff", at=(1.0, 1.0))

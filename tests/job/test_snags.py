@@ -12,7 +12,7 @@ from peel.matte.edge.zones import UNKNOWN
 from peel.matte.inspect.faults import Find
 from peel.matte.inspect.snags import Severity, Snag
 from peel.matte.inspect.sorts import SnagSort
-from peel.work.inspecting.snag_specs import SNAGS, mend
+from peel.work.inspecting.snag_specs import SNAGS, accepted_because, mend
 
 
 def _snag(sort: SnagSort, top: int = 140, left: int = 200) -> Snag:
@@ -81,6 +81,15 @@ def test_an_accepted_snag_is_known_by_its_place_and_sort_and_can_be_opened_again
     assert kept.photo.settled_snags == (
         SettledSnag(sort="haze", at=done.at, reach_px=done.reach_px, how="accepted", reason="smoke"),
     )
+
+
+def test_why_a_snag_was_accepted_is_said_and_one_that_was_mended_was_not(solved: Job) -> None:
+    snag = _snag(SnagSort.PINHOLE)
+
+    assert accepted_because(solved, snag) == ""
+    assert accepted_because(accept(solved, snag, "a button hole"), snag) == "a button hole"
+    assert accepted_because(accept(solved, snag), snag) == "accepted"
+    assert accepted_because(mend(accept(solved, snag, "a button hole"), snag), snag) == ""
 
 
 def test_a_mend_at_the_border_and_a_snag_larger_than_the_photo_stay_inside(solved: Job) -> None:

@@ -140,6 +140,8 @@ def _sheet(t: Theme) -> str:
         padding: 5px 7px; }}
     QAbstractSpinBox::up-button, QAbstractSpinBox::down-button {{ width: 0; border: none; }}
     QLineEdit:focus, QComboBox:focus, QAbstractSpinBox:focus {{ border: 1px solid {t.accent}; }}
+    QLineEdit:disabled, QComboBox:disabled, QAbstractSpinBox:disabled, QCheckBox:disabled {{ color: {t.muted};
+        background: transparent; }}
     QComboBox::drop-down {{ border: none; width: 20px; }}
     QComboBox::down-arrow {{ image: url({_CHEVRON}); width: 12px; height: 12px; }}
     #sheet {{ background: {t.surface}; border: 1px solid {t.muted}; border-radius: 10px; }}
@@ -152,6 +154,8 @@ def _sheet(t: Theme) -> str:
     QCheckBox:focus {{ color: {t.accent}; }}
     QCheckBox::indicator {{ width: 12px; height: 12px; border: 1px solid {t.muted}; border-radius: 3px; }}
     QCheckBox::indicator:checked {{ background: {t.accent}; border: 1px solid {t.accent}; }}
+    QCheckBox::indicator:disabled {{ border: 1px solid {t.line}; }}
+    QCheckBox::indicator:checked:disabled {{ background: {t.line}; }}
     QListWidget {{ background: {t.field}; border: 1px solid {t.line}; border-radius: 5px; padding: 3px; }}
     QListWidget:focus {{ border: 1px solid {t.accent}; }}
     QListWidget::item {{ padding: 4px 2px; border-radius: 4px; color: {t.text}; }}

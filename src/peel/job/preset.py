@@ -55,6 +55,10 @@ class FormatSpec:
     is_linear: bool = False
     bit_names: tuple[str, ...] = ()
 
+    def clips(self, product: str) -> bool:
+        """Return whether a clipping path can be put into a file of a product."""
+        return self.can_clip and product in {"cutout", "flat"}
+
 
 _PICTURES: Final = ("cutout", "flat", "matte", "shadow", "backing")
 FORMATS: Final[dict[str, FormatSpec]] = {
@@ -187,7 +191,7 @@ class Preset(SettingsModel):
             raise ValueError(f"{able.label} cannot hold {self.bits} bits; it holds {' or '.join(map(str, able.bits))}")
         if self.has_alpha and self.alpha not in able.alpha:
             raise ValueError(f"{able.label} cannot hold {self.alpha} alpha; it holds {' or '.join(able.alpha)}")
-        if self.clipping_path and not self.can_clip:
+        if self.clipping_path and not able.clips(self.product):
             fits = [one.label for one in FORMATS.values() if one.can_clip]
             raise ValueError(f"a clipping path fits into a {' or '.join(fits)} of the cutout or the flat picture")
         if able.is_linear and self.profile == "gray":
@@ -195,11 +199,6 @@ class Preset(SettingsModel):
                 f"{able.label} holds linear light, which gray is not; choose photo, srgb, display-p3 or oprgb"
             )
         return self
-
-    @property
-    def can_clip(self) -> bool:
-        """Whether a clipping path can be put into its file."""
-        return FORMATS[self.format].can_clip and self.product in {"cutout", "flat"}
 
     @property
     def has_alpha(self) -> bool:

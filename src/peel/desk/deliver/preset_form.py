@@ -325,9 +325,7 @@ class PresetForm(QWidget):
         has_alpha = product in {"cutout", "shadow"}
         self.alpha.setEnabled(has_alpha)
         self.continued.setEnabled(product == "cutout" and self.alpha.currentData() == "straight")
-        self.clipping_path.setEnabled(
-            self.clipping_path.isChecked() or (able.can_clip and product in {"cutout", "flat"})
-        )
+        self.clipping_path.setEnabled(self.clipping_path.isChecked() or able.clips(product))
 
     def _on_keep(self) -> None:
         with suppress(ValidationError):

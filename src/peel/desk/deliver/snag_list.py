@@ -59,7 +59,8 @@ class SnagList(QWidget):
         self.reason = QLineEdit()
         self.take = button("It is right", lambda: self.accepted.emit(self.list.currentRow(), self.reason.text()),
                            name="delivery accept", tip="Accepts it for the reason beside it (F3)")  # fmt: skip
-        self.reason.setPlaceholderText("reason, kept in the job")
+        self.reason.setPlaceholderText("reason")
+        self.reason.setToolTip("Why it is right as it is; kept in the job and in reports")
         self.reason.setMaxLength(200)
         self.reason.setAccessibleName("Why it is right as it is")
         column = QVBoxLayout(self)

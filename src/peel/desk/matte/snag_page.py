@@ -118,7 +118,8 @@ class SnagPage(QWidget):
         line.addWidget(self.show_mended, 1)
         box.addLayout(line)
         self.reason = QLineEdit()
-        self.reason.setPlaceholderText("reason, kept in the job")
+        self.reason.setPlaceholderText("reason")
+        self.reason.setToolTip("Why it is right as it is; kept in the job and in reports")
         self.reason.setMaxLength(200)
         self.reason.setAccessibleName("Why it is right as it is")
         self.take = button("It is right", lambda: self.accepted.emit(self.reason.text()),
