@@ -31,7 +31,7 @@ def bounds_of(path: str) -> Bounds:
         If there is no such setting, or it is no number.
 
     >>> bounds_of("recipe.band.trust")
-    Bounds(low=0.0, high=1.0, default=0.35, is_whole=False)
+    Bounds(low=0.0, high=1.0, default=0.5, is_whole=False)
     """
     *holders, name = path.split(".")
     model: Any = JobSettings
