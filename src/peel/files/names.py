@@ -11,7 +11,7 @@ _MOST: Final = 160  # bytes; with what is added to it a name stays below the 255
 def clean_name(name: str) -> str:
     r"""Return a name without folders, control characters, or anything that reorders what is read.
 
-    >>> clean_name("../../etc/passwd\\x00.jpg")
+    >>> clean_name("../../etc/passwd\x00.jpg")
     'passwd.jpg'
     """
     last = name.replace("\\", "/").rsplit("/", 1)[-1]
