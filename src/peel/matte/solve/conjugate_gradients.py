@@ -22,7 +22,7 @@ from peel.matte.solve.bilinear_basis import RunRange
 from peel.matte.solve.coarse_space import CoarseSpace, coarse_space
 from peel.matte.solve.laplacian import BandSystem
 
-__all__ = ["NOTHING_TO_DO", "PriorTerms", "Progress", "SolveReport", "solve_band"]
+__all__ = ["NOTHING_TO_DO", "PriorTerms", "Progress", "SolveReport", "solve_band", "together"]
 
 Progress = Callable[[float], None]
 """Called with the share done in [0, 1]."""
@@ -64,6 +64,19 @@ class SolveReport:
 
 
 NOTHING_TO_DO: Final = SolveReport(0, 0, 0.0, 0.0, True)
+
+
+def together(reports: Sequence[SolveReport]) -> SolveReport:
+    """Return one report of several solves: the worst of their residuals and movements, the most of their iterations."""
+    if not reports:
+        return NOTHING_TO_DO
+    return SolveReport(
+        sum(report.unknowns for report in reports),
+        max(report.iterations for report in reports),
+        max(report.residual for report in reports),
+        max(report.moved for report in reports),
+        all(report.converged for report in reports),
+    )
 
 
 def solve_band(

@@ -25,7 +25,7 @@ from peel.matte.srgb import to_linear
 
 __all__ = ["Evidence", "gather_evidence", "line_terms", "step_terms"]
 
-_TILE: Final = 1024
+_TILE: Final = 1536
 _MARGIN: Final = REACH_PX + 10
 _BUSY: Final = (0.012, 0.030)  # deviation of the backdrop from its blur at which patches begin to speak, and do fully
 _DETAIL_PX: Final = 10.0
