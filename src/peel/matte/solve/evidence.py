@@ -80,6 +80,7 @@ def gather_evidence(
     is_linear: bool = False,
     own_colours: FloatArray | None = None,
     photo_shape: tuple[int, int] | None = None,
+    scale: int = 1,
 ) -> Evidence:
     """Gather the evidence where it is wanted.
 
@@ -99,12 +100,14 @@ def gather_evidence(
         Encoded colours of sheer cloth that were picked.
     photo_shape : tuple of int, optional
         Height and width of the photo of which this is a window; the picture's own if not given.
+    scale : int
+        By how much smaller than the photograph itself that photo is: patches are as large in either.
     """
     height, width = trimap.shape
     shape = photo_shape or trimap.shape
     factors = maps or neutral_maps(trimap.shape)
     colours = _Colours(
-        photo, trimap, is_linear, shape[0] * shape[1], *_veil_colours(photo, trimap, factors, own_colours)
+        photo, trimap, is_linear, shape[0] * shape[1], scale, *_veil_colours(photo, trimap, factors, own_colours)
     )
     tasks, tiles = [], []
     for top, left in product(range(0, height, _TILE), range(0, width, _TILE)):
@@ -142,6 +145,7 @@ class _Colours:
     trimap: ByteArray
     is_linear: bool
     photo_pixels: int
+    scale: int
     veils: list[FloatArray]
     veil_trust: float
 
@@ -212,7 +216,8 @@ def _ask_patches(colours: _Colours, tile: _Tile, weights: FloatArray) -> tuple[F
     asked[tile.inner] = busy > 0
     if not asked.any():
         return busy, busy
-    backdrop, subject = (part[tile.inner] * busy for part in patch_evidence(photo, trimap, asked, colours.photo_pixels))
+    found = patch_evidence(photo, trimap, asked, colours.photo_pixels, colours.scale)
+    backdrop, subject = (part[tile.inner] * busy for part in found)
     subject *= np.float32(_SUBJECT)
     return backdrop + subject, subject
 

@@ -140,7 +140,7 @@ def patch_distances(image: FloatArray, places: IntArray, source: ByteArray, reac
 
 
 def patch_evidence(
-    image: FloatArray, trimap: ByteArray, wanted: BoolArray, photo_pixels: int | None = None
+    image: FloatArray, trimap: ByteArray, wanted: BoolArray, photo_pixels: int | None = None, scale: int = 1
 ) -> tuple[FloatArray, FloatArray]:
     """Say how surely each pixel of the band is simply backdrop, or simply subject.
 
@@ -153,6 +153,8 @@ def patch_evidence(
         Where in the band an answer is needed.
     photo_pixels : int, optional
         Size of the photo of which this is a window: patches grow with it. The picture's own if not given.
+    scale : int
+        By how much smaller than the photograph itself that photo is: patches are as large in either.
 
     Returns
     -------
@@ -168,7 +170,8 @@ def patch_evidence(
     ``sigmoid((l - 0.5 D_B / tau - 0.5) / 0.35)^2``.
     """
     height, width = trimap.shape
-    step = 2 + int(np.searchsorted(_LARGE, photo_pixels or trimap.size, side="right"))
+    pixels = (photo_pixels or trimap.size) * scale**2
+    step = max(1, (2 + int(np.searchsorted(_LARGE, pixels, side="right"))) // scale)
     size = (-(-width // step), -(-height // step))
     small = np.ascontiguousarray(cv2.resize(image, size, interpolation=cv2.INTER_AREA), np.float32)
     is_backdrop = _all_of(trimap == BACKGROUND, size)
@@ -177,7 +180,7 @@ def patch_evidence(
     places = np.ascontiguousarray(np.argwhere(asked), np.int32)
     maps = [np.zeros(asked.shape, np.float32) for _ in range(2)]
     if len(places):
-        reach = REACH_PX // step
+        reach = REACH_PX // (step * scale)
         to_backdrop = patch_distances(small, places, is_backdrop, reach)
         to_subject = patch_distances(small, places, is_subject, reach)
         at = (places[:, 0], places[:, 1])

@@ -1,75 +1,90 @@
 """Solve some pixels of a window of a job, with all others held: what whole, local and windowed solves share."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from typing import Final
 
 import numpy as np
 
-from peel.job.edits.kinds import is_said, kinds_in
 from peel.job.job import Job
-from peel.job.question import solve_settings
 from peel.job.rect import Rect
-from peel.job.settings import rgb_from_hex
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray
-from peel.matte.edge.kind import KINDS
+from peel.matte.edge.zones import BACKGROUND, FOREGROUND
 from peel.matte.parallel import checkpoint
-from peel.matte.solve.closed_form import ALIGNMENT, COLOUR_MARGIN, Given, solve_matte
+from peel.matte.solve.closed_form import ALIGNMENT, COLOUR_MARGIN, Given, clean_ends, solve_matte
 from peel.matte.solve.conjugate_gradients import NOTHING_TO_DO, Progress, SolveReport
 from peel.matte.solve.evidence import Evidence, gather_evidence
-from peel.matte.solve.kind_terms import term_maps
-from peel.matte.solve.noise import NoiseCurve
+from peel.matte.solve.guided_upsampling import enlarged_matte, line_coefficients
 from peel.matte.solve.patches import REACH_PX
 from peel.matte.solve.sampling import ColourPrior, colour_prior, subject_palette
-from peel.matte.solve.settings import SolveSettings
-from peel.matte.solve.term_maps import TermMaps
-from peel.matte.srgb import to_linear
 from peel.work.separating.pulls import Separated, separate
-from peel.work.solving.noise import noise_of
+from peel.work.solving.sized import (
+    any_at,
+    averaged,
+    colours_at,
+    encoded,
+    maps_at,
+    noise_at,
+    own_colours,
+    settings_at,
+    shape_at,
+    solve_step,
+    zones_at,
+)
 
-__all__ = ["Free", "counted_kinds", "encoded", "palette_of", "sheer_colours", "solve_free", "widened"]
+__all__ = ["Palette", "SmallMatte", "palette_of", "solve_free", "solve_small", "widened"]
 
-_ONLY_SAID: Final = tuple(kind for kind, spec in KINDS.items() if not spec.suggests)
+Palette = Callable[[], FloatArray]
+"""Returns the subject's palette, see `palette_of`; found when first asked for."""
+
 _CONTEXT: Final = 300  # pixels around a window that are sampled for its colour prior
 _ALL: Final = 0.999  # share of the matte from which the tone alone is the matte
+_FAINT: Final = 0.008  # alpha this close to 0 or 1 is 0 or 1 in an enlarged matte
 
 
 @dataclass(frozen=True)
-class Free:
-    """The pixels of a window that are to be solved.
+class SmallMatte:
+    """A matte at a smaller size, to be enlarged along the photo's colours.
 
     Attributes
     ----------
     window : Rect
-        It begins at multiples of `ALIGNMENT`.
-    pixels : (H, W) bool ndarray
-        Those that may move.
-    zones : (H, W) uint8 ndarray
-    held : (H, W) float32 ndarray or None
-        Alpha of the band's other pixels, NaN elsewhere; None where there are none.
+        What it covers.
+    step : int
+        By how much it is smaller.
+    lines : (h, w, 4) float32 ndarray
+        See `peel.matte.solve.guided_upsampling.line_coefficients`.
     """
 
     window: Rect
-    pixels: BoolArray
-    zones: ByteArray
-    held: FloatArray | None
+    step: int
+    lines: FloatArray
+
+    def enlarged(self, job: Job, window: Rect) -> FloatArray:
+        """Return alpha at the full size in a window; (H, W) float32."""
+        top, left = window.top - self.window.top, window.left - self.window.left
+        colours = encoded(job, job.photo.colours(window))
+        return clean_ends(enlarged_matte(self.lines, colours, self.step, top, left), _FAINT)
 
 
 def solve_free(
     job: Job,
-    free: Free,
-    palette: Callable[[], FloatArray],
+    window: Rect,
+    pixels: BoolArray,
+    palette: Palette,
     progress: Progress | None = None,
     interim: Callable[[FloatArray], None] | None = None,
 ) -> tuple[FloatArray, SolveReport]:
-    """Solve the free pixels of a window.
+    """Solve the free pixels of a window, at the size at which the photo is solved.
 
     Parameters
     ----------
     job : Job
-    free : Free
+    window : Rect
+        It begins at multiples of `ALIGNMENT`.
+    pixels : (H, W) bool ndarray
+        Those that may move, if they belong to the band; others are held at the present matte.
     palette : callable
-        Returns the subject's palette, see `palette_of`.
     progress : callable, optional
         Called with the share done.
     interim : callable, optional
@@ -80,37 +95,96 @@ def solve_free(
     (H, W) float32 ndarray
         The matte of the window.
     SolveReport
+    """
+    step = solve_step(job.photo)
+    zones = job.zones.read(window)
+    pixels = pixels & (zones != BACKGROUND) & (zones != FOREGROUND)
+    separated = separate(job, window, encoded(job, job.photo.colours(window)))
+    colours = colours_at(job, window, step)
 
-    Notes
-    -----
+    def full(alpha: FloatArray) -> FloatArray:
+        if step > 1:
+            alpha = SmallMatte(window, step, line_coefficients(colours, alpha)).enlarged(job, window)
+        found = np.where(pixels, alpha, _known(job, window, zones))
+        return found if separated is None else _toned(separated, found, pixels)
+
+    shown = (lambda alpha: interim(full(alpha))) if interim else None
+    small = None if separated is None else _averaged_terms(separated, step)
+    alpha, report = _solve_at(job, window, step, colours, zones, pixels, palette, small, progress, shown)
+    return full(alpha), report
+
+
+def solve_small(job: Job, window: Rect, pixels: BoolArray, step: int) -> SmallMatte:
+    """Solve the free pixels of a window roughly, at a size of choice, and by the photo alone.
+
+    Parameters are those of `solve_free`.
+    """
+    colours, zones = colours_at(job, window, step), job.zones.read(window)
+    alpha, _ = _solve_at(job, window, step, colours, zones, pixels, lambda: palette_of(job), None, None, None)
+    return SmallMatte(window, step, line_coefficients(colours, alpha))
+
+
+def _solve_at(
+    job: Job,
+    window: Rect,
+    step: int,
+    colours: FloatArray,
+    zones: ByteArray,
+    pixels: BoolArray,
+    palette: Palette,
+    separated: Separated | None,
+    progress: Progress | None,
+    interim: Callable[[FloatArray], None] | None,
+) -> tuple[FloatArray, SolveReport]:
+    """Solve a window at a smaller size; colours and separations are at that size, zones and pixels at the full one.
+
     It starts from one half like a whole solve, not from the old matte: the priors follow from the preliminary
     solutions, which must be those of a whole solve if the result is to agree with one.
     """
-    around, held, pixels = free.window, free.held, free.pixels
-    colours = encoded(job, job.photo.colours(around))
-    separated = separate(job, around, colours)
+    small = zones_at(zones, step)
+    band = (small != BACKGROUND) & (small != FOREGROUND)
+    free = any_at(pixels, step) & band
+    held = None
+    if (band & ~free).any():
+        held = np.where(band & ~free, averaged(_known(job, window, zones), step), np.float32(np.nan))
     if separated is not None:
-        held, pixels = _held_by_tone(separated, held, pixels)
-        if not pixels.any():
-            return _toned(separated, job.alpha(around), free.pixels), NOTHING_TO_DO
-    settings = solve_settings(job.settings.recipe.solving)
-    evidence = _evidence_for(job, around, pixels, settings)
+        held, free = _held_by_tone(separated, held, free)
+    if not free.any():
+        return np.where(small == FOREGROUND, np.float32(1), np.float32(0)), NOTHING_TO_DO
+    evidence = _evidence_for(job, window, free, step)
     if separated is not None:
         evidence = evidence.pulled(separated.weight, separated.pull)
-    prior = _prior_for(job, around, pixels, palette())
+    prior = _prior_for(job, window, free, step, palette())
     checkpoint()
     given = Given(
         rim=held,
         guide=None if separated is None else separated.guide,
         prior=prior,
         evidence=evidence,
-        noise=_noise(job),
-        own_colours=sheer_colours(job),
-        photo_shape=(job.photo.height, job.photo.width),
-        maps=_maps_for(job, around),
+        noise=noise_at(job, step),
+        own_colours=encoded(job, own_colours(job)),
+        photo_shape=shape_at(job.photo, step),
+        maps=maps_at(job, window, step),
     )
-    solved, report = solve_matte(colours, free.zones, given, settings=settings, progress=progress, interim=interim)
-    return (solved if separated is None else _toned(separated, solved, free.pixels)), report
+    return solve_matte(colours, small, given, settings=settings_at(job, step), progress=progress, interim=interim)
+
+
+def _known(job: Job, window: Rect, zones: ByteArray) -> FloatArray:
+    """Return the present matte, as far as the zones do not decide."""
+    alpha = job.alpha(window)
+    alpha[zones == FOREGROUND] = 1
+    alpha[zones == BACKGROUND] = 0
+    return alpha
+
+
+def _averaged_terms(separated: Separated, step: int) -> Separated:
+    """Return what separations say at a smaller size; a pull weighs by the pixels that it stands for."""
+    if step == 1:
+        return separated
+    found = {field.name: getattr(separated, field.name) for field in fields(Separated)}
+    found = {name: None if value is None else averaged(value, step) for name, value in found.items()}
+    found["weight"], found["pull"] = found["weight"] * np.float32(step**2), found["pull"] * np.float32(step**2)
+    return Separated(**found)
 
 
 def _held_by_tone(
@@ -135,83 +209,57 @@ def palette_of(job: Job) -> FloatArray:
     return encoded(job, subject_palette(job.photo.pixels, job.zones.read()))
 
 
-def sheer_colours(job: Job) -> FloatArray:
-    """Return the colours of sheer material, in the solve's encoding; (K, 3)."""
-    return encoded(job, _own_colours(job))
+def _seen(job: Job, window: Rect, free: BoolArray, step: int, reach: int) -> tuple[Rect, BoolArray, ByteArray]:
+    """Widen a window to what is read around it: returns it, where answers are wanted, and the zones; at the size."""
+    around = widened(window, reach - COLOUR_MARGIN).intersection(job.photo.bounds)
+    zones = zones_at(job.zones.read(around), step)
+    wanted = np.zeros(zones.shape, bool)
+    wanted[_small_slices(window, around, step)] = free
+    return around, wanted, zones
 
 
-def _own_colours(job: Job) -> FloatArray:
-    own = [rgb_from_hex(colour) for colour in job.settings.photo.sheer_colours]
-    return np.array(own, np.float32).reshape(-1, 3)
+def _small_slices(inner: Rect, outer: Rect, step: int) -> tuple[slice, slice]:
+    """Index the part of an array at a smaller size that holds `inner`, in one that holds `outer`."""
+    rows, columns = inner.within(outer)
+    return slice(rows.start // step, -(-rows.stop // step)), slice(columns.start // step, -(-columns.stop // step))
 
 
-def _prior_for(job: Job, rect: Rect, near: BoolArray, palette: FloatArray) -> ColourPrior:
+def _prior_for(job: Job, window: Rect, free: BoolArray, step: int, palette: FloatArray) -> ColourPrior:
     """Compute the sampled-colour prior of the free pixels, with samples from a wider neighbourhood."""
-    around = widened(rect, _CONTEXT - COLOUR_MARGIN).intersection(job.photo.bounds)
-    wanted = np.zeros((around.height, around.width), bool)
-    wanted[rect.within(around)] = near
+    around, wanted, zones = _seen(job, window, free, step, _CONTEXT)
     checkpoint()
-    colours, zones = encoded(job, job.photo.colours(around)), job.zones.read(around)
+    colours = colours_at(job, around, step)
     checkpoint()
     prior = colour_prior(
         colours,
         zones,
-        noise=_noise(job),
+        noise=noise_at(job, step),
         wanted=wanted,
-        photo_shape=(job.photo.height, job.photo.width),
+        photo_shape=shape_at(job.photo, step),
         palette=palette,
     )
-    return prior.part(rect.within(around))
+    return prior.part(_small_slices(window, around, step))
 
 
-def _evidence_for(job: Job, rect: Rect, near: BoolArray, settings: SolveSettings) -> Evidence:
+def _evidence_for(job: Job, window: Rect, free: BoolArray, step: int) -> Evidence:
     """Gather the kinds' evidence for the free pixels, from as far around as similar patches may lie."""
-    around = widened(rect, REACH_PX - COLOUR_MARGIN).intersection(job.photo.bounds)
-    wanted = np.zeros((around.height, around.width), bool)
-    wanted[rect.within(around)] = near
+    around, wanted, zones = _seen(job, window, free, step, REACH_PX)
+    pixels = job.photo.pixels[around.slices]
     evidence = gather_evidence(
-        job.photo.colours(around),
-        job.zones.read(around),
+        averaged(pixels, step),
+        zones,
         wanted,
-        settings.terms,
-        _maps_for(job, around),
+        settings_at(job, step).terms,
+        maps_at(job, around, step),
         is_linear=job.settings.photo.is_linear,
-        own_colours=_own_colours(job),
-        photo_shape=(job.photo.height, job.photo.width),
+        own_colours=own_colours(job),
+        photo_shape=shape_at(job.photo, step),
+        scale=step,
     )
-    return evidence.part(rect.within(around))
-
-
-def counted_kinds(job: Job, rect: Rect) -> ByteArray:
-    """Return the kinds by which a window is solved; (H, W), 0 where there is none.
-
-    A mere suggestion of sheer cloth is not solved by unless a colour was picked for it: taken for sheer, a hard edge
-    would come out half-clear.
-    """
-    kinds = kinds_in(job, rect)
-    if not job.settings.photo.sheer_colours:
-        kinds[np.isin(kinds, _ONLY_SAID) & ~is_said(job, rect)] = 0
-    return kinds
-
-
-def _maps_for(job: Job, rect: Rect) -> TermMaps | None:
-    """Return how the kinds in a window weigh the terms."""
-    return term_maps(counted_kinds(job, rect))
+    return evidence.part(_small_slices(window, around, step))
 
 
 def widened(rect: Rect, margin: int) -> Rect:
     """Widen a window by a margin, and to where blocks of pixels begin."""
     wide = rect.grown(margin)
     return Rect(wide.top // ALIGNMENT * ALIGNMENT, wide.left // ALIGNMENT * ALIGNMENT, wide.bottom, wide.right)
-
-
-def encoded(job: Job, colours: FloatArray) -> FloatArray:
-    """Return colours in the solve's encoding: linear light where the photo mixes so.
-
-    Colours are (..., 3) float32 in [0, 1].
-    """
-    return to_linear(colours) if job.settings.photo.is_linear else colours
-
-
-def _noise(job: Job) -> NoiseCurve:
-    return noise_of(job.photo).in_linear_light() if job.settings.photo.is_linear else noise_of(job.photo)

@@ -17,15 +17,15 @@ from peel.matte.parallel import checkpoint
 from peel.matte.solve.closed_form import COLOUR_MARGIN
 from peel.matte.solve.conjugate_gradients import NOTHING_TO_DO, Progress, SolveReport, together
 from peel.work.separating.tones import with_found
-from peel.work.solving.free_pixels import Free, palette_of, solve_free, widened
+from peel.work.solving.free_pixels import Palette, palette_of, solve_free, widened
 from peel.work.solving.mixing import with_mixing
+from peel.work.solving.sized import solve_step
 from peel.work.solving.solve_pieces import NEAR, WIDEST, SolvePiece, pieces_of, unsolved_rect
 from peel.work.solving.spilling import with_spill
 from peel.work.solving.windows import solve_windows
 
 __all__ = ["check_solvable", "solve_job"]
 
-Palette = Callable[[], FloatArray]  # found when first asked for
 Interim = Callable[[Job], None] | None
 
 _RIM: Final = 4  # width, in pixels, of the held rim
@@ -139,7 +139,7 @@ def _solve_piece(
         is_last = not is_cut or margin >= _WIDEST
         notify = partial(_report_window, progress, left, 1.0 if is_last else 0.5)
         near = distance <= margin
-        if np.count_nonzero(near) > _LARGE:
+        if np.count_nonzero(near) > _LARGE * solve_step(job.photo) ** 2:
             seen = interim if is_last else None
             after, report = solve_windows(job, rect, near, palette, first=first, progress=notify, interim=seen)
             if not is_cut:
@@ -172,13 +172,10 @@ def _solve_near(
     """Solve the pixels near a change, with the others held at the present matte."""
     around = widened(rect, COLOUR_MARGIN).intersection(job.photo.bounds)
     inner = rect.within(around)
-    zones = job.zones.read(around)
-    pixels = np.zeros(zones.shape, bool)
+    pixels = np.zeros((around.height, around.width), bool)
     pixels[inner] = near
-    others = (zones != BACKGROUND) & (zones != FOREGROUND) & ~pixels
-    held = np.where(others, job.alpha(around), np.float32(np.nan)) if others.any() else None
     shown = (lambda alpha: preview(alpha[inner])) if preview else None
-    solved, report = solve_free(job, Free(around, pixels, zones, held), palette, progress, shown)
+    solved, report = solve_free(job, around, pixels, palette, progress, shown)
     return solved[inner], report
 
 

@@ -13,6 +13,7 @@ import threading
 from collections.abc import Callable
 from functools import partial
 from itertools import pairwise, product
+from math import ceil, sqrt
 from typing import Final
 
 import numpy as np
@@ -24,19 +25,20 @@ from peel.matte.arrays import BoolArray, FloatArray, IntArray
 from peel.matte.edge.zones import BACKGROUND, FOREGROUND
 from peel.matte.parallel import checkpoint, run_all
 from peel.matte.solve.conjugate_gradients import Progress, SolveReport, together
-from peel.work.solving.free_pixels import Free, encoded, solve_free, widened
-from peel.work.solving.rough import rough_matte
+from peel.work.solving.free_pixels import Palette, solve_free, solve_small, widened
+from peel.work.solving.sized import solve_step
 
 __all__ = ["SIDE", "solve_windows"]
 
 SIDE: Final = 1024
-"""Side of the part of a window that is its own, in pixels."""
+"""Side of the part of a window that is its own, in pixels of the size at which the photo is solved."""
 
-_NARROWEST: Final = 256  # a narrower rest belongs to the window before it
+_NARROWEST: Final = 4  # a rest narrower than this part of a side belongs to the window before it
 _MARGIN: Final = 64  # pixels around that part which are solved with it
 _SEEN: Final = 32  # ... and around these, whose colours enter the local colour model
 _BLEND: Final = 36  # pixels to either side of a border over which two windows blend
 _UNIT: Final = 65535 * 256  # of the sums: a 256th of a step of the stored matte
+_ROUGH_PIXELS: Final = 1_600_000  # of the photo at the size of the rough matte, about
 _ROUGH: Final = 0.05  # share of the work that the rough matte is
 
 
@@ -44,7 +46,7 @@ def solve_windows(
     job: Job,
     rect: Rect,
     near: BoolArray,
-    palette: Callable[[], FloatArray],
+    palette: Palette,
     *,
     first: Rect | None = None,
     progress: Progress,
@@ -59,7 +61,6 @@ def solve_windows(
     near : (H, W) bool ndarray
         The pixels of the rectangle that are free, if they belong to the band; others are held at the present matte.
     palette : callable
-        See `peel.work.solving.free_pixels.palette_of`.
     first : Rect, optional
         Where to begin.
     progress : callable
@@ -78,7 +79,7 @@ def solve_windows(
     if interim:
         interim(job)
     windows = _Windows(job, rect, near, palette)
-    own = [part for part in _grid(rect) if windows.free_in(part).any()]
+    own = [part for part in _grid(rect, SIDE * solve_step(job.photo)) if windows.free_in(part).any()]
     if first is not None:
         own.sort(key=partial(_away, first))
     done = 0
@@ -99,16 +100,18 @@ def solve_windows(
 
 def _roughly(job: Job, rect: Rect, near: BoolArray) -> Job:
     """Store a rough matte of the free pixels."""
-    rough = rough_matte(job, rect)
-    for part in _grid(rect):
+    step = max(solve_step(job.photo) + 1, ceil(sqrt(rect.height * rect.width / _ROUGH_PIXELS)))
+    around = widened(rect, 0)
+    pixels = np.zeros((around.height, around.width), bool)
+    pixels[rect.within(around)] = near
+    small = solve_small(job, around, pixels, step)
+    for part in _grid(rect, SIDE):
         inside = part.within(rect)
         zones = job.zones.read(part)
         free = near[inside] & (zones != BACKGROUND) & (zones != FOREGROUND)
         if free.any():
             checkpoint()
-            found = rough.alpha(part, encoded(job, job.photo.colours(part)))
-            certain = np.where(free, found, np.where(near[inside], zones == FOREGROUND, job.alpha(part)))
-            job = with_matte(job, part, certain.astype(np.float32), settled=False)
+            job = with_matte(job, part, np.where(free, small.enlarged(job, part), job.alpha(part)), settled=False)
     return job
 
 
@@ -130,7 +133,7 @@ class _Windows:
         Held while it changes.
     """
 
-    def __init__(self, job: Job, rect: Rect, near: BoolArray, palette: Callable[[], FloatArray]) -> None:
+    def __init__(self, job: Job, rect: Rect, near: BoolArray, palette: Palette) -> None:
         self.job = self._rough = job
         self.turn = threading.RLock()
         self._rect, self._near, self._palette = rect, near, palette
@@ -144,15 +147,11 @@ class _Windows:
 
     def solve(self, own: Rect) -> SolveReport:
         """Solve a window and add it to the sum."""
-        job = self._rough
         inner = own.grown(_MARGIN).intersection(self._rect)
-        seen = widened(inner, _SEEN).intersection(job.photo.bounds)
-        zones = job.zones.read(seen)
-        pixels = np.zeros(zones.shape, bool)
-        pixels[inner.within(seen)] = self.free_in(inner)
-        others = (zones != BACKGROUND) & (zones != FOREGROUND) & ~pixels
-        held = np.where(others, job.alpha(seen), np.float32(np.nan)) if others.any() else None
-        solved, report = solve_free(job, Free(seen, pixels, zones, held), self._palette)
+        seen = widened(inner, _SEEN).intersection(self._rough.photo.bounds)
+        pixels = np.zeros((seen.height, seen.width), bool)
+        pixels[inner.within(seen)] = self._near[inner.within(self._rect)]
+        solved, report = solve_free(self._rough, seen, pixels, self._palette)
         self._add(own, inner, solved[inner.within(seen)])
         return report
 
@@ -188,16 +187,17 @@ def _ramp(start: int, stop: int, first: int, last: int, least: int, most: int) -
     return np.clip(weight, 0, 1)
 
 
-def _grid(rect: Rect) -> list[Rect]:
+def _grid(rect: Rect, side: int) -> list[Rect]:
     """Cut a rectangle where every window begins, at multiples of their side."""
-    down, across = (pairwise(_cuts(*ends)) for ends in ((rect.top, rect.bottom), (rect.left, rect.right)))
+    ends = (rect.top, rect.bottom), (rect.left, rect.right)
+    down, across = (list(pairwise(_cuts(*part, side))) for part in ends)
     return [Rect(top, left, bottom, right) for (top, bottom), (left, right) in product(down, across)]
 
 
-def _cuts(start: int, stop: int) -> list[int]:
-    """Return where windows begin and end along one axis, at multiples of their side; none is narrow."""
-    between = range(start // SIDE * SIDE + SIDE, stop, SIDE)
-    return [start, *(cut for cut in between if min(cut - start, stop - cut) >= _NARROWEST), stop]
+def _cuts(start: int, stop: int, side: int) -> list[int]:
+    """Return where windows begin and end along one axis; none is narrow."""
+    between = range(start // side * side + side, stop, side)
+    return [start, *(cut for cut in between if min(cut - start, stop - cut) >= side // _NARROWEST), stop]
 
 
 def _away(place: Rect, part: Rect) -> float:

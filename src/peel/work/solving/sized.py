@@ -1,0 +1,179 @@
+"""What a solve reads of a job, at the size at which it is solved.
+
+Strands of a photo of many megapixels are several pixels wide: it is solved at half its size, where a pixel costs the
+same and there are four times fewer of them, and the matte is enlarged along the photo's own colours. The matte of a
+photo of few megapixels is solved at its own size.
+"""
+
+from dataclasses import replace
+from typing import Any, Final
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from peel.job.edits.kinds import is_said, kinds_in
+from peel.job.job import Job, Photo
+from peel.job.question import solve_settings
+from peel.job.rect import Rect
+from peel.job.settings import rgb_from_hex
+from peel.matte.arrays import BoolArray, ByteArray, FloatArray
+from peel.matte.edge.kind import KINDS
+from peel.matte.edge.zones import BACKGROUND, FOREGROUND, UNKNOWN
+from peel.matte.parallel import map_chunks
+from peel.matte.pixels import unit_floats
+from peel.matte.solve.kind_terms import term_maps
+from peel.matte.solve.noise import NoiseCurve, measure_noise
+from peel.matte.solve.settings import SolveSettings
+from peel.matte.solve.term_maps import TermMaps
+from peel.matte.srgb import to_linear
+from peel.work.solving.noise import noise_of
+
+__all__ = [
+    "averaged",
+    "colours_at",
+    "encoded",
+    "maps_at",
+    "noise_at",
+    "own_colours",
+    "settings_at",
+    "shape_at",
+    "solve_step",
+    "zones_at",
+]
+
+_SMALL: Final = 4_000_000  # pixels of a photo up to which it is solved at its own size
+_ROWS: Final = 64  # of the smaller picture, per task
+_ONLY_SAID: Final = tuple(kind for kind, spec in KINDS.items() if not spec.suggests)
+
+
+def solve_step(photo: Photo) -> int:
+    """Return by how much smaller than itself a photo is solved."""
+    return 1 if photo.height * photo.width <= _SMALL else 2
+
+
+def shape_at(photo: Photo, step: int) -> tuple[int, int]:
+    """Return the height and width of a photo at a smaller size."""
+    return -(-photo.height // step), -(-photo.width // step)
+
+
+def averaged(picture: NDArray[Any], step: int) -> FloatArray:
+    """Average a picture over squares; what is left over at the right and at the bottom counts as a whole square.
+
+    Parameters
+    ----------
+    picture : (H, W, ...) ndarray
+        Floats, or 8- or 16-bit integers.
+    step : int
+
+    Returns
+    -------
+    (ceil(H / step), ceil(W / step), ...) float32 ndarray
+        Integers are scaled to [0, 1]; unlike `peel.matte.edge.laying.reduced` nothing is rounded.
+    """
+    height, width = (-(-side // step) for side in picture.shape[:2])
+    out = np.empty((height, width, *picture.shape[2:]), np.float32)
+
+    def rows(part: slice) -> None:
+        strip = unit_floats(picture[part.start * step : part.stop * step])
+        over = [side * step - own for side, own in zip((part.stop - part.start, width), strip.shape[:2], strict=True)]
+        if any(over):
+            strip = cv2.copyMakeBorder(strip, 0, over[0], 0, over[1], cv2.BORDER_REPLICATE)
+        out[part] = cv2.resize(strip, (width, part.stop - part.start), interpolation=cv2.INTER_AREA)
+
+    map_chunks(rows, height, _ROWS)
+    return out
+
+
+def colours_at(job: Job, rect: Rect, step: int) -> FloatArray:
+    """Return the colours of a window in the solve's encoding, averaged over squares; (h, w, 3).
+
+    The window begins at multiples of `step`.
+    """
+    pixels = job.photo.pixels[rect.slices]
+    if step == 1:
+        return encoded(job, unit_floats(pixels))
+    if job.settings.photo.is_linear:  # mixtures stay mixtures only if they are averaged as they mix
+        return averaged(to_linear(unit_floats(pixels)), step)
+    return averaged(pixels, step)
+
+
+def zones_at(zones: ByteArray, step: int) -> ByteArray:
+    """Return the zones of squares: certain where all pixels are of the same certain zone.
+
+    Zones are (H, W) uint8; returns (h, w) uint8.
+    """
+    if step == 1:
+        return zones
+    small = np.full([-(-side // step) for side in zones.shape], UNKNOWN, np.uint8)
+    for zone in (FOREGROUND, BACKGROUND):
+        small[_most(zones != zone, step) == 0] = zone
+    return small
+
+
+def _most(mask: BoolArray, step: int) -> ByteArray:
+    """Return 1 for the squares that hold a set pixel."""
+    padded = np.pad(mask.view(np.uint8), [(0, -side % step) for side in mask.shape], mode="edge")
+    rows = np.maximum.reduce([padded[k::step] for k in range(step)])
+    return np.asarray(np.maximum.reduce([rows[:, k::step] for k in range(step)]))
+
+
+def any_at(mask: BoolArray, step: int) -> BoolArray:
+    """Return which squares hold a set pixel; (h, w) bool."""
+    return mask if step == 1 else _most(mask, step) > 0
+
+
+def maps_at(job: Job, rect: Rect, step: int) -> TermMaps | None:
+    """Return how the kinds in a window weigh the terms.
+
+    A mere suggestion of sheer cloth is not solved by unless a colour was picked for it: taken for sheer, a hard edge
+    would come out half-clear.
+    """
+    kinds = kinds_in(job, rect)
+    if not job.settings.photo.sheer_colours:
+        kinds[np.isin(kinds, _ONLY_SAID) & ~is_said(job, rect)] = 0
+    return term_maps(np.ascontiguousarray(kinds[::step, ::step]))
+
+
+def settings_at(job: Job, step: int) -> SolveSettings:
+    """Return the solver's settings at a smaller size.
+
+    What is known of single pixels weighs as much as at the full size: more by their number, since the Laplacian of a
+    smooth matte weighs the same at any size.
+    """
+    settings = solve_settings(job.settings.recipe.solving)
+    if step == 1:
+        return settings
+    own, more = settings.terms, step * step
+    terms = replace(
+        own,
+        sampled_colour=own.sampled_colour * more,
+        local_colour=own.local_colour * more,
+        sparsity=own.sparsity * more,
+        lines=own.lines * more,
+    )
+    return replace(settings, terms=terms)
+
+
+def noise_at(job: Job, step: int) -> NoiseCurve:
+    """Return the noise of the photo at a smaller size, in the solve's encoding."""
+    noise = noise_of(job.photo) if step == 1 else job.photo.derived(_measured, step)
+    return noise.in_linear_light() if job.settings.photo.is_linear else noise
+
+
+def _measured(photo: Photo, step: int) -> NoiseCurve:
+    return measure_noise(averaged(photo.pixels, step))
+
+
+def own_colours(job: Job) -> FloatArray:
+    """Return the encoded colours of sheer material that were picked; (K, 3)."""
+    own = [rgb_from_hex(colour) for colour in job.settings.photo.sheer_colours]
+    return np.array(own, np.float32).reshape(-1, 3)
+
+
+def encoded(job: Job, colours: FloatArray) -> FloatArray:
+    """Return colours in the solve's encoding: linear light where the photo mixes so.
+
+    Colours are (..., 3) float32 in [0, 1].
+    """
+    return to_linear(colours) if job.settings.photo.is_linear else colours
