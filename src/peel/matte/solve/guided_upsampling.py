@@ -6,16 +6,17 @@ References
    the full one.
 """
 
+from collections.abc import Callable
 from typing import Any, Final
 
 import cv2
 import numpy as np
 from numba import njit
 
-from peel.matte.arrays import FloatArray
+from peel.matte.arrays import BoolArray, FloatArray
 from peel.matte.parallel import map_chunks
 
-__all__ = ["enlarged_matte", "line_coefficients"]
+__all__ = ["enlarge_matte", "line_coefficients"]
 
 _EPS: Final = 1e-4  # regulariser of the colour covariance
 _AVERAGED: Final = 3  # side of the windows over which coefficients are averaged
@@ -29,6 +30,14 @@ def _fit(image: Any, alpha: Any, eps: float, out: Any, top: int, bottom: int) ->
     height, width = alpha.shape
     for y in range(top, bottom):
         for x in range(width):
+            least, most = alpha[y, x], alpha[y, x]
+            for v in range(max(y - 1, 0), min(y + 2, height)):
+                for u in range(max(x - 1, 0), min(x + 2, width)):
+                    least, most = min(least, alpha[v, u]), max(most, alpha[v, u])
+            if least == most:  # plain subject or backdrop
+                out[y, x, 0] = out[y, x, 1] = out[y, x, 2] = 0.0
+                out[y, x, 3] = least
+                continue
             n, ma = 0.0, 0.0
             m0, m1, m2 = 0.0, 0.0, 0.0
             c00, c01, c02, c11, c12, c22 = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
@@ -84,16 +93,18 @@ def line_coefficients(image: FloatArray, alpha: FloatArray) -> FloatArray:
     return np.asarray(cv2.blur(fitted, (_AVERAGED, _AVERAGED)), np.float32)
 
 
-@njit("void(float32[:,:,::1], float32[:,:,::1], int64, int64, int64, float32[:,::1])",
+@njit("void(float32[:,:,::1], float32[:,:,::1], boolean[:,::1], int64, int64, int64, float32, float32[:,::1])",
       cache=True, nogil=True, fastmath=True, error_model="numpy")  # fmt: skip
-def _evaluate(lines: Any, image: Any, step: int, top: int, left: int, out: Any) -> None:
-    """Evaluate coefficients, interpolated between four pixels of the small size."""
+def _evaluate(lines: Any, image: Any, asked: Any, step: int, top: int, left: int, faint: Any, out: Any) -> None:
+    """Evaluate coefficients, interpolated between four pixels of the small size; faint values become 0 or 1."""
     rows, columns = lines.shape[0], lines.shape[1]
     for y in range(out.shape[0]):
         v = min(max((y + top + 0.5) / step - 0.5, 0.0), rows - 1.0)
         v0 = int(v)
         v1, b = min(v0 + 1, rows - 1), np.float32(v - v0)
         for x in range(out.shape[1]):
+            if not asked[y, x]:
+                continue
             u = min(max((x + left + 0.5) / step - 0.5, 0.0), columns - 1.0)
             u0 = int(u)
             u1, a = min(u0 + 1, columns - 1), np.float32(u - u0)
@@ -103,33 +114,46 @@ def _evaluate(lines: Any, image: Any, step: int, top: int, left: int, out: Any) 
             for c in range(4):
                 line = w00 * lines[v0, u0, c] + w01 * lines[v0, u1, c] + w10 * lines[v1, u0, c] + w11 * lines[v1, u1, c]
                 total += line * (image[y, x, c] if c < 3 else np.float32(1))
-            out[y, x] = min(max(total, np.float32(0)), np.float32(1))
+            total = min(max(total, np.float32(0)), np.float32(1))
+            end = min(total, np.float32(1) - total)
+            kept = max(min(end, np.float32(2) * (end - faint)), np.float32(0))
+            out[y, x] = kept if total < np.float32(0.5) else np.float32(1) - kept
 
 
-def enlarged_matte(lines: FloatArray, image: FloatArray, step: int, top: int, left: int) -> FloatArray:
+def enlarge_matte(
+    lines: FloatArray,
+    colours: Callable[[slice], FloatArray],
+    asked: BoolArray,
+    step: int,
+    place: tuple[int, int],
+    out: FloatArray,
+    faint: float = 0.0,
+) -> None:
     """Evaluate the coefficients of a small matte on the colours of a window at the full size.
 
     Parameters
     ----------
     lines : (h, w, 4) float32 ndarray
         From `line_coefficients`.
-    image : (H, W, 3) float32 ndarray
-        Colours of the window.
+    colours : callable
+        Returns the colours of some rows of the window, (n, W, 3) float32.
+    asked : (H, W) bool ndarray
+        Where in the window alpha is wanted.
     step : int
         By how much the small picture is smaller.
-    top, left : int
-        Where the window begins, in pixels of the full size.
-
-    Returns
-    -------
-    (H, W) float32 ndarray
-        Alpha in [0, 1].
+    place : (int, int)
+        Row and column where the window begins, in pixels of the full size.
+    out : (H, W) float32 ndarray
+        Alpha in [0, 1] is written here where it is asked for.
+    faint : float
+        Alpha this close to 0 or 1 becomes 0 or 1; values up to twice as far away are stretched.
     """
-    out = np.empty(image.shape[:2], np.float32)
-    image = np.ascontiguousarray(image, np.float32)
+    top, left = place
 
     def rows(part: slice) -> None:
-        _evaluate(lines, image[part], step, top + part.start, left, out[part])
+        if asked[part].any():
+            image = np.ascontiguousarray(colours(part), np.float32)
+            wanted = np.ascontiguousarray(asked[part])
+            _evaluate(lines, image, wanted, step, top + part.start, left, np.float32(faint), out[part])
 
     map_chunks(rows, len(out), _ROWS)
-    return out

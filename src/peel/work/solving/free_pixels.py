@@ -11,10 +11,10 @@ from peel.job.rect import Rect
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray
 from peel.matte.edge.zones import BACKGROUND, FOREGROUND
 from peel.matte.parallel import checkpoint
-from peel.matte.solve.closed_form import ALIGNMENT, COLOUR_MARGIN, Given, clean_ends, solve_matte
+from peel.matte.solve.closed_form import ALIGNMENT, COLOUR_MARGIN, Given, solve_matte
 from peel.matte.solve.conjugate_gradients import NOTHING_TO_DO, Progress, SolveReport
 from peel.matte.solve.evidence import Evidence, gather_evidence
-from peel.matte.solve.guided_upsampling import enlarged_matte, line_coefficients
+from peel.matte.solve.guided_upsampling import enlarge_matte, line_coefficients
 from peel.matte.solve.patches import REACH_PX
 from peel.matte.solve.sampling import ColourPrior, colour_prior, subject_palette
 from peel.work.separating.pulls import Separated, separate
@@ -28,7 +28,7 @@ from peel.work.solving.sized import (
     own_colours,
     settings_at,
     shape_at,
-    solve_step,
+    step_for,
     zones_at,
 )
 
@@ -60,11 +60,15 @@ class SmallMatte:
     step: int
     lines: FloatArray
 
-    def enlarged(self, job: Job, window: Rect) -> FloatArray:
-        """Return alpha at the full size in a window; (H, W) float32."""
+    def enlarge(self, job: Job, window: Rect, asked: BoolArray, out: FloatArray) -> None:
+        """Write alpha at the full size into a window, (H, W) float32, where it is asked for."""
         top, left = window.top - self.window.top, window.left - self.window.left
-        colours = encoded(job, job.photo.colours(window))
-        return clean_ends(enlarged_matte(self.lines, colours, self.step, top, left), _FAINT)
+
+        def colours(part: slice) -> FloatArray:
+            rows = Rect(window.top + part.start, window.left, window.top + part.stop, window.right)
+            return encoded(job, job.photo.colours(rows))
+
+        enlarge_matte(self.lines, colours, asked, self.step, (top, left), out, _FAINT)
 
 
 def solve_free(
@@ -96,16 +100,18 @@ def solve_free(
         The matte of the window.
     SolveReport
     """
-    step = solve_step(job.photo)
     zones = job.zones.read(window)
     pixels = pixels & (zones != BACKGROUND) & (zones != FOREGROUND)
+    step = step_for(job, window, pixels)
     separated = separate(job, window, encoded(job, job.photo.colours(window)))
     colours = colours_at(job, window, step)
 
     def full(alpha: FloatArray) -> FloatArray:
+        found = _known(job, window, zones)
         if step > 1:
-            alpha = SmallMatte(window, step, line_coefficients(colours, alpha)).enlarged(job, window)
-        found = np.where(pixels, alpha, _known(job, window, zones))
+            SmallMatte(window, step, line_coefficients(colours, alpha)).enlarge(job, window, pixels, found)
+        else:
+            found[pixels] = alpha[pixels]
         return found if separated is None else _toned(separated, found, pixels)
 
     shown = (lambda alpha: interim(full(alpha))) if interim else None

@@ -18,7 +18,7 @@ from peel.job.question import solve_settings
 from peel.job.rect import Rect
 from peel.job.settings import rgb_from_hex
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray
-from peel.matte.edge.kind import KINDS
+from peel.matte.edge.kind import KINDS, Kind
 from peel.matte.edge.zones import BACKGROUND, FOREGROUND, UNKNOWN
 from peel.matte.parallel import map_chunks
 from peel.matte.pixels import unit_floats
@@ -44,12 +44,26 @@ __all__ = [
 
 _SMALL: Final = 4_000_000  # pixels of a photo up to which it is solved at its own size
 _ROWS: Final = 64  # of the smaller picture, per task
+_FINE: Final = (Kind.HARD, Kind.LACY)
+_PREVAILS: Final = 0.4
 _ONLY_SAID: Final = tuple(kind for kind, spec in KINDS.items() if not spec.suggests)
 
 
 def solve_step(photo: Photo) -> int:
     """Return by how much smaller than itself a photo is solved."""
     return 1 if photo.height * photo.width <= _SMALL else 2
+
+
+def step_for(job: Job, window: Rect, pixels: BoolArray) -> int:
+    """Return by how much smaller than the photo some pixels of a window are solved.
+
+    Those of kinds that need every pixel are solved at the full size where they prevail.
+    """
+    step = solve_step(job.photo)
+    if step == 1:
+        return 1
+    kinds = kinds_in(job, window)[pixels]
+    return 1 if np.isin(kinds, _FINE).mean() > _PREVAILS else step
 
 
 def shape_at(photo: Photo, step: int) -> tuple[int, int]:
@@ -150,7 +164,7 @@ def settings_at(job: Job, step: int) -> SolveSettings:
         sampled_colour=own.sampled_colour * more,
         local_colour=own.local_colour * more,
         sparsity=own.sparsity * more,
-        lines=own.lines * more,
+        lines=own.lines * more * step,
     )
     return replace(settings, terms=terms)
 

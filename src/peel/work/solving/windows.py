@@ -111,7 +111,9 @@ def _roughly(job: Job, rect: Rect, near: BoolArray) -> Job:
         free = near[inside] & (zones != BACKGROUND) & (zones != FOREGROUND)
         if free.any():
             checkpoint()
-            job = with_matte(job, part, np.where(free, small.enlarged(job, part), job.alpha(part)), settled=False)
+            alpha = job.alpha(part)
+            small.enlarge(job, part, free, alpha)
+            job = with_matte(job, part, alpha, settled=False)
     return job
 
 
