@@ -56,6 +56,11 @@ class Evidence:
     line_weight: HalfArray
     line_alpha: HalfArray
 
+    @classmethod
+    def none(cls, shape: tuple[int, ...]) -> "Evidence":
+        """Return the evidence of a picture (H, W) where nothing is said."""
+        return cls(*(np.zeros(shape, np.float16) for _ in range(4)))
+
     def part(self, window: tuple[slice, slice]) -> "Evidence":
         """Return the evidence of a window."""
         return Evidence(*(part[window] for part in (self.weight, self.pull, self.line_weight, self.line_alpha)))
@@ -117,7 +122,7 @@ def gather_evidence(
             if weights is not None:
                 tasks.append(partial(ask, colours, tile, weights))
                 tiles.append((name, tile.own))
-    found = Evidence(*(np.zeros(trimap.shape, np.float16) for _ in range(4)))
+    found = Evidence.none(trimap.shape)
     for (name, own), (weight, pull) in zip(tiles, run_all(tasks), strict=True):
         if name == "lines":
             found.line_weight[own], found.line_alpha[own] = weight, pull

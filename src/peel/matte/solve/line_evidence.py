@@ -18,13 +18,23 @@ from peel.matte.arrays import BoolArray, ByteArray, FloatArray
 from peel.matte.edge.zones import BACKGROUND, FOREGROUND
 from peel.matte.parallel import run_all
 from peel.matte.solve.backdrop_detail import backdrop_detail, local_spread
-from peel.matte.solve.line_kernels import ACROSS_PX, LEAST, fill_in, find_crests, lengthen, trace_lines, write_lines
+from peel.matte.solve.line_kernels import (
+    ACROSS_PX,
+    LEAST,
+    add_response,
+    fill_in,
+    find_crests,
+    lengthen,
+    trace_lines,
+    write_lines,
+)
 
 __all__ = ["line_evidence"]
 
 _WIDTHS: Final = (0.7, 1.3)  # sigmas of the second derivatives, for lines about 1 to 4 pixels wide
 _SURE: Final = 6.0  # deviations of the backdrop by which a line surely stands out
 _MEASURED_PX: Final = 49  # side of the window around the band over which the backdrop's own lines are measured
+_ALONG_PX: Final = 3  # over which responses are averaged along a line, each way
 _FINE_PX: Final = 3.0  # blur against which noise and weave are measured
 _COARSE_PX: Final = 10.0  # ... and detail
 _QUIET: Final = (0.012, 0.045)  # deviation of the backdrop at which the evidence begins to fade, and is gone
@@ -83,31 +93,17 @@ def _grown(mask: BoolArray, radius: int) -> BoolArray:
 
 
 def _ridges_in_deviations(image: FloatArray, backdrop: ByteArray, band: BoolArray) -> tuple[FloatArray, FloatArray]:
-    """Return the response to lines around the band, in deviations of that of the backdrop, and the normal's angle."""
-    response, angle = _ridges(cv2.transform(image, np.full((1, 3), 1 / 3)))
-    ridge = np.zeros_like(response)
-    lengthen(response, angle, _grown(band, _MEASURED_PX // 2).astype(np.uint8), ridge)
-    ridge /= local_spread(ridge**2, backdrop * (ridge != 0), 1e-8)
-    return ridge, angle
+    """Return the response to lines [1]_ around the band, in deviations of that of the backdrop, and the normal's angle.
 
-
-def _ridges(gray: FloatArray) -> tuple[FloatArray, FloatArray]:
-    """Return the strongest response to a line [1]_, below 0 for dark ones, and the angle of the line's normal."""
-    best, angle = np.zeros_like(gray), np.zeros_like(gray)
+    The response is below 0 for dark lines.
+    """
+    measured = _grown(band, _MEASURED_PX // 2).astype(np.uint8)
+    around = _grown(band, _MEASURED_PX // 2 + _ALONG_PX).astype(np.uint8)
+    gray = cv2.transform(image, np.full((1, 3), 1 / 3))
+    response, angle = np.zeros_like(gray), np.zeros_like(gray)
     for sigma in _WIDTHS:
-        smooth = cv2.GaussianBlur(gray, (0, 0), sigma)
-        xx = cv2.filter2D(smooth, -1, np.array([[1, -2, 1]], np.float32))
-        yy = cv2.filter2D(smooth, -1, np.array([[1], [-2], [1]], np.float32))
-        xy = cv2.filter2D(smooth, -1, np.array([[0.25, 0, -0.25], [0, 0, 0], [-0.25, 0, 0.25]], np.float32))
-        root = np.sqrt((xx - yy) ** 2 + 4 * xy**2)
-        high, low = 0.5 * (xx + yy + root), 0.5 * (xx + yy - root)
-        is_light = -low > high
-        across = np.where(is_light, -low, high) - np.abs(np.where(is_light, high, low))
-        response = np.maximum(across, 0) * np.float32(sigma**1.5)
-        # the eigenvector of the strong curvature points across the line
-        turn = 0.5 * np.arctan2(2 * xy, xx - yy) + np.where(is_light, np.float32(np.pi / 2), np.float32(0))
-        signed = np.where(is_light, response, -response)
-        stronger = response > np.abs(best)
-        best = np.where(stronger, signed, best)
-        angle = np.where(stronger, turn, angle)
-    return best.astype(np.float32), angle.astype(np.float32)
+        add_response(cv2.GaussianBlur(gray, (0, 0), sigma), around, sigma**1.5, response, angle)
+    ridge = np.zeros_like(response)
+    lengthen(response, angle, measured, ridge)
+    ridge /= local_spread(ridge, backdrop, 1e-8)
+    return ridge, angle

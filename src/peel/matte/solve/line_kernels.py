@@ -8,12 +8,13 @@ from typing import Any, Final
 import numpy as np
 from numba import njit
 
-__all__ = ["ACROSS_PX", "LEAST", "fill_in", "find_crests", "lengthen", "trace_lines", "write_lines"]
+__all__ = ["ACROSS_PX", "LEAST", "add_response", "fill_in", "find_crests", "lengthen", "trace_lines", "write_lines"]
 
 LEAST: Final = 3.0
 """Deviations of the backdrop by which a line has to stand out."""
 
 _PLAIN: Final = 3.0  # deviations within which a pixel is plain backdrop
+_FAINTLY: Final = 0.15  # weight of a pixel that is not plain where colours are carried on
 _BESIDE_PX: Final = 4.0  # how far beside a line the backdrop should show
 _TRACE_PX: Final = 150  # how far a line is followed each way
 _GAP_PX: Final = 6  # how far a line may fade before it counts as ended
@@ -46,6 +47,36 @@ def lengthen(ridge: Any, angle: Any, asked: Any, out: Any) -> None:
             out[y, x] = total / 7
 
 
+@njit("void(float32[:,::1], uint8[:,::1], float64, float32[:,::1], float32[:,::1])", **_FAST)
+def add_response(smooth: Any, asked: Any, scale: float, ridge: Any, angle: Any) -> None:
+    """Keep the response to lines of a smoothed picture where it is stronger than the one before.
+
+    ridge (H, W) is below 0 for dark lines, and angle (H, W) that of the line's normal.
+    """
+    height, width = smooth.shape
+    for y in range(height):
+        up, down = max(y - 1, 0) if y else min(1, height - 1), y + 1 if y + 1 < height else max(height - 2, 0)
+        for x in range(width):
+            if not asked[y, x]:
+                continue
+            left, right = x - 1 if x else min(1, width - 1), x + 1 if x + 1 < width else max(width - 2, 0)
+            here = smooth[y, x]
+            xx = smooth[y, left] - np.float32(2) * here + smooth[y, right]
+            yy = smooth[up, x] - np.float32(2) * here + smooth[down, x]
+            xy = np.float32(0.25) * (smooth[up, left] - smooth[up, right] - smooth[down, left] + smooth[down, right])
+            root = np.sqrt((xx - yy) * (xx - yy) + np.float32(4) * xy * xy)
+            high, low = np.float32(0.5) * (xx + yy + root), np.float32(0.5) * (xx + yy - root)
+            is_light = -low > high
+            across = -low - abs(high) if is_light else high - abs(low)
+            response = max(across, np.float32(0)) * np.float32(scale)
+            if response > abs(ridge[y, x]):
+                ridge[y, x] = response if is_light else -response
+                # the eigenvector of the strong curvature points across the line
+                angle[y, x] = np.float32(0.5) * np.arctan2(np.float32(2) * xy, xx - yy) + np.float32(
+                    np.pi / 2 if is_light else 0.0
+                )
+
+
 @njit(**_FAST)
 def _enqueue(zone: Any, state: Any, y: int, x: int, queue: Any, last: int) -> int:
     """Queue the neighbours of a pixel that lie in the band and wait for nothing yet; returns the new end."""
@@ -54,31 +85,34 @@ def _enqueue(zone: Any, state: Any, y: int, x: int, queue: Any, last: int) -> in
         v = y + (k == 0) - (k == 1)
         u = x + (k == 2) - (k == 3)
         if 0 <= v < height and 0 <= u < width and zone[v, u] == 1 and state[v, u] == 0:
-            state[v, u] = 2
+            state[v, u] = 1
             queue[last, 0], queue[last, 1] = v, u
             last += 1
     return last
 
 
 @njit(**_FAST)
-def _mean_around(behind: Any, state: Any, plain: Any, y: int, x: int) -> Any:
-    """Set a pixel's backdrop to the mean of what is known around; returns how many plain neighbours touch it."""
-    height, width = state.shape
-    total, r, g, b, touching = 0.0, 0.0, 0.0, 0.0, 0
-    for v in range(max(0, y - 2), min(height, y + 3)):
-        for u in range(max(0, x - 2), min(width, x + 3)):
-            if state[v, u] != 1:
-                continue
-            w = 1.0 if plain[v, u] else 0.15
-            total += w
-            r += w * behind[v, u, 0]
-            g += w * behind[v, u, 1]
-            b += w * behind[v, u, 2]
-            if plain[v, u] and abs(v - y) <= 1 and abs(u - x) <= 1:
-                touching += 1
-    if total > 0:
-        behind[y, x, 0], behind[y, x, 1], behind[y, x, 2] = r / total, g / total, b / total
-    return touching
+def _sum_around(known: Any, y: int, x: int) -> Any:
+    """Add up what is known within two pixels: weighted colours, and weights."""
+    first, last = max(0, x - 2), min(known.shape[1], x + 3)
+    red = green = blue = weight = np.float32(0)
+    for v in range(max(0, y - 2), min(known.shape[0], y + 3)):
+        for u in range(first, last):
+            red += known[v, u, 0]
+            green += known[v, u, 1]
+            blue += known[v, u, 2]
+            weight += known[v, u, 3]
+    return red, green, blue, weight
+
+
+@njit(**_FAST)
+def _plain_around(plain: Any, y: int, x: int) -> bool:
+    """Return whether one of the eight neighbours is plain."""
+    for v in range(max(0, y - 1), min(plain.shape[0], y + 2)):
+        for u in range(max(0, x - 1), min(plain.shape[1], x + 2)):
+            if plain[v, u]:
+                return True
+    return False
 
 
 @njit("void(float32[:,:,::1], uint8[:,::1], float32[:,::1], float32[:,::1], float32[:,:,::1], uint8[:,::1])", **_FAST)
@@ -91,14 +125,21 @@ def fill_in(  # noqa: C901 - one pass over the pixels
     (H, W) are written: plain is 1 where a pixel is backdrop, reached over backdrop only.
     """
     height, width = zone.shape
-    queue = np.empty((height * width, 2), np.int32)
-    state = np.zeros((height, width), np.uint8)  # 1 known, 2 queued
+    band = 0
+    for y in range(height):
+        for x in range(width):
+            band += zone[y, x] == 1
+    queue = np.empty((band, 2), np.int32)
+    state = np.zeros((height, width), np.uint8)  # 1 known or queued
+    known = np.zeros((height, width, 4), np.float32)  # weighted colours, and the weight
     first, last = 0, 0
     for y in range(height):
         for x in range(width):
             if zone[y, x] == 0:
                 state[y, x] = plain[y, x] = 1
-                behind[y, x] = image[y, x]
+                for c in range(3):
+                    behind[y, x, c] = known[y, x, c] = image[y, x, c]
+                known[y, x, 3] = 1.0
     for y in range(height):
         for x in range(width):
             if zone[y, x] == 0:
@@ -106,15 +147,21 @@ def fill_in(  # noqa: C901 - one pass over the pixels
     while first < last:
         y, x = queue[first, 0], queue[first, 1]
         first += 1
-        touching = _mean_around(behind, state, plain, y, x)
-        away = 0.0
+        red, green, blue, total = _sum_around(known, y, x)
+        away = np.float32(0)
+        if total > 0:
+            behind[y, x, 0], behind[y, x, 1], behind[y, x, 2] = red / total, green / total, blue / total
         for c in range(3):
             away += (image[y, x, c] - behind[y, x, c]) ** 2
-        if touching > 0 and ridge[y, x] < LEAST and np.sqrt(away / 3) < _PLAIN * deviation[y, x]:
-            plain[y, x] = 1
+        weight = np.float32(_FAINTLY)
+        is_near = np.sqrt(away / 3) < _PLAIN * deviation[y, x]
+        if is_near and ridge[y, x] < LEAST and _plain_around(plain, y, x):
+            plain[y, x], weight = 1, np.float32(1)
             for c in range(3):
-                behind[y, x, c] = 0.6 * behind[y, x, c] + 0.4 * image[y, x, c]
-        state[y, x] = 1
+                behind[y, x, c] = np.float32(0.6) * behind[y, x, c] + np.float32(0.4) * image[y, x, c]
+        for c in range(3):
+            known[y, x, c] = weight * behind[y, x, c]
+        known[y, x, 3] = weight
         last = _enqueue(zone, state, y, x, queue, last)
 
 

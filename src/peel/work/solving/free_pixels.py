@@ -1,7 +1,7 @@
 """Solve some pixels of a window of a job, with all others held: what whole, local and windowed solves share."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, fields, replace
 from typing import Final
 
 import numpy as np
@@ -39,6 +39,7 @@ Palette = Callable[[], FloatArray]
 
 _CONTEXT: Final = 300  # pixels around a window that are sampled for its colour prior
 _ALL: Final = 0.999  # share of the matte from which the tone alone is the matte
+_ROUGH_TOLERANCE: Final = 4e-3  # of a rough matte
 _FAINT: Final = 0.008  # alpha this close to 0 or 1 is 0 or 1 in an enlarged matte
 
 
@@ -121,12 +122,22 @@ def solve_free(
 
 
 def solve_small(job: Job, window: Rect, pixels: BoolArray, step: int) -> SmallMatte:
-    """Solve the free pixels of a window roughly, at a size of choice, and by the photo alone.
+    """Solve the free pixels of a window roughly: at a size of choice, without evidence and separations.
 
     Parameters are those of `solve_free`.
     """
     colours, zones = colours_at(job, window, step), job.zones.read(window)
-    alpha, _ = _solve_at(job, window, step, colours, zones, pixels, lambda: palette_of(job), None, None, None)
+    small = zones_at(zones, step)
+    held = np.where(any_at(pixels, step), np.float32(np.nan), averaged(_known(job, window, zones), step))
+    given = Given(
+        rim=held,
+        evidence=Evidence.none(small.shape),
+        own_colours=encoded(job, own_colours(job)),
+        maps=maps_at(job, window, step),
+    )
+    settings = settings_at(job, step)
+    settings = replace(settings, terms=replace(settings.terms, steps=0.0), tolerance=_ROUGH_TOLERANCE)
+    alpha, _ = solve_matte(colours, small, given, settings=settings)
     return SmallMatte(window, step, line_coefficients(colours, alpha))
 
 

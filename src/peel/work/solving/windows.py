@@ -38,7 +38,7 @@ _MARGIN: Final = 64  # pixels around that part which are solved with it
 _SEEN: Final = 32  # ... and around these, whose colours enter the local colour model
 _BLEND: Final = 36  # pixels to either side of a border over which two windows blend
 _UNIT: Final = 65535 * 256  # of the sums: a 256th of a step of the stored matte
-_ROUGH_PIXELS: Final = 1_600_000  # of the photo at the size of the rough matte, about
+_ROUGH_PIXELS: Final = 700_000  # of the photo at the size of the rough matte, about
 _ROUGH: Final = 0.05  # share of the work that the rough matte is
 
 
