@@ -1,5 +1,6 @@
 """What a job's separations ask of the solve: a guide to look at, a pull, and stretches where the tone is the matte."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Final
 
@@ -46,7 +47,7 @@ class Separated:
     alpha: FloatArray
 
 
-def separate(job: Job, rect: Rect, colours: FloatArray) -> Separated | None:
+def separate(job: Job, rect: Rect, encoded: Callable[[FloatArray], FloatArray]) -> Separated | None:
     """Return what the separations in use say in a window; None where none is in use.
 
     Parameters
@@ -54,8 +55,8 @@ def separate(job: Job, rect: Rect, colours: FloatArray) -> Separated | None:
     job : Job
         With everything that its separations leave to Peel found.
     rect : Rect
-    colours : (H, W, 3) float32 ndarray
-        What the Laplacian would look at there without a guide.
+    encoded : callable
+        Encodes colours as the solve does: what the Laplacian would look at without a guide.
     """
     numbers = separated_in(job, rect)
     separations = job.settings.recipe.separations
@@ -71,6 +72,7 @@ def separate(job: Job, rect: Rect, colours: FloatArray) -> Separated | None:
         tone = _tone(job, separation, rect)
         curve = curve_of(separation)
         if separation.use == "guide":
+            colours = encoded(job.photo.colours(rect))
             look = np.clip(curve.place(tone), -_BEYOND, 1 + _BEYOND)[..., None]
             guide = colours.copy() if guide is None else guide
             guided = min(_GUIDED * (separation.strength or 0.0), _MOST_GUIDED)

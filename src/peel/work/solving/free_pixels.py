@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass, fields, replace
+from functools import partial
 from typing import Final
 
 import numpy as np
@@ -78,7 +79,6 @@ def solve_free(
     pixels: BoolArray,
     palette: Palette,
     progress: Progress | None = None,
-    interim: Callable[[FloatArray], None] | None = None,
 ) -> tuple[FloatArray, SolveReport]:
     """Solve the free pixels of a window, at the size at which the photo is solved.
 
@@ -92,8 +92,6 @@ def solve_free(
     palette : callable
     progress : callable, optional
         Called with the share done.
-    interim : callable, optional
-        Given a first estimate of the window while the rest is computed.
 
     Returns
     -------
@@ -104,21 +102,17 @@ def solve_free(
     zones = job.zones.read(window)
     pixels = pixels & (zones != BACKGROUND) & (zones != FOREGROUND)
     step = step_for(job, window, pixels)
-    separated = separate(job, window, encoded(job, job.photo.colours(window)))
+    separated = separate(job, window, partial(encoded, job))
     colours = colours_at(job, window, step)
 
-    def full(alpha: FloatArray) -> FloatArray:
-        found = _known(job, window, zones)
-        if step > 1:
-            SmallMatte(window, step, line_coefficients(colours, alpha)).enlarge(job, window, pixels, found)
-        else:
-            found[pixels] = alpha[pixels]
-        return found if separated is None else _toned(separated, found, pixels)
-
-    shown = (lambda alpha: interim(full(alpha))) if interim else None
     small = None if separated is None else _averaged_terms(separated, step)
-    alpha, report = _solve_at(job, window, step, colours, zones, pixels, palette, small, progress, shown)
-    return full(alpha), report
+    alpha, report = _solve_at(job, window, step, colours, zones, pixels, palette, small, progress)
+    found = _known(job, window, zones)
+    if step > 1:
+        SmallMatte(window, step, line_coefficients(colours, alpha)).enlarge(job, window, pixels, found)
+    else:
+        found[pixels] = alpha[pixels]
+    return (found if separated is None else _toned(separated, found, pixels)), report
 
 
 def solve_small(job: Job, window: Rect, pixels: BoolArray, step: int) -> SmallMatte:
@@ -151,7 +145,6 @@ def _solve_at(
     palette: Palette,
     separated: Separated | None,
     progress: Progress | None,
-    interim: Callable[[FloatArray], None] | None,
 ) -> tuple[FloatArray, SolveReport]:
     """Solve a window at a smaller size; colours and separations are at that size, zones and pixels at the full one.
 
@@ -183,7 +176,7 @@ def _solve_at(
         photo_shape=shape_at(job.photo, step),
         maps=maps_at(job, window, step),
     )
-    return solve_matte(colours, small, given, settings=settings_at(job, step), progress=progress, interim=interim)
+    return solve_matte(colours, small, given, settings=settings_at(job, step), progress=progress)
 
 
 def _known(job: Job, window: Rect, zones: ByteArray) -> FloatArray:

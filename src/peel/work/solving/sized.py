@@ -42,7 +42,7 @@ __all__ = [
     "zones_at",
 ]
 
-_SMALL: Final = 4_000_000  # pixels of a photo up to which it is solved at its own size
+_LARGE: Final = (4_000_000, 36_000_000)  # pixels of a photo up to which it is solved at its own size, and at half of it
 _ROWS: Final = 64  # of the smaller picture, per task
 _FINE: Final = (Kind.HARD, Kind.LACY)
 _PREVAILS: Final = 0.4
@@ -51,7 +51,7 @@ _ONLY_SAID: Final = tuple(kind for kind, spec in KINDS.items() if not spec.sugge
 
 def solve_step(photo: Photo) -> int:
     """Return by how much smaller than itself a photo is solved."""
-    return 1 if photo.height * photo.width <= _SMALL else 2
+    return 1 + int(np.searchsorted(_LARGE, photo.height * photo.width))
 
 
 def step_for(job: Job, window: Rect, pixels: BoolArray) -> int:

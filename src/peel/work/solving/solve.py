@@ -22,7 +22,7 @@ from peel.work.solving.mixing import with_mixing
 from peel.work.solving.sized import solve_step
 from peel.work.solving.solve_pieces import NEAR, WIDEST, SolvePiece, pieces_of, unsolved_rect
 from peel.work.solving.spilling import with_spill
-from peel.work.solving.windows import solve_windows
+from peel.work.solving.windows import solve_windows, solved_roughly
 
 __all__ = ["check_solvable", "solve_job"]
 
@@ -33,7 +33,7 @@ _WIDEST: Final = WIDEST - _RIM
 _BLEND: Final = 0.6  # share of the margin over which the new matte is blended into the old one
 _OUTER: Final = 0.5  # share of the margin beyond which the matte should not move
 _SETTLED: Final = 6 / 255
-_LARGE: Final = 1_000_000  # pixels from which a piece is solved window by window
+_LARGE: Final = 3_000_000  # pixels, at the size at which they are solved, from which a piece is solved window by window
 _FEW: Final = 0.1  # share of those pixels that may move before the window is widened
 
 
@@ -146,8 +146,9 @@ def _solve_piece(
                 return piece.settled(after), report
             solved = after.alpha(rect)
         else:
-            preview = None if is_cut else partial(show, rect)  # beside a settled matte a preliminary one would flicker
-            solved, report = _solve_near(job, rect, near, palette, notify, preview)
+            if interim and not is_cut:  # beside a settled matte a preliminary one would flicker
+                interim(solved_roughly(job, rect, near))
+            solved, report = _solve_near(job, rect, near, palette, notify)
         before = job.alpha(rect)
         alpha = _blended(solved, before, distance, margin) if is_cut else solved
         if is_last or not _is_restless(solved, before, distance, margin):
@@ -162,20 +163,14 @@ def _report_window(progress: Progress, left: float, portion: float, share: float
 
 
 def _solve_near(
-    job: Job,
-    rect: Rect,
-    near: BoolArray,
-    palette: Palette,
-    progress: Progress,
-    preview: Callable[[FloatArray], None] | None,
+    job: Job, rect: Rect, near: BoolArray, palette: Palette, progress: Progress
 ) -> tuple[FloatArray, SolveReport]:
     """Solve the pixels near a change, with the others held at the present matte."""
     around = widened(rect, COLOUR_MARGIN).intersection(job.photo.bounds)
     inner = rect.within(around)
     pixels = np.zeros((around.height, around.width), bool)
     pixels[inner] = near
-    shown = (lambda alpha: preview(alpha[inner])) if preview else None
-    solved, report = solve_free(job, around, pixels, palette, progress, shown)
+    solved, report = solve_free(job, around, pixels, palette, progress)
     return solved[inner], report
 
 

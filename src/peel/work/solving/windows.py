@@ -28,7 +28,7 @@ from peel.matte.solve.conjugate_gradients import Progress, SolveReport, together
 from peel.work.solving.free_pixels import Palette, solve_free, solve_small, widened
 from peel.work.solving.sized import solve_step
 
-__all__ = ["SIDE", "solve_windows"]
+__all__ = ["SIDE", "solve_windows", "solved_roughly"]
 
 SIDE: Final = 1024
 """Side of the part of a window that is its own, in pixels of the size at which the photo is solved."""
@@ -74,7 +74,7 @@ def solve_windows(
         With the matte; all of it still counts as unsolved.
     SolveReport
     """
-    job = _roughly(job, rect, near)
+    job = solved_roughly(job, rect, near)
     progress(_ROUGH)
     if interim:
         interim(job)
@@ -98,8 +98,8 @@ def solve_windows(
     return windows.job, together(reports)
 
 
-def _roughly(job: Job, rect: Rect, near: BoolArray) -> Job:
-    """Store a rough matte of the free pixels."""
+def solved_roughly(job: Job, rect: Rect, near: BoolArray) -> Job:
+    """Return a job with a rough matte of the free pixels; parameters are those of `solve_windows`."""
     step = max(solve_step(job.photo) + 1, ceil(sqrt(rect.height * rect.width / _ROUGH_PIXELS)))
     around = widened(rect, 0)
     pixels = np.zeros((around.height, around.width), bool)
