@@ -80,7 +80,7 @@ def test_what_is_called_off_inside_does_not_call_off_what_follows() -> None:
 def test_portions_cover_a_range_without_gaps(size: int, most: int) -> None:
     cut = chunks(size, most)
 
-    assert len(cut) % 2 == 0
+    assert len(cut) == 1 or len(cut) % 2 == 0
     assert [at for part in cut for at in range(part.start, part.stop)] == list(range(size))
     assert all(part.stop - part.start <= most for part in cut)
 

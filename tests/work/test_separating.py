@@ -86,7 +86,7 @@ def test_stretches_cut_in_different_ways_leave_no_step_between_them() -> None:
     job = put_separation(_disc_job(), 0, Separation(use="matte", rendering="red", low=0.15, high=0.85))
     job = add_stretch(job, half, Separation(use="matte", rendering="red", low=0.15, high=1.2, middle=0.5, strength=1))
 
-    parts = separate(job, job.photo.bounds, job.photo.colours(job.photo.bounds))
+    parts = separate(job, job.photo.bounds, lambda colours: colours)
 
     assert parts is not None
     assert np.abs(parts.share - 1).max() < 1e-3, "the shares of all stretches add up to 1"
@@ -101,7 +101,7 @@ def test_nothing_in_use_changes_nothing() -> None:
 
     looked_at = put_separation(job, 0, Separation(rendering="red"))
 
-    assert separate(looked_at, job.photo.bounds, job.photo.colours(job.photo.bounds)) is None
+    assert separate(looked_at, job.photo.bounds, lambda colours: colours) is None
     assert np.array_equal(_solved(looked_at), _solved(job))
 
 

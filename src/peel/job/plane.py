@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from peel.job.rect import Rect
 
-__all__ = ["TILE", "Plane", "Raster", "Tile"]
+__all__ = ["TILE", "Plane", "Raster", "Tile", "sampled"]
 
 TILE: Final = 256
 Raster = NDArray[Any]
@@ -149,8 +149,7 @@ class Plane:
 
     def sampled(self, height: int, width: int) -> Raster:
         """Return a small copy: the value at the middle of each of height x width cells."""
-        rows = ((np.arange(height) + 0.5) * self.height / height).astype(int)
-        columns = ((np.arange(width) + 0.5) * self.width / width).astype(int)
+        rows, columns = _middles(self.height, height), _middles(self.width, width)
         across = np.searchsorted(rows, np.arange(self.rows + 1) * TILE)
         along = np.searchsorted(columns, np.arange(self.columns + 1) * TILE)
         out = np.empty((height, width), self.dtype)
@@ -184,6 +183,18 @@ class Plane:
             return []
         pairs = zip(self.tiles, since.tiles, strict=True)
         return [self.tile_rect(number) for number, (new, old) in enumerate(pairs) if new is not old]
+
+
+def sampled(picture: Raster, height: int, width: int) -> Raster:
+    """Return a small copy of a picture: the pixels that `Plane.sampled` looks at.
+
+    The picture is (H, W, ...).
+    """
+    return picture[np.ix_(_middles(picture.shape[0], height), _middles(picture.shape[1], width))]
+
+
+def _middles(size: int, cells: int) -> NDArray[np.int64]:
+    return ((np.arange(cells) + 0.5) * size / cells).astype(int)
 
 
 def _grid(height: int, width: int) -> Iterator[Rect]:

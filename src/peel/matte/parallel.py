@@ -34,6 +34,7 @@ __all__ = [
 _T = TypeVar("_T")
 _NAME: Final = "peel-matte"
 _ROWS: Final = 256  # of a picture, per task
+_WHOLE: Final = 4  # a task is not split where it is so many times smaller than tasks may be
 _most_helpers: int | None = None
 _wanted: ContextVar[Callable[[], bool] | None] = ContextVar("wanted", default=None)
 
@@ -124,12 +125,12 @@ def split_range(size: int, pieces: int) -> list[slice]:
 
 
 def chunks(size: int, most: int) -> list[slice]:
-    """Split a range into an even number of slices no longer than `most`.
+    """Split a range into an even number of slices no longer than `most`; what is a small part of that stays whole.
 
     >>> chunks(5, 2)
     [slice(0, 1, None), slice(1, 2, None), slice(2, 3, None), slice(3, 5, None)]
     """
-    return split_range(size, 2 * max(1, -(-size // (2 * most))))
+    return split_range(size, 2 * max(1, -(-size // (2 * most))) if size > most // _WHOLE else 1)
 
 
 def map_chunks(work: Callable[[slice], _T], size: int, most: int) -> list[_T]:

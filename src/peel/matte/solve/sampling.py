@@ -24,7 +24,7 @@ from peel.matte.parallel import checkpoint, map_chunks, run_all
 from peel.matte.pixels import unit_floats
 from peel.matte.solve.noise import NoiseCurve, brightness_bin, measure_noise, plain_reach
 
-__all__ = ["ColourPrior", "blurred_within", "colour_prior", "nearest_samples", "subject_palette"]
+__all__ = ["THINNED_PX", "ColourPrior", "blurred_within", "colour_prior", "nearest_samples", "subject_palette"]
 
 _DIRECTIONS: Final = ((0, 1), (0, -1), (1, 0), (-1, 0), (1, 1), (1, -1), (-1, 1), (-1, -1))
 _GATHERED_AT_MOST: Final = (
@@ -38,7 +38,6 @@ _ELSEWHERE: Final = 0.05  # weight of the palette's colours, against nearby samp
 _AT_ONCE: Final = 32_000  # pixels per task
 _ROWS: Final = 256  # rows per task
 _ROUNDS: Final = 3  # of median cut: a palette of eight colours
-_THINNED: Final = 700  # side, in pixels, of the subsampled photo from which the palette is taken
 _ABOUT: Final = 41  # dilation, in those pixels, of the unknown zone around which the palette is taken
 _LEAST_FIT: Final = 0.06  # fit below which confidence is 0: faint priors add up over wide, smooth areas
 _ROOT: Final = 0.6  # exponent on the confidence
@@ -48,6 +47,10 @@ _NEAR_BACKDROP: Final = 0.15  # alpha below which a pixel is nearly a backdrop c
 _SUBJECT_SIDE: Final = 0.4  # factor otherwise: subjects have unmarked colours more often than backdrops
 _IN_PLAIN: Final = 0.02  # upper bound in plain stretches, towards the subject
 _SURE: Final = 0.03  # standard deviation of alpha over the pairs at which confidence has fallen to a half
+
+
+THINNED_PX: Final = 700
+"""Side, in pixels, of the subsampled photo from which the palette is taken."""
 
 
 @dataclass(frozen=True)
@@ -265,7 +268,7 @@ def subject_palette(image: Any, trimap: Any) -> FloatArray:
     (K, 3) float32 ndarray
         Up to eight colours in [0, 1].
     """
-    stride = max(1, round(np.sqrt(trimap.size) / _THINNED))
+    stride = max(1, round(np.sqrt(trimap.size) / THINNED_PX))
     thinned = np.ascontiguousarray(trimap[::stride, ::stride])
     unsure = ((thinned != BACKGROUND) & (thinned != FOREGROUND)).astype(np.uint8)
     near = cv2.dilate(unsure, np.ones((_ABOUT, _ABOUT), np.uint8)) > 0

@@ -3,11 +3,13 @@
 from collections.abc import Callable
 from dataclasses import dataclass, fields, replace
 from functools import partial
+from math import sqrt
 from typing import Final
 
 import numpy as np
 
 from peel.job.job import Job
+from peel.job.plane import sampled
 from peel.job.rect import Rect
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray
 from peel.matte.edge.zones import BACKGROUND, FOREGROUND
@@ -17,7 +19,7 @@ from peel.matte.solve.conjugate_gradients import NOTHING_TO_DO, Progress, SolveR
 from peel.matte.solve.evidence import Evidence, gather_evidence
 from peel.matte.solve.guided_upsampling import enlarge_matte, line_coefficients
 from peel.matte.solve.patches import REACH_PX
-from peel.matte.solve.sampling import ColourPrior, colour_prior, subject_palette
+from peel.matte.solve.sampling import THINNED_PX, ColourPrior, colour_prior, subject_palette
 from peel.work.separating.pulls import Separated, separate
 from peel.work.solving.sized import (
     any_at,
@@ -216,7 +218,10 @@ def _toned(separated: Separated, solved: FloatArray, pixels: BoolArray) -> Float
 
 def palette_of(job: Job) -> FloatArray:
     """Return the subject's palette, in the solve's encoding; (K, 3)."""
-    return encoded(job, subject_palette(job.photo.pixels, job.zones.read()))
+    photo = job.photo
+    thinner = max(1.0, sqrt(photo.height * photo.width) / THINNED_PX)
+    height, width = round(photo.height / thinner), round(photo.width / thinner)
+    return encoded(job, subject_palette(sampled(photo.pixels, height, width), job.zones.sampled(height, width)))
 
 
 def _seen(job: Job, window: Rect, free: BoolArray, step: int, reach: int) -> tuple[Rect, BoolArray, ByteArray]:

@@ -146,8 +146,10 @@ def _solve_piece(
                 return piece.settled(after), report
             solved = after.alpha(rect)
         else:
-            if interim and not is_cut:  # beside a settled matte a preliminary one would flicker
+            if interim and not is_cut:
                 interim(solved_roughly(job, rect, near))
+            elif margin == NEAR and solve_step(job.photo) > 1:  # else it is as quick as a rough answer
+                show(rect, _blended(solved_roughly(job, rect, near).alpha(rect), job.alpha(rect), distance, margin))
             solved, report = _solve_near(job, rect, near, palette, notify)
         before = job.alpha(rect)
         alpha = _blended(solved, before, distance, margin) if is_cut else solved

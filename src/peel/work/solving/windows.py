@@ -100,7 +100,7 @@ def solve_windows(
 
 def solved_roughly(job: Job, rect: Rect, near: BoolArray) -> Job:
     """Return a job with a rough matte of the free pixels; parameters are those of `solve_windows`."""
-    step = max(solve_step(job.photo) + 1, ceil(sqrt(rect.height * rect.width / _ROUGH_PIXELS)))
+    step = max(2 * solve_step(job.photo), ceil(sqrt(rect.height * rect.width / _ROUGH_PIXELS)))
     around = widened(rect, 0)
     pixels = np.zeros((around.height, around.width), bool)
     pixels[rect.within(around)] = near
