@@ -113,17 +113,6 @@ def test_a_held_rim_is_kept(disc: Disc) -> None:
     assert (alpha[:, :80][zones[:, :80] == 128] == np.float32(0.25)).all()
 
 
-def test_one_first_answer_is_shown(disc: Disc) -> None:
-    photo, _, zones = disc
-    shown: list[np.ndarray] = []
-
-    alpha, _ = solve_matte(photo, zones, interim=shown.append)
-
-    assert len(shown) == 1
-    assert (shown[0][zones == 255] == 1).all()
-    assert np.abs(shown[0] - alpha).mean() < 0.05
-
-
 @pytest.mark.parametrize("after", [0, 1, 5, 30, 80])
 def test_can_be_called_off_at_any_time(disc: Disc, after: int) -> None:
     photo, _, zones = disc

@@ -114,7 +114,6 @@ def solve_matte(
     *,
     settings: SolveSettings | None = None,
     progress: Progress | None = None,
-    interim: Callable[[FloatArray], None] | None = None,
 ) -> tuple[FloatArray, SolveReport]:
     """Compute alpha in the unknown zone by closed-form matting with colour and sparsity priors.
 
@@ -128,8 +127,6 @@ def solve_matte(
     settings : SolveSettings, optional
     progress : callable, optional
         Called with the share done.
-    interim : callable, optional
-        Given a first estimate while the rest is computed, to be looked at meanwhile.
 
     Returns
     -------
@@ -166,12 +163,6 @@ def solve_matte(
     system.stencil[0] += masked_values(scene.evidence.weight, scene.band)
     system.rhs[...] += masked_values(scene.evidence.pull, scene.band)
 
-    def show(values: FloatArray) -> None:
-        shown = alpha.copy()
-        shown[window][scene.band] = np.clip(values, 0, 1)
-        if interim is not None:
-            interim(shown)
-
     values, report = solve_band(
         system,
         masked_values(seen, scene.band),
@@ -180,7 +171,6 @@ def solve_matte(
         max_iterations=settings.max_iterations,
         priors=priors,
         progress=progress,
-        interim=show if interim else None,
     )
     alpha[window][scene.band] = values
     alpha[window][scene.band] = _cleaned(np.ascontiguousarray(alpha[window]), scene.band, scene.prior.plain, settings)

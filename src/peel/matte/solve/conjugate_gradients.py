@@ -88,7 +88,6 @@ def solve_band(
     max_iterations: int = 500,
     priors: Sequence[PriorTerms] = (),
     progress: Progress | None = None,
-    interim: Callable[[FloatArray], None] | None = None,
 ) -> tuple[FloatArray, SolveReport]:
     """Solve ``A x = b`` by conjugate gradients, preconditioned by the diagonal and a coarse space.
 
@@ -109,8 +108,6 @@ def solve_band(
         Evaluated after each preliminary solution; they replace the terms of the evaluation before.
     progress : callable, optional
         Called with the share done before each iteration.
-    interim : callable, optional
-        Called with the first preliminary solution.
 
     Returns
     -------
@@ -135,8 +132,6 @@ def solve_band(
     for turn, count in enumerate(turns):
         most = min(count, max_iterations - done)
         done += _iterate(state, coarse, tolerance, most, _within(report, turn, len(turns) + 1))[0]
-        if interim and turn == 0:
-            interim(state.x)
         state.add_prior(*_sum_priors(priors, state.x))
     last = _within(report, len(turns), len(turns) + 1)
     more, moved = _iterate(state, coarse, tolerance, max_iterations - done, last)

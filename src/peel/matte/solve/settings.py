@@ -59,7 +59,7 @@ class SolveSettings:
     """
 
     eps: float = 1e-7
-    tolerance: float = 2e-3
+    tolerance: float = 8e-4
     max_iterations: int = 500
     clean: float = 2.0
     terms: EdgeTerms = field(default_factory=EdgeTerms)

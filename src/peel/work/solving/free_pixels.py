@@ -35,12 +35,14 @@ from peel.work.solving.sized import (
     zones_at,
 )
 
-__all__ = ["Palette", "SmallMatte", "palette_of", "solve_free", "solve_small", "widened"]
+__all__ = ["CONTEXT_PX", "Palette", "SmallMatte", "palette_of", "solve_free", "solve_small", "widened"]
 
 Palette = Callable[[], FloatArray]
 """Returns the subject's palette, see `palette_of`; found when first asked for."""
 
-_CONTEXT: Final = 300  # pixels around a window that are sampled for its colour prior
+CONTEXT_PX: Final = 300
+"""Pixels around a window that are sampled for its colour prior."""
+
 _ALL: Final = 0.999  # share of the matte from which the tone alone is the matte
 _ROUGH_TOLERANCE: Final = 4e-3  # of a rough matte
 _FAINT: Final = 0.008  # alpha this close to 0 or 1 is 0 or 1 in an enlarged matte
@@ -241,7 +243,7 @@ def _small_slices(inner: Rect, outer: Rect, step: int) -> tuple[slice, slice]:
 
 def _prior_for(job: Job, window: Rect, free: BoolArray, step: int, palette: FloatArray) -> ColourPrior:
     """Compute the sampled-colour prior of the free pixels, with samples from a wider neighbourhood."""
-    around, wanted, zones = _seen(job, window, free, step, _CONTEXT)
+    around, wanted, zones = _seen(job, window, free, step, CONTEXT_PX)
     checkpoint()
     colours = colours_at(job, around, step)
     checkpoint()

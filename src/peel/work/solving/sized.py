@@ -43,6 +43,7 @@ __all__ = [
 ]
 
 _LARGE: Final = (4_000_000, 36_000_000)  # pixels of a photo up to which it is solved at its own size, and at half of it
+_LOOSER: Final = 2.5  # times the tolerance, at a smaller size: what is left hardly shows in an enlarged matte
 _ROWS: Final = 64  # of the smaller picture, per task
 _FINE: Final = (Kind.HARD, Kind.LACY)
 _PREVAILS: Final = 0.4
@@ -166,7 +167,7 @@ def settings_at(job: Job, step: int) -> SolveSettings:
         sparsity=own.sparsity * more,
         lines=own.lines * more * step,
     )
-    return replace(settings, terms=terms)
+    return replace(settings, terms=terms, tolerance=_LOOSER * settings.tolerance)
 
 
 def noise_at(job: Job, step: int) -> NoiseCurve:

@@ -25,7 +25,7 @@ from peel.matte.arrays import BoolArray, FloatArray, IntArray
 from peel.matte.edge.zones import BACKGROUND, FOREGROUND
 from peel.matte.parallel import checkpoint, run_all
 from peel.matte.solve.conjugate_gradients import Progress, SolveReport, together
-from peel.work.solving.free_pixels import Palette, solve_free, solve_small, widened
+from peel.work.solving.free_pixels import CONTEXT_PX, Palette, solve_free, solve_small, widened
 from peel.work.solving.sized import solve_step
 
 __all__ = ["SIDE", "solve_windows", "solved_roughly"]
@@ -101,7 +101,7 @@ def solve_windows(
 def solved_roughly(job: Job, rect: Rect, near: BoolArray) -> Job:
     """Return a job with a rough matte of the free pixels; parameters are those of `solve_windows`."""
     step = max(2 * solve_step(job.photo), ceil(sqrt(rect.height * rect.width / _ROUGH_PIXELS)))
-    around = widened(rect, 0)
+    around = widened(rect, CONTEXT_PX).intersection(job.photo.bounds)
     pixels = np.zeros((around.height, around.width), bool)
     pixels[rect.within(around)] = near
     small = solve_small(job, around, pixels, step)
