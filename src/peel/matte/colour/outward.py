@@ -88,7 +88,9 @@ def _padded(values: NDArray[Any]) -> NDArray[Any]:
     missing = [-size % GRID for size in values.shape[:2]]
     if not any(missing):
         return values
-    return np.pad(values, [(0, missing[0]), (0, missing[1]), *[(0, 0)] * (values.ndim - 2)])
+    pixels = values.view(np.uint8) if values.dtype == bool else values
+    filled = cv2.copyMakeBorder(pixels, 0, missing[0], 0, missing[1], cv2.BORDER_CONSTANT, value=0)
+    return np.asarray(filled.reshape(*filled.shape[:2], *values.shape[2:]).view(values.dtype))
 
 
 def _enlarged(small: FloatArray, whole: tuple[int, ...], shape: tuple[int, ...]) -> FloatArray:

@@ -70,18 +70,20 @@ def measured_rim(colours: FloatArray, alpha: FloatArray, width: float) -> Rim:
     return np.asarray(excess, np.float32), further, np.asarray(share, np.float32)
 
 
-def rim_corrected(colours: FloatArray, rim: Rim, light: FloatArray | float, tint: FloatArray | float) -> FloatArray:
+def rim_corrected(
+    colours: FloatArray, rim: tuple[FloatArray, FloatArray], light: FloatArray | float, tint: FloatArray | float
+) -> FloatArray:
     """Bring a rim to the tone of the subject further in; its texture stays.
 
     Parameters
     ----------
     colours : (H, W, 3) float32 ndarray
-    rim : Rim
-        See `measured_rim`.
+    rim : tuple of ndarray
+        By how much the edge exceeds the subject further in, and how far a pixel belongs to the rim; see `measured_rim`.
     light, tint : (H, W) float32 ndarray or float
         How much of the difference in brightness, and of that in tint, is taken off.
     """
-    excess, _, share = rim
+    excess, share = rim
     fields = [np.broadcast_to(np.asarray(part, np.float32), share.shape) for part in (light, tint)]
     out = np.empty(colours.shape, np.float32)
     _correct(*(writable(part) for part in (colours, excess, share, *fields)), out)

@@ -28,7 +28,18 @@ from peel.work.stages.chain import Before, Chain, Stage
 from peel.work.stages.pyramid import Pyramid, shrunk
 from peel.work.stages.targets import area_share, kind_shares
 
-__all__ = ["Clean", "Despilled", "Estimate", "Original", "Photographed", "Rims", "Tinted", "Toned", "spill_of"]
+__all__ = [
+    "Clean",
+    "Despilled",
+    "Estimate",
+    "MeasuredRims",
+    "Original",
+    "Photographed",
+    "Rims",
+    "Tinted",
+    "Toned",
+    "spill_of",
+]
 
 _HALO: Final = MOST_OUTWARD  # pixels around a window from which its edge colours are estimated
 _EDGE_PX: Final = 5  # side, in photo pixels, of the square by which the edge is wider than what is half-clear
@@ -105,11 +116,6 @@ class Clean(Stage):
         """Return whether all of the estimate is taken, as it is."""
         return _is_all(job, "clean", 1.0) and not _is_any(job, "detail")
 
-    def is_cached(self, level: int) -> bool:
-        """Return False: it costs less than the room it would take."""
-        del level
-        return False
-
     def make(self, job: Job, rect: Rect, level: int, before: Before) -> FloatArray:
         """Interpolate between photo and estimate."""
         around = _around(job, rect, level, self.reach)
@@ -183,18 +189,11 @@ def spill_of(job: Job) -> Spill | None:
     return Spill(colour, float(np.deg2rad(chosen.width_deg)), chosen.give_back, chosen.protect)
 
 
-class Rims(Stage):
-    """Rims that are too light, too dark or tinted, brought to the tone of the subject further in."""
-
-    reach = RIM_REACH
+class _AtRims(Stage):
+    """A stage that acts where rims are corrected."""
 
     def __init__(self, matte: Chain) -> None:
         self._matte = matte
-
-    def stamp(self, job: Job, rect: Rect, level: int) -> Hashable:
-        """Return the amounts, and the matte around a window."""
-        amounts = _amount_stamp(job, rect, level, "rim_light", "rim_tint", "rim_px")
-        return amounts, self._matte.stamp(job, _around(job, rect, level, self.reach), level)
 
     def is_neutral(self, job: Job) -> bool:
         """Return whether no rim is corrected anywhere."""
@@ -205,15 +204,40 @@ class Rims(Stage):
         width = max(part.rim_px for part in _everywhere(job)) / (1 << level)
         return self._matte.constant(job, _around(job, rect, level, rim_reach(width)), level) is not None
 
+
+class MeasuredRims(_AtRims):
+    """Colours with what `measured_rim` says beside them, in seven channels: kept while only amounts change."""
+
+    reach = RIM_REACH
+
+    def stamp(self, job: Job, rect: Rect, level: int) -> Hashable:
+        """Return the widths, and the matte around a window."""
+        around = _around(job, rect, level, self.reach)
+        return _amount_stamp(job, rect, level, "rim_px"), self._matte.stamp(job, around, level)
+
     def make(self, job: Job, rect: Rect, level: int, before: Before) -> FloatArray:
-        """Correct the rims of a window; where widths differ, by the widest that is asked for nearby."""
+        """Measure the rims of a window; where widths differ, by the widest that is asked for nearby."""
         width = min(float(np.max(_amount(job, rect, level, "rim_px"))), MOST_RIM) / (1 << level)
         around = _around(job, rect, level, rim_reach(width))
-        alpha, colours = self._matte.window(job, around, level), before(around)
-        excess, further, share = measured_rim(colours, alpha, width)
+        colours = before(around)
+        excess, _, share = measured_rim(colours, self._matte.window(job, around, level), width)
         inner = rect.within(around)
+        return np.concatenate([colours[inner], excess[inner], share[inner][..., None]], axis=2)
+
+
+class Rims(_AtRims):
+    """Rims that are too light, too dark or tinted, brought to the tone of the subject further in."""
+
+    def stamp(self, job: Job, rect: Rect, level: int) -> Hashable:
+        """Return the amounts, and the matte around a window, by which it passes."""
+        amounts = _amount_stamp(job, rect, level, "rim_light", "rim_tint")
+        return amounts, self._matte.stamp(job, _around(job, rect, level, RIM_REACH), level)
+
+    def make(self, job: Job, rect: Rect, level: int, before: Before) -> FloatArray:
+        """Correct the rims of a window as they were measured."""
+        measured = before(rect)
         light, tint = (_amount(job, rect, level, name) for name in ("rim_light", "rim_tint"))
-        return rim_corrected(colours[inner], (excess[inner], further[inner], share[inner]), light, tint)
+        return rim_corrected(measured[..., :3], (measured[..., 3:6], measured[..., 6]), light, tint)
 
 
 class _Brushed(Stage):

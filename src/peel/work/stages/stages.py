@@ -18,6 +18,7 @@ from peel.work.stages.colour_chain import (
     Clean,
     Despilled,
     Estimate,
+    MeasuredRims,
     Original,
     Photographed,
     Rims,
@@ -61,6 +62,7 @@ class Stages:
             Estimate(self.matte),
             Clean(self.pyramid, self.matte),
             Despilled(self.matte),
+            MeasuredRims(self.matte),
             Rims(self.matte),
             Toned(self.matte),
         ]
