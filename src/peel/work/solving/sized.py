@@ -47,6 +47,7 @@ _LOOSER: Final = 2.5  # times the tolerance, at a smaller size: what is left har
 _ROWS: Final = 64  # of the smaller picture, per task
 _FINE: Final = (Kind.HARD, Kind.LACY)
 _PREVAILS: Final = 0.4
+_MOST_FINE: Final = 1_500_000
 _ONLY_SAID: Final = tuple(kind for kind, spec in KINDS.items() if not spec.suggests)
 
 
@@ -58,11 +59,12 @@ def solve_step(photo: Photo) -> int:
 def step_for(job: Job, window: Rect, pixels: BoolArray) -> int:
     """Return by how much smaller than the photo some pixels of a window are solved.
 
-    Those of kinds that need every pixel are solved at the full size where they prevail.
+    Those of kinds that need every pixel are solved at the full size where they prevail and are not too many: in a
+    photo whose band is that large the smallest gaps are several pixels wide, too.
     """
     step = solve_step(job.photo)
-    if step == 1:
-        return 1
+    if step == 1 or np.count_nonzero(pixels) > _MOST_FINE:
+        return step
     kinds = kinds_in(job, window)[pixels]
     return 1 if np.isin(kinds, _FINE).mean() > _PREVAILS else step
 
