@@ -77,12 +77,32 @@ class SmallMatte:
         enlarge_matte(self.lines, colours, asked, self.step, (top, left), out, _FAINT)
 
 
+@dataclass(frozen=True)
+class _Asked:
+    """What is to be solved: pixels (H, W) of a window, with its zones, at a size smaller by a step."""
+
+    job: Job
+    window: Rect
+    step: int
+    zones: ByteArray
+    pixels: BoolArray
+
+    @property
+    def colours(self) -> FloatArray:
+        """The photo at the size of the solve; (h, w, 3)."""
+        return colours_at(self.job, self.window, self.step)
+
+    @property
+    def known(self) -> FloatArray:
+        """The present matte, as far as the zones do not decide; (H, W)."""
+        alpha = self.job.alpha(self.window)
+        alpha[self.zones == FOREGROUND] = 1
+        alpha[self.zones == BACKGROUND] = 0
+        return alpha
+
+
 def solve_free(
-    job: Job,
-    window: Rect,
-    pixels: BoolArray,
-    palette: Palette,
-    progress: Progress | None = None,
+    job: Job, window: Rect, pixels: BoolArray, palette: Palette, progress: Progress | None = None
 ) -> tuple[FloatArray, SolveReport]:
     """Solve the free pixels of a window, at the size at which the photo is solved.
 
@@ -106,12 +126,11 @@ def solve_free(
     zones = job.zones.read(window)
     pixels = pixels & (zones != BACKGROUND) & (zones != FOREGROUND)
     step = step_for(job, window, pixels)
+    asked = _Asked(job, window, step, zones, pixels)
     separated = separate(job, window, partial(encoded, job))
-    colours = colours_at(job, window, step)
-
-    small = None if separated is None else _averaged_terms(separated, step)
-    alpha, report = _solve_at(job, window, step, colours, zones, pixels, palette, small, progress)
-    found = _known(job, window, zones)
+    colours = asked.colours
+    alpha, report = _solve_asked(asked, colours, palette, _averaged_terms(separated, step), progress)
+    found = asked.known
     if step > 1:
         SmallMatte(window, step, line_coefficients(colours, alpha)).enlarge(job, window, pixels, found)
     else:
@@ -124,9 +143,9 @@ def solve_small(job: Job, window: Rect, pixels: BoolArray, step: int) -> SmallMa
 
     Parameters are those of `solve_free`.
     """
-    colours, zones = colours_at(job, window, step), job.zones.read(window)
-    small = zones_at(zones, step)
-    held = np.where(any_at(pixels, step), np.float32(np.nan), averaged(_known(job, window, zones), step))
+    asked = _Asked(job, window, step, job.zones.read(window), pixels)
+    colours, small = asked.colours, zones_at(asked.zones, step)
+    held = np.where(any_at(pixels, step), np.float32(np.nan), averaged(asked.known, step))
     given = Given(
         rim=held,
         evidence=Evidence.none(small.shape),
@@ -139,28 +158,21 @@ def solve_small(job: Job, window: Rect, pixels: BoolArray, step: int) -> SmallMa
     return SmallMatte(window, step, line_coefficients(colours, alpha))
 
 
-def _solve_at(
-    job: Job,
-    window: Rect,
-    step: int,
-    colours: FloatArray,
-    zones: ByteArray,
-    pixels: BoolArray,
-    palette: Palette,
-    separated: Separated | None,
-    progress: Progress | None,
+def _solve_asked(
+    asked: _Asked, colours: FloatArray, palette: Palette, separated: Separated | None, progress: Progress | None
 ) -> tuple[FloatArray, SolveReport]:
-    """Solve a window at a smaller size; colours and separations are at that size, zones and pixels at the full one.
+    """Solve a window; colours and separations are at the size of the solve, as is the answer.
 
     It starts from one half like a whole solve, not from the old matte: the priors follow from the preliminary
     solutions, which must be those of a whole solve if the result is to agree with one.
     """
-    small = zones_at(zones, step)
+    job, window, step = asked.job, asked.window, asked.step
+    small = zones_at(asked.zones, step)
     band = (small != BACKGROUND) & (small != FOREGROUND)
-    free = any_at(pixels, step) & band
+    free = any_at(asked.pixels, step) & band
     held = None
     if (band & ~free).any():
-        held = np.where(band & ~free, averaged(_known(job, window, zones), step), np.float32(np.nan))
+        held = np.where(band & ~free, averaged(asked.known, step), np.float32(np.nan))
     if separated is not None:
         held, free = _held_by_tone(separated, held, free)
     if not free.any():
@@ -183,17 +195,9 @@ def _solve_at(
     return solve_matte(colours, small, given, settings=settings_at(job, step), progress=progress)
 
 
-def _known(job: Job, window: Rect, zones: ByteArray) -> FloatArray:
-    """Return the present matte, as far as the zones do not decide."""
-    alpha = job.alpha(window)
-    alpha[zones == FOREGROUND] = 1
-    alpha[zones == BACKGROUND] = 0
-    return alpha
-
-
-def _averaged_terms(separated: Separated, step: int) -> Separated:
+def _averaged_terms(separated: Separated | None, step: int) -> Separated | None:
     """Return what separations say at a smaller size; a pull weighs by the pixels that it stands for."""
-    if step == 1:
+    if separated is None or step == 1:
         return separated
     found = {field.name: getattr(separated, field.name) for field in fields(Separated)}
     found = {name: None if value is None else averaged(value, step) for name, value in found.items()}

@@ -45,9 +45,9 @@ __all__ = [
 _LARGE: Final = (4_000_000, 36_000_000)  # pixels of a photo up to which it is solved at its own size, and at half of it
 _LOOSER: Final = 2.5  # times the tolerance, at a smaller size: what is left hardly shows in an enlarged matte
 _ROWS: Final = 64  # of the smaller picture, per task
-_FINE: Final = (Kind.HARD, Kind.LACY)
-_PREVAILS: Final = 0.4
-_MOST_FINE: Final = 1_500_000
+_FINE: Final = (Kind.HARD, Kind.LACY)  # kinds that need every pixel
+_PREVAILS: Final = 0.4  # share of the pixels from which they do
+_MOST_FINE: Final = 1_500_000  # pixels of such kinds that are solved at the full size
 _ONLY_SAID: Final = tuple(kind for kind, spec in KINDS.items() if not spec.suggests)
 
 
