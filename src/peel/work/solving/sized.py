@@ -167,7 +167,7 @@ def settings_at(job: Job, step: int) -> SolveSettings:
         sampled_colour=own.sampled_colour * more,
         local_colour=own.local_colour * more,
         sparsity=own.sparsity * more,
-        lines=own.lines * more * step,
+        lines=own.lines * more * more,
     )
     return replace(settings, terms=terms, tolerance=_LOOSER * settings.tolerance)
 
