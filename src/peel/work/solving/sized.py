@@ -44,6 +44,7 @@ __all__ = [
 
 _LARGE: Final = (4_000_000, 36_000_000)  # pixels of a photo up to which it is solved at its own size, and at half of it
 _LOOSER: Final = 2.5  # times the tolerance, at a smaller size: what is left hardly shows in an enlarged matte
+_OF_PATCHES: Final = 0.8  # of the weight of patches, at a smaller size: each looks at more of the photo
 _ROWS: Final = 64  # of the smaller picture, per task
 _FINE: Final = (Kind.HARD, Kind.LACY)  # kinds that need every pixel
 _PREVAILS: Final = 0.4  # share of the pixels from which they do
@@ -167,7 +168,8 @@ def settings_at(job: Job, step: int) -> SolveSettings:
         sampled_colour=own.sampled_colour * more,
         local_colour=own.local_colour * more,
         sparsity=own.sparsity * more,
-        lines=own.lines * more * more,
+        lines=own.lines * more * step,
+        patches=own.patches * _OF_PATCHES,
     )
     return replace(settings, terms=terms, tolerance=_LOOSER * settings.tolerance)
 
