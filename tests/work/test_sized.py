@@ -4,12 +4,15 @@ import numpy as np
 import pytest
 
 from peel.job.edits import marking
+from peel.job.edits.kinds import said
 from peel.job.edits.marking import Stroke, Zone
 from peel.job.edits.values import use_zones
 from peel.job.job import Job, Photo, new_job
+from peel.job.plane import Plane
 from peel.job.rect import Rect
+from peel.matte.edge.kind import Kind
 from peel.work.solving import sized, solve, windows
-from peel.work.solving.sized import averaged, solve_step, zones_at
+from peel.work.solving.sized import solve_step
 from peel.work.solving.solve import solve_job
 
 HEIGHT, WIDTH = 600, 840
@@ -77,7 +80,7 @@ def test_windows_agree_with_one_solve_and_leave_no_seam(monkeypatch: pytest.Monk
     border = away[:, 248:264]
     assert cut.is_solved
     assert len(parts) > 4, "each window is shown when it is done"
-    assert _error(cut, truth) < 1.1 * _error(whole, truth)
+    assert _error(cut, truth) < 1.2 * _error(whole, truth)
     assert np.quantile(away, 0.99) < 0.12
     assert np.quantile(border, 0.99) < 1.5 * np.quantile(away, 0.99)
     assert shares == sorted(shares)
@@ -94,7 +97,12 @@ def test_windows_do_not_depend_on_their_order(monkeypatch: pytest.MonkeyPatch) -
     assert all((a.values == b.values).all() for a, b in zip(one.matte.tiles, other.matte.tiles, strict=True))
 
 
-def test_a_stroke_shows_a_rough_answer_and_hardly_moves_what_is_far_away() -> None:
+@pytest.mark.parametrize("step", [2, 3])
+def test_a_stroke_shows_a_rough_answer_and_hardly_moves_what_is_far_away(
+    step: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    if step == 3:
+        monkeypatch.setattr(sized, "_LARGE", (1_000, 10_000))
     job = solve_job(_drawn()[0])[0]
     painted = marking.paint_zone(job, Stroke(((300.0, 300.0),), 16), Zone.SUBJECT)
     shown: list[Job] = []
@@ -108,12 +116,11 @@ def test_a_stroke_shows_a_rough_answer_and_hardly_moves_what_is_far_away() -> No
     assert np.quantile(away[:, 600:], 0.99) < 0.05
 
 
-def test_hard_edges_are_solved_at_the_photos_own_size(monkeypatch: pytest.MonkeyPatch) -> None:
+def test_hard_edges_are_solved_at_the_photos_own_size() -> None:
     job, _ = _drawn()
-    said = np.full((HEIGHT, WIDTH), 2 + 1, np.uint8)  # brushed as hard
-    plane = type(job.kinds).from_array(said)
+    brushed = np.full((HEIGHT, WIDTH), said(Kind.HARD), np.uint8)
 
-    _, report = solve_job(job.with_planes(kinds=plane))
+    _, report = solve_job(job.with_planes(kinds=Plane.from_array(brushed)))
 
     assert report.unknowns == (job.zones.read() == 128).sum()
 
@@ -123,24 +130,3 @@ def test_the_step_grows_with_the_photo(pixels: int, step: int) -> None:
     photo = Photo("wide.png", np.broadcast_to(np.uint8(0), (1, pixels, 3)))
 
     assert solve_step(photo) == step
-
-
-@pytest.mark.parametrize("step", [2, 3])
-@pytest.mark.parametrize("dtype", [np.uint8, np.uint16])
-def test_averages_are_those_of_squares_also_at_the_far_rims(step: int, dtype: type) -> None:
-    picture = np.random.default_rng(2).integers(0, np.iinfo(dtype).max, (step * 70 + 1, step * 9 + 1, 3)).astype(dtype)
-
-    found = averaged(picture, step)
-
-    first = picture[:step, :step].reshape(-1, 3).mean(axis=0) / np.iinfo(dtype).max
-    assert found.shape == (71, 10, 3)
-    assert np.allclose(found[0, 0], first, atol=1e-4)
-    assert np.allclose(found[-1, -1], picture[-1, -1] / np.iinfo(dtype).max, atol=1e-4)
-
-
-def test_a_square_is_certain_only_where_all_of_it_is() -> None:
-    zones = np.zeros((6, 6), np.uint8)
-    zones[:, 3:] = 255
-    zones[4, 5] = 128
-
-    assert zones_at(zones, 2).tolist() == [[0, 128, 255], [0, 128, 255], [0, 128, 128]]

@@ -2,7 +2,7 @@ import numpy as np
 import pytest
 
 from peel.matte.solve.closed_form import solve_matte
-from peel.matte.solve.sampling import _smaller, _step, colour_prior
+from peel.matte.solve.sampling import _step, colour_prior
 from peel.matte.solve.settings import EdgeTerms, SolveSettings
 
 
@@ -75,22 +75,6 @@ def test_a_window_gives_what_the_photo_gives(shape: tuple[int, int]) -> None:
 @pytest.mark.parametrize(("pixels", "step"), [(400_000, 1), (2_000_000, 2), (6_000_000, 4), (60_000_000, 4)])
 def test_more_pixels_of_larger_photos_share_what_they_gather(pixels: int, step: int) -> None:
     assert _step(pixels) == step
-
-
-@pytest.mark.parametrize("step", [2, 4])
-@pytest.mark.parametrize("size", [(16, 24), (17, 21), (3, 50)])
-def test_a_smaller_picture_is_unsure_wherever_zones_meet(step: int, size: tuple[int, int]) -> None:
-    rng = np.random.default_rng(step)
-    photo = rng.random((*size, 3), np.float32)
-    zones = np.where(np.mgrid[: size[0], : size[1]][1] < size[1] // 2 - 1, 255, 0).astype(np.uint8)
-
-    small, small_zones = _smaller(photo, zones, step)
-
-    assert small.shape[:2] == small_zones.shape == (-(-size[0] // step), -(-size[1] // step))
-    for v, u in np.ndindex(small_zones.shape):
-        values = np.unique(zones[v * step : v * step + step, u * step : u * step + step])
-        assert small_zones[v, u] == (values[0] if len(values) == 1 else 128)
-    np.testing.assert_allclose(small[0, 0], photo[: min(step, size[0]), :step].mean(axis=(0, 1)), atol=0.2)
 
 
 @pytest.mark.parametrize("value", [0, 128, 255])

@@ -66,6 +66,8 @@ class KindSpec:
         Whether it is suggested only where strands leave the mark.
     suggests : bool
         Whether the solve uses it where it was only suggested.
+    is_fine : bool
+        Whether every pixel counts: where it prevails, a photo is solved at its own size.
     """
 
     mask_level: int
@@ -75,6 +77,7 @@ class KindSpec:
     fills: bool = False
     needs_strands: bool = False
     suggests: bool = True
+    is_fine: bool = False
 
 
 KINDS: Final[dict[Kind, KindSpec]] = {
@@ -82,6 +85,7 @@ KINDS: Final[dict[Kind, KindSpec]] = {
         mask_level=50,
         factors=Factors(sampled_colour=0.0, steps=1.0),
         typical=((1.05, 0.32, 0.98, 0.38, 0.68), (2.2, 0.31, 0.84, 0.45, 0.69)),
+        is_fine=True,
     ),
     Kind.SOFT: KindSpec(
         mask_level=100,
@@ -106,6 +110,7 @@ KINDS: Final[dict[Kind, KindSpec]] = {
         mask_level=200,
         factors=Factors(),
         typical=((7.0, 0.32, 0.19, 0.28, 0.81),),
+        is_fine=True,
         widens=True,
         needs_strands=True,
     ),

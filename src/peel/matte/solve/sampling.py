@@ -19,9 +19,10 @@ import numpy as np
 from numba import njit
 
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray, IntArray
-from peel.matte.edge.zones import BACKGROUND, FOREGROUND, UNKNOWN
+from peel.matte.edge.zones import BACKGROUND, FOREGROUND
 from peel.matte.parallel import checkpoint, map_chunks, run_all
 from peel.matte.pixels import unit_floats
+from peel.matte.smaller import any_in_squares, averaged, smaller_trimap
 from peel.matte.solve.noise import NoiseCurve, brightness_bin, measure_noise, plain_reach
 
 __all__ = ["THINNED_PX", "ColourPrior", "blurred_within", "colour_prior", "nearest_samples", "subject_palette"]
@@ -236,24 +237,6 @@ def _step(pixels: int) -> int:
     return int(2 ** np.searchsorted(_GATHERED_AT_MOST, pixels))
 
 
-def _smaller(image: FloatArray, trimap: ByteArray, step: int) -> tuple[FloatArray, ByteArray]:
-    """Downsample picture and zones; a pixel that covers more than one zone is unknown."""
-    if step == 1:
-        return np.ascontiguousarray(image, np.float32), np.ascontiguousarray(trimap)
-    over = [-side % step for side in trimap.shape]
-    size = ((trimap.shape[1] + over[1]) // step, (trimap.shape[0] + over[0]) // step)
-    if any(over):
-        image = cv2.copyMakeBorder(image, 0, over[0], 0, over[1], cv2.BORDER_REPLICATE)
-        trimap = cv2.copyMakeBorder(trimap, 0, over[0], 0, over[1], cv2.BORDER_REPLICATE)
-    checkpoint()
-    mean = cv2.resize(trimap.astype(np.float32), size, interpolation=cv2.INTER_AREA)
-    zones = np.full(mean.shape, UNKNOWN, np.uint8)
-    zones[mean <= BACKGROUND] = BACKGROUND
-    zones[mean >= FOREGROUND] = FOREGROUND
-    checkpoint()
-    return np.ascontiguousarray(cv2.resize(image, size, interpolation=cv2.INTER_AREA)), zones
-
-
 def subject_palette(image: Any, trimap: Any) -> FloatArray:
     """Return a palette of the subject around the unknown zone, by median cut.
 
@@ -340,9 +323,11 @@ def colour_prior(
         return prior
     checkpoint()
     step = _step(height * width)
-    small, zones = _smaller(image, trimap, step)
+    small = averaged(image, step) if step > 1 else np.ascontiguousarray(image, np.float32)
     checkpoint()
-    places = np.flatnonzero(_covered(asked, step)).astype(np.int64)
+    zones = np.ascontiguousarray(smaller_trimap(trimap, step))
+    checkpoint()
+    places = np.flatnonzero(any_in_squares(asked, step)).astype(np.int64)
     subject, backdrop = run_all([partial(blurred_within, small, zones == zone) for zone in (FOREGROUND, BACKGROUND)])
     near = run_all([partial(nearest_samples, zones, places, zone) for zone in (FOREGROUND, BACKGROUND)])
     common = subject_palette(image, trimap) if palette is None else palette
@@ -381,12 +366,3 @@ def _weighed_confidence(alpha: FloatArray, trust: FloatArray, plain: ByteArray, 
     capped = np.where(alpha > 0.5, np.minimum(boost, np.float32(_IN_PLAIN)), boost)
     clearness = np.maximum(1 - 8 * alpha * (1 - alpha), 0)
     return np.asarray(trust ** np.float32(_ROOT) * np.where(plain > 0, capped * clearness, boost), np.float32)
-
-
-def _covered(asked: BoolArray, step: int) -> BoolArray:
-    """Return the cells that contain a wanted pixel."""
-    over = [(0, -side % step) for side in asked.shape]
-    cells = np.pad(asked, over) if any(more for _, more in over) else asked
-    height, width = (side // step for side in cells.shape)
-    rows = cells.reshape(height, step, -1).any(axis=1)
-    return np.asarray(rows.reshape(height, width, step).any(axis=2))

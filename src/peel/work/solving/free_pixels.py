@@ -14,6 +14,7 @@ from peel.job.rect import Rect
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray
 from peel.matte.edge.zones import BACKGROUND, FOREGROUND
 from peel.matte.parallel import checkpoint
+from peel.matte.smaller import any_in_squares, averaged, smaller_trimap
 from peel.matte.solve.closed_form import ALIGNMENT, COLOUR_MARGIN, Given, solve_matte
 from peel.matte.solve.conjugate_gradients import NOTHING_TO_DO, Progress, SolveReport
 from peel.matte.solve.evidence import Evidence, gather_evidence
@@ -22,8 +23,6 @@ from peel.matte.solve.patches import REACH_PX
 from peel.matte.solve.sampling import THINNED_PX, ColourPrior, colour_prior, subject_palette
 from peel.work.separating.pulls import Separated, separate
 from peel.work.solving.sized import (
-    any_at,
-    averaged,
     colours_at,
     encoded,
     maps_at,
@@ -32,7 +31,6 @@ from peel.work.solving.sized import (
     settings_at,
     shape_at,
     step_for,
-    zones_at,
 )
 
 __all__ = ["CONTEXT_PX", "Palette", "SmallMatte", "palette_of", "solve_free", "solve_small", "widened"]
@@ -110,7 +108,7 @@ def solve_free(
     ----------
     job : Job
     window : Rect
-        It begins at multiples of `ALIGNMENT`.
+        As `widened` gives it for the size at which the photo is solved.
     pixels : (H, W) bool ndarray
         Those that may move, if they belong to the band; others are held at the present matte.
     palette : callable
@@ -144,8 +142,8 @@ def solve_small(job: Job, window: Rect, pixels: BoolArray, step: int) -> SmallMa
     Parameters are those of `solve_free`.
     """
     asked = _Asked(job, window, step, job.zones.read(window), pixels)
-    colours, small = asked.colours, zones_at(asked.zones, step)
-    held = np.where(any_at(pixels, step), np.float32(np.nan), averaged(asked.known, step))
+    colours, small = asked.colours, smaller_trimap(asked.zones, step)
+    held = np.where(any_in_squares(pixels, step), np.float32(np.nan), averaged(asked.known, step))
     given = Given(
         rim=held,
         evidence=Evidence.none(small.shape),
@@ -167,9 +165,9 @@ def _solve_asked(
     solutions, which must be those of a whole solve if the result is to agree with one.
     """
     job, window, step = asked.job, asked.window, asked.step
-    small = zones_at(asked.zones, step)
+    small = smaller_trimap(asked.zones, step)
     band = (small != BACKGROUND) & (small != FOREGROUND)
-    free = any_at(asked.pixels, step) & band
+    free = any_in_squares(asked.pixels, step) & band
     held = None
     if (band & ~free).any():
         held = np.where(band & ~free, averaged(asked.known, step), np.float32(np.nan))
@@ -232,8 +230,8 @@ def palette_of(job: Job) -> FloatArray:
 
 def _seen(job: Job, window: Rect, free: BoolArray, step: int, reach: int) -> tuple[Rect, BoolArray, ByteArray]:
     """Widen a window to what is read around it: returns it, where answers are wanted, and the zones; at the size."""
-    around = widened(window, reach - COLOUR_MARGIN).intersection(job.photo.bounds)
-    zones = zones_at(job.zones.read(around), step)
+    around = widened(window, reach - COLOUR_MARGIN, step).intersection(job.photo.bounds)
+    zones = smaller_trimap(job.zones.read(around), step)
     wanted = np.zeros(zones.shape, bool)
     wanted[_small_slices(window, around, step)] = free
     return around, wanted, zones
@@ -280,7 +278,7 @@ def _evidence_for(job: Job, window: Rect, free: BoolArray, step: int) -> Evidenc
     return evidence.part(_small_slices(window, around, step))
 
 
-def widened(rect: Rect, margin: int) -> Rect:
-    """Widen a window by a margin, and to where blocks of pixels begin."""
-    wide = rect.grown(margin)
-    return Rect(wide.top // ALIGNMENT * ALIGNMENT, wide.left // ALIGNMENT * ALIGNMENT, wide.bottom, wide.right)
+def widened(rect: Rect, margin: int, step: int) -> Rect:
+    """Widen a window by a margin, and to where blocks of pixels begin at a size smaller by a step."""
+    wide, unit = rect.grown(margin), ALIGNMENT * step
+    return Rect(wide.top // unit * unit, wide.left // unit * unit, wide.bottom, wide.right)

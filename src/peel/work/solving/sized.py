@@ -6,22 +6,19 @@ photo of few megapixels is solved at its own size.
 """
 
 from dataclasses import replace
-from typing import Any, Final
+from typing import Final
 
-import cv2
 import numpy as np
-from numpy.typing import NDArray
 
 from peel.job.edits.kinds import is_said, kinds_in
 from peel.job.job import Job, Photo
 from peel.job.question import solve_settings
 from peel.job.rect import Rect
 from peel.job.settings import rgb_from_hex
-from peel.matte.arrays import BoolArray, ByteArray, FloatArray
-from peel.matte.edge.kind import KINDS, Kind
-from peel.matte.edge.zones import BACKGROUND, FOREGROUND, UNKNOWN
-from peel.matte.parallel import map_chunks
+from peel.matte.arrays import BoolArray, FloatArray
+from peel.matte.edge.kind import KINDS
 from peel.matte.pixels import unit_floats
+from peel.matte.smaller import averaged
 from peel.matte.solve.kind_terms import term_maps
 from peel.matte.solve.noise import NoiseCurve, measure_noise
 from peel.matte.solve.settings import SolveSettings
@@ -30,7 +27,6 @@ from peel.matte.srgb import to_linear
 from peel.work.solving.noise import noise_of
 
 __all__ = [
-    "averaged",
     "colours_at",
     "encoded",
     "maps_at",
@@ -39,14 +35,13 @@ __all__ = [
     "settings_at",
     "shape_at",
     "solve_step",
-    "zones_at",
+    "step_for",
 ]
 
 _LARGE: Final = (4_000_000, 36_000_000)  # pixels of a photo up to which it is solved at its own size, and at half of it
 _LOOSER: Final = 2.5  # times the tolerance, at a smaller size: what is left hardly shows in an enlarged matte
 _OF_PATCHES: Final = 0.8  # of the weight of patches, at a smaller size: each looks at more of the photo
-_ROWS: Final = 64  # of the smaller picture, per task
-_FINE: Final = (Kind.HARD, Kind.LACY)  # kinds that need every pixel
+_FINE: Final = tuple(kind for kind, spec in KINDS.items() if spec.is_fine)
 _PREVAILS: Final = 0.4  # share of the pixels from which they do
 _MOST_FINE: Final = 1_500_000  # pixels of such kinds that are solved at the full size
 _ONLY_SAID: Final = tuple(kind for kind, spec in KINDS.items() if not spec.suggests)
@@ -63,8 +58,8 @@ def step_for(job: Job, window: Rect, pixels: BoolArray) -> int:
     Those of kinds that need every pixel are solved at the full size where they prevail and are not too many: in a
     photo whose band is that large the smallest gaps are several pixels wide, too.
     """
-    step = solve_step(job.photo)
-    if step == 1 or np.count_nonzero(pixels) > _MOST_FINE:
+    step, count = solve_step(job.photo), np.count_nonzero(pixels)
+    if step == 1 or not 0 < count <= _MOST_FINE:
         return step
     kinds = kinds_in(job, window)[pixels]
     return 1 if np.isin(kinds, _FINE).mean() > _PREVAILS else step
@@ -73,34 +68,6 @@ def step_for(job: Job, window: Rect, pixels: BoolArray) -> int:
 def shape_at(photo: Photo, step: int) -> tuple[int, int]:
     """Return the height and width of a photo at a smaller size."""
     return -(-photo.height // step), -(-photo.width // step)
-
-
-def averaged(picture: NDArray[Any], step: int) -> FloatArray:
-    """Average a picture over squares; what is left over at the right and at the bottom counts as a whole square.
-
-    Parameters
-    ----------
-    picture : (H, W, ...) ndarray
-        Floats, or 8- or 16-bit integers.
-    step : int
-
-    Returns
-    -------
-    (ceil(H / step), ceil(W / step), ...) float32 ndarray
-        Integers are scaled to [0, 1]; unlike `peel.matte.edge.laying.reduced` nothing is rounded.
-    """
-    height, width = (-(-side // step) for side in picture.shape[:2])
-    out = np.empty((height, width, *picture.shape[2:]), np.float32)
-
-    def rows(part: slice) -> None:
-        strip = unit_floats(picture[part.start * step : part.stop * step])
-        over = [side * step - own for side, own in zip((part.stop - part.start, width), strip.shape[:2], strict=True)]
-        if any(over):
-            strip = cv2.copyMakeBorder(strip, 0, over[0], 0, over[1], cv2.BORDER_REPLICATE)
-        out[part] = cv2.resize(strip, (width, part.stop - part.start), interpolation=cv2.INTER_AREA)
-
-    map_chunks(rows, height, _ROWS)
-    return out
 
 
 def colours_at(job: Job, rect: Rect, step: int) -> FloatArray:
@@ -114,31 +81,6 @@ def colours_at(job: Job, rect: Rect, step: int) -> FloatArray:
     if job.settings.photo.is_linear:  # mixtures stay mixtures only if they are averaged as they mix
         return averaged(to_linear(unit_floats(pixels)), step)
     return averaged(pixels, step)
-
-
-def zones_at(zones: ByteArray, step: int) -> ByteArray:
-    """Return the zones of squares: certain where all pixels are of the same certain zone.
-
-    Zones are (H, W) uint8; returns (h, w) uint8.
-    """
-    if step == 1:
-        return zones
-    small = np.full([-(-side // step) for side in zones.shape], UNKNOWN, np.uint8)
-    for zone in (FOREGROUND, BACKGROUND):
-        small[_most(zones != zone, step) == 0] = zone
-    return small
-
-
-def _most(mask: BoolArray, step: int) -> ByteArray:
-    """Return 1 for the squares that hold a set pixel."""
-    padded = np.pad(mask.view(np.uint8), [(0, -side % step) for side in mask.shape], mode="edge")
-    rows = np.maximum.reduce([padded[k::step] for k in range(step)])
-    return np.asarray(np.maximum.reduce([rows[:, k::step] for k in range(step)]))
-
-
-def any_at(mask: BoolArray, step: int) -> BoolArray:
-    """Return which squares hold a set pixel; (h, w) bool."""
-    return mask if step == 1 else _most(mask, step) > 0
 
 
 def maps_at(job: Job, rect: Rect, step: int) -> TermMaps | None:

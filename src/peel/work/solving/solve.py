@@ -148,7 +148,7 @@ def _solve_piece(
         else:
             if interim and not is_cut:
                 interim(solved_roughly(job, rect, near))
-            elif margin == NEAR and solve_step(job.photo) > 1:  # else it is as quick as a rough answer
+            elif interim and margin == NEAR and solve_step(job.photo) > 1:  # else it is as quick as a rough answer
                 show(rect, _blended(solved_roughly(job, rect, near).alpha(rect), job.alpha(rect), distance, margin))
             solved, report = _solve_near(job, rect, near, palette, notify)
         before = job.alpha(rect)
@@ -168,7 +168,7 @@ def _solve_near(
     job: Job, rect: Rect, near: BoolArray, palette: Palette, progress: Progress
 ) -> tuple[FloatArray, SolveReport]:
     """Solve the pixels near a change, with the others held at the present matte."""
-    around = widened(rect, COLOUR_MARGIN).intersection(job.photo.bounds)
+    around = widened(rect, COLOUR_MARGIN, solve_step(job.photo)).intersection(job.photo.bounds)
     inner = rect.within(around)
     pixels = np.zeros((around.height, around.width), bool)
     pixels[inner] = near

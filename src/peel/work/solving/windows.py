@@ -101,7 +101,7 @@ def solve_windows(
 def solved_roughly(job: Job, rect: Rect, near: BoolArray) -> Job:
     """Return a job with a rough matte of the free pixels; parameters are those of `solve_windows`."""
     step = max(2 * solve_step(job.photo), ceil(sqrt(rect.height * rect.width / _ROUGH_PIXELS)))
-    around = widened(rect, CONTEXT_PX).intersection(job.photo.bounds)
+    around = widened(rect, CONTEXT_PX, solve_step(job.photo)).intersection(job.photo.bounds)
     pixels = np.zeros((around.height, around.width), bool)
     pixels[rect.within(around)] = near
     small = solve_small(job, around, pixels, step)
@@ -150,7 +150,7 @@ class _Windows:
     def solve(self, own: Rect) -> SolveReport:
         """Solve a window and add it to the sum."""
         inner = own.grown(_MARGIN).intersection(self._rect)
-        seen = widened(inner, _SEEN).intersection(self._rough.photo.bounds)
+        seen = widened(inner, _SEEN, solve_step(self._rough.photo)).intersection(self._rough.photo.bounds)
         pixels = np.zeros((seen.height, seen.width), bool)
         pixels[inner.within(seen)] = self._near[inner.within(self._rect)]
         solved, report = solve_free(self._rough, seen, pixels, self._palette)
