@@ -5,40 +5,20 @@ can be watched where it is worst. Colours are encoded like sRGB.
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from typing import Final
 
 import cv2
 import numpy as np
 
 from bench.camera import through_camera
 from bench.cases import Case
-from bench.dead_leaves import dead_leaves
-from peel.demo.camera import cloud, defocus, develop
-from peel.demo.strands import StrandLook, draw_strands, over
+from bench.harder import coat, deep, drape, mane, object_alike
+from bench.pencil import BLOND, DARK, GINGER, GREEN, WHITE, Drawing, backdrop, ellipse, lay, solid, strands
+from peel.demo.camera import cloud, develop
+from peel.demo.strands import StrandLook, over
 from peel.matte.srgb import to_encoded, to_linear
 
 __all__ = ["CAMERA", "KINDS", "LARGE", "Drawing", "drawn_case"]
-
-
-@dataclass(frozen=True)
-class Drawing:
-    """How a case is drawn: size, seed, sensor noise in encoded units, width of the marking, where layers blend, and
-    whether the picture goes through a camera.
-    """
-
-    height: int = 1150
-    width: int = 1700
-    seed: int = 1
-    noise: float = 0.008
-    sloppy: float = 1.0
-    linear: bool = False
-    backdrop: str = ""
-    camera: bool = False
-
-    @property
-    def unit(self) -> float:
-        """Pixels per thousandth of the height: strands and bands grow with the picture."""
-        return self.height / 1150
 
 
 LARGE = Drawing(height=4000, width=6000, sloppy=0.08)
@@ -48,92 +28,8 @@ CAMERA = Drawing(seed=3, camera=True)
 """As a camera's JPEG shows them."""
 
 
-def _tint(field: np.ndarray, dark: tuple[float, ...], light: tuple[float, ...]) -> np.ndarray:
-    return (np.array(dark) + (np.array(light) - np.array(dark)) * field[..., None]).astype(np.float32)
-
-
-def _backdrop(kind: str, d: Drawing, rng: np.random.Generator, look: StrandLook) -> np.ndarray:
-    """Draw linear light behind the subject."""
-    if kind == "clutter":
-        own = 0.5 * (np.array(look.dark) + np.array(look.light))
-        return dead_leaves(d.width, d.height, d.unit, rng, own)
-    seed = int(rng.integers(1000))
-    field = np.clip(cloud(d.width, d.height, 3, 3, seed) * 1.4 - 0.2, 0, 1)
-    fine = cloud(d.width, d.height, 40, 40, seed + 1)
-    if kind == "wall":
-        return defocus(_tint(0.7 * field + 0.3 * fine, (0.10, 0.13, 0.16), (0.45, 0.42, 0.36)), 6 * d.unit)
-    if kind == "sky":
-        return _tint(0.25 * field + 0.75 * np.linspace(0, 1, d.height)[:, None], (0.35, 0.55, 0.85), (0.85, 0.9, 0.95))
-    if kind == "brown":
-        return defocus(_tint(0.6 * field + 0.4 * fine, (0.03, 0.018, 0.010), (0.30, 0.19, 0.11)), 4 * d.unit)
-    if kind == "green":
-        return _tint(0.3 + 0.5 * field, (0.02, 0.16, 0.04), (0.08, 0.50, 0.12))
-    if kind == "cloth":
-        return _tint(0.4 * field + 0.6 * fine, (0.008, 0.008, 0.012), (0.05, 0.045, 0.06))
-    if kind == "paper":
-        return _tint(0.8 * field + 0.2 * fine, (0.60, 0.58, 0.54), (0.80, 0.79, 0.76))
-    # lights out of focus
-    room = _tint(field, (0.02, 0.03, 0.05), (0.25, 0.2, 0.18))
-    for _ in range(60):
-        spot = rng.uniform(0.1, 1, 3) ** 2 * 0.9
-        at = (int(rng.uniform(0, d.width)), int(rng.uniform(0, d.height)))
-        cv2.circle(room, at, int(rng.uniform(10, 60) * d.unit), spot.tolist(), -1)
-    return defocus(room, 8 * d.unit)
-
-
-def _ellipse(d: Drawing, centre: tuple[float, float], radii: tuple[float, float], turn: float = 0.0) -> np.ndarray:
-    """Draw antialiased coverage; centre and radii in heights."""
-    ys, xs = np.mgrid[: d.height, : d.width].astype(np.float32)
-    x, y = xs - d.width / 2 - centre[0] * d.height, ys - centre[1] * d.height
-    c, s = np.cos(turn), np.sin(turn)
-    x, y = (x * c + y * s) / radii[0], (y * c - x * s) / radii[1]
-    distance = (np.hypot(x, y) - d.height) * min(radii)
-    return np.clip(0.5 - distance, 0, 1)
-
-
-def _solid(cover: np.ndarray, dark: tuple[float, ...], light: tuple[float, ...], d: Drawing, seed: int) -> np.ndarray:
-    colour = _tint(np.clip(cloud(d.width, d.height, 8, 8, seed) * 1.3 - 0.15, 0, 1), dark, light)
-    return np.dstack([colour * cover[..., None], cover]).astype(np.float32)
-
-
-def _strands(
-    roots: np.ndarray,
-    direction: np.ndarray,
-    length: np.ndarray,
-    thick: np.ndarray,
-    bend: float,
-    rng: np.random.Generator,
-) -> tuple[np.ndarray, np.ndarray]:
-    """Grow bent paths: (S, P, 3) points in pixels and (S, P) widths."""
-    count, points = len(roots), 24
-    angle = np.arctan2(direction[:, 1], direction[:, 0])[:, None]
-    steps = np.linspace(0, 1, points)[None]
-    turn = rng.normal(0, bend, (count, 1)) * steps + 0.6 * bend * rng.normal(0, 1, (count, 1)) * np.sin(
-        rng.uniform(3, 12, (count, 1)) * steps + rng.uniform(0, 6, (count, 1))
-    )
-    along = np.stack([np.cos(angle + turn), np.sin(angle + turn)], -1) * (length[:, None, None] / points)
-    path = roots[:, None] + np.cumsum(along, axis=1)
-    widths = thick[:, None] * (1 - 0.75 * steps**2)
-    return np.dstack([path, np.zeros(path.shape[:2])]).astype(np.float32), widths.astype(np.float32)
-
-
-def _lay(
-    d: Drawing, look: StrandLook, path: np.ndarray, widths: np.ndarray, canvas: np.ndarray, rng: np.random.Generator
-) -> None:
-    tone = np.repeat(rng.random((len(path), 1)) ** 1.3, path.shape[1], 1).astype(np.float32)
-    depth = np.repeat(rng.uniform(0.4, 1, (len(path), 1)), path.shape[1], 1).astype(np.float32)
-    draw_strands(path, widths, tone, depth, look, canvas)
-
-
-_DARK = StrandLook((0.012, 0.008, 0.006), (0.12, 0.07, 0.04))
-_BLOND = StrandLook((0.14, 0.09, 0.035), (0.50, 0.38, 0.20))
-_GINGER = StrandLook((0.09, 0.03, 0.01), (0.45, 0.20, 0.07))
-_WHITE = StrandLook((0.40, 0.38, 0.36), (0.75, 0.74, 0.72))
-_GREEN = StrandLook((0.01, 0.03, 0.008), (0.06, 0.12, 0.03), shine=0.1)
-
-
 def _hair(d: Drawing, rng: np.random.Generator, look: StrandLook) -> np.ndarray:
-    canvas = _solid(_ellipse(d, (0, 0.55), (0.20, 0.25)), look.dark, look.light, d, 3)
+    canvas = solid(ellipse(d, (0, 0.55), (0.20, 0.25)), look.dark, look.light, d, 3)
     count = 2600
     turn = rng.uniform(-np.pi, np.pi, count)
     edge = np.stack([np.cos(turn) * 0.20, np.sin(turn) * 0.25], 1) * rng.uniform(0.7, 1, (count, 1))
@@ -141,13 +37,13 @@ def _hair(d: Drawing, rng: np.random.Generator, look: StrandLook) -> np.ndarray:
     clump = np.round(turn * 9) / 9 + rng.normal(0, 0.12, count)
     direction = np.stack([np.cos(clump), np.sin(clump) - 0.1], 1)
     length = d.height * 0.11 * np.exp(rng.normal(0, 0.35, count))
-    path, widths = _strands(roots, direction, length, rng.uniform(0.7, 2.4, count) * d.unit, 0.7, rng)
-    _lay(d, look, path, widths, canvas, rng)
+    path, widths = strands(roots, direction, length, rng.uniform(0.7, 2.4, count) * d.unit, 0.7, rng)
+    lay(d, look, path, widths, canvas, rng)
     return canvas
 
 
 def _fur(d: Drawing, rng: np.random.Generator, look: StrandLook) -> np.ndarray:
-    canvas = _solid(_ellipse(d, (0, 0.55), (0.40, 0.32)), look.dark, look.light, d, 4)
+    canvas = solid(ellipse(d, (0, 0.55), (0.40, 0.32)), look.dark, look.light, d, 4)
     count = 14000
     turn, depth = rng.uniform(-np.pi, np.pi, count), np.sqrt(rng.uniform(0.65, 1, count))
     order = np.argsort(depth)
@@ -157,26 +53,26 @@ def _fur(d: Drawing, rng: np.random.Generator, look: StrandLook) -> np.ndarray:
     lean = turn + 0.7 + rng.normal(0, 0.25, count)
     direction = np.stack([np.cos(lean), np.sin(lean)], 1)
     length = d.height * 0.055 * np.exp(rng.normal(0, 0.25, count))
-    path, widths = _strands(roots, direction, length, rng.uniform(0.9, 2.2, count) * d.unit, 0.35, rng)
-    _lay(d, look, path, widths, canvas, rng)
+    path, widths = strands(roots, direction, length, rng.uniform(0.9, 2.2, count) * d.unit, 0.35, rng)
+    lay(d, look, path, widths, canvas, rng)
     return canvas
 
 
 def _whiskers(d: Drawing, rng: np.random.Generator, look: StrandLook) -> np.ndarray:
-    canvas = _solid(_ellipse(d, (0, 0.5), (0.24, 0.2)), (0.08, 0.05, 0.03), (0.3, 0.2, 0.12), d, 5)
+    canvas = solid(ellipse(d, (0, 0.5), (0.24, 0.2)), (0.08, 0.05, 0.03), (0.3, 0.2, 0.12), d, 5)
     count = 70
     side = rng.choice([-1, 1], count)
     roots = np.stack([side * rng.uniform(0.10, 0.2, count), rng.uniform(-0.06, 0.08, count)], 1) * d.height
     roots += (d.width / 2, 0.5 * d.height)
     direction = np.stack([side.astype(float), rng.normal(0, 0.35, count)], 1)
     length = d.height * rng.uniform(0.15, 0.4, count)
-    path, widths = _strands(roots, direction, length, rng.uniform(1.0, 2.6, count) * d.unit, 0.35, rng)
-    _lay(d, look, path, widths, canvas, rng)
+    path, widths = strands(roots, direction, length, rng.uniform(1.0, 2.6, count) * d.unit, 0.35, rng)
+    lay(d, look, path, widths, canvas, rng)
     return canvas
 
 
 def _leaves(d: Drawing, rng: np.random.Generator, _look: StrandLook, count: int = 420) -> np.ndarray:
-    canvas = _solid(_ellipse(d, (0, 0.5), (0.10, 0.10)), (0.01, 0.03, 0.006), (0.05, 0.11, 0.03), d, 6)
+    canvas = solid(ellipse(d, (0, 0.5), (0.10, 0.10)), (0.01, 0.03, 0.006), (0.05, 0.11, 0.03), d, 6)
     for _ in range(count):
         turn, far = rng.uniform(-np.pi, np.pi), 0.06 + 0.21 * np.sqrt(rng.random())
         centre = np.array([np.cos(turn) * far * 1.3, 0.5 + np.sin(turn) * far]) * d.height + (d.width / 2, 0)
@@ -200,10 +96,10 @@ def _leaves(d: Drawing, rng: np.random.Generator, _look: StrandLook, count: int 
     turn = rng.uniform(-np.pi, np.pi, count)
     roots = np.stack([np.cos(turn) * 0.24, np.sin(turn) * 0.2], 1) * d.height + (d.width / 2, 0.5 * d.height)
     direction = np.stack([np.cos(turn), np.sin(turn)], 1)
-    path, widths = _strands(
+    path, widths = strands(
         roots, direction, d.height * rng.uniform(0.06, 0.16, count), rng.uniform(1, 3, count) * d.unit, 0.5, rng
     )
-    _lay(d, _GREEN, path, widths, canvas, rng)
+    lay(d, GREEN, path, widths, canvas, rng)
     return canvas
 
 
@@ -216,7 +112,7 @@ def _plume(d: Drawing, rng: np.random.Generator, look: StrandLook) -> np.ndarray
 
 
 def _feather(d: Drawing, rng: np.random.Generator, look: StrandLook, barbs: int = 700) -> np.ndarray:
-    canvas = _solid(_ellipse(d, (0, 0.93), (0.10, 0.12)), look.dark, look.light, d, 7)
+    canvas = solid(ellipse(d, (0, 0.93), (0.10, 0.12)), look.dark, look.light, d, 7)
     for stem in range(5):
         lean = -np.pi / 2 + (stem - 2) * 0.38
         axis, across = np.array([np.cos(lean), np.sin(lean)]), np.array([-np.sin(lean), np.cos(lean)])
@@ -228,21 +124,21 @@ def _feather(d: Drawing, rng: np.random.Generator, look: StrandLook, barbs: int 
         roots = start + axis * t[:, None] * 0.55 * d.height
         direction = axis * 0.75 + across * side[:, None]
         length = d.height * 0.08 * np.sin(np.pi * np.clip(t, 0.05, 0.98)) ** 0.6 * rng.uniform(0.85, 1.1, len(t))
-        path, widths = _strands(roots, direction, length, rng.uniform(0.8, 1.8, len(t)) * d.unit, 0.12, rng)
-        _lay(d, look, path, widths, canvas, rng)
+        path, widths = strands(roots, direction, length, rng.uniform(0.8, 1.8, len(t)) * d.unit, 0.12, rng)
+        lay(d, look, path, widths, canvas, rng)
         quill = np.stack([start + axis * s * 0.6 * d.height for s in np.linspace(0, 1, 24)])[None]
         points = np.dstack([quill, np.zeros(quill.shape[:2])]).astype(np.float32)
         wide = (np.linspace(6, 1.2, 24)[None] * d.unit).astype(np.float32)
-        _lay(d, look, points, wide, canvas, rng)
+        lay(d, look, points, wide, canvas, rng)
     return canvas
 
 
 def _sheer(d: Drawing, rng: np.random.Generator, _look: StrandLook) -> np.ndarray:
-    body = _solid(_ellipse(d, (0, 0.55), (0.10, 0.33)), (0.10, 0.05, 0.04), (0.45, 0.30, 0.22), d, 8)
+    body = solid(ellipse(d, (0, 0.55), (0.10, 0.33)), (0.10, 0.05, 0.04), (0.45, 0.30, 0.22), d, 8)
     folds = 0.5 + 0.5 * np.sin(cloud(d.width, d.height, 2, 2, int(rng.integers(99))) * 40)
     wing = np.zeros((d.height, d.width), np.float32)
     for side in (-1, 1):
-        wing = np.maximum(wing, _ellipse(d, (side * 0.28, 0.48), (0.26, 0.19), side * -0.4))
+        wing = np.maximum(wing, ellipse(d, (side * 0.28, 0.48), (0.26, 0.19), side * -0.4))
     cover = wing * (0.22 + 0.38 * folds**3)
     own = np.array([0.55, 0.52, 0.60], np.float32) * (0.75 + 0.25 * folds[..., None])
     veil = np.dstack([own * cover[..., None], cover]).astype(np.float32)
@@ -251,14 +147,14 @@ def _sheer(d: Drawing, rng: np.random.Generator, _look: StrandLook) -> np.ndarra
 
 def _hard(d: Drawing, rng: np.random.Generator, look: StrandLook) -> np.ndarray:
     cover = np.zeros((d.height, d.width), np.float32)
-    cover = np.maximum(cover, _ellipse(d, (-0.2, 0.55), (0.22, 0.30), 0.3))
-    cover = np.maximum(cover, _ellipse(d, (0.3, 0.45), (0.16, 0.36), -0.5))
-    cover *= 1 - _ellipse(d, (-0.2, 0.5), (0.07, 0.1))
+    cover = np.maximum(cover, ellipse(d, (-0.2, 0.55), (0.22, 0.30), 0.3))
+    cover = np.maximum(cover, ellipse(d, (0.3, 0.45), (0.16, 0.36), -0.5))
+    cover *= 1 - ellipse(d, (-0.2, 0.5), (0.07, 0.1))
     box = np.zeros((d.height, d.width), np.uint8)
     corners = np.array([(-0.5, 0.6), (0.5, 0.7), (0.48, 0.85), (-0.52, 0.8)]) * d.height + (d.width / 2, 0)
     cv2.fillPoly(box, [(corners * 16).astype(np.int32)], 255, cv2.LINE_AA, 4)
     cover = np.maximum(cover, box / np.float32(255))
-    return _solid(cover, look.dark, look.light, d, 9)
+    return solid(cover, look.dark, look.light, d, 9)
 
 
 def _soft(d: Drawing, rng: np.random.Generator, look: StrandLook) -> np.ndarray:
@@ -273,31 +169,48 @@ _Draw = Callable[[Drawing, np.random.Generator, StrandLook], np.ndarray]
 
 KINDS: dict[str, tuple[_Draw, StrandLook, str, float, float]] = {
     # what draws it, its colours, its backdrop, and how far the marking reaches inside and outside (pixels)
-    "hair": (_hair, _DARK, "wall", 26, 22),
-    "hair-blond": (_hair, _BLOND, "lights", 26, 22),
-    "hair-alike": (_hair, _GINGER, "brown", 26, 22),
-    "hair-green": (_hair, _BLOND, "green", 26, 22),
-    "fur": (_fur, _GINGER, "wall", 22, 14),
-    "fur-alike": (_fur, _GINGER, "brown", 22, 14),
-    "whiskers": (_whiskers, _WHITE, "lights", 14, 16),
-    "leaves": (_leaves, _GREEN, "sky", 10, 16),
-    "crown": (_crown, _GREEN, "sky", 10, 16),
-    "plume": (_plume, _WHITE, "cloth", 14, 16),
-    "plume-brown": (_plume, _GINGER, "paper", 14, 16),
-    "feather": (_feather, _WHITE, "cloth", 14, 16),
-    "feather-brown": (_feather, _GINGER, "paper", 14, 16),
-    "sheer": (_sheer, _WHITE, "cloth", 12, 12),
-    "sheer-wall": (_sheer, _WHITE, "brown", 12, 12),
-    "hard": (_hard, _GINGER, "wall", 12, 12),
-    "hard-paper": (_hard, _WHITE, "paper", 12, 12),
-    "soft": (_soft, _GINGER, "lights", 14, 14),
-    "soft-wall": (_soft, _BLOND, "wall", 14, 14),
+    "hair": (_hair, DARK, "wall", 26, 22),
+    "hair-blond": (_hair, BLOND, "lights", 26, 22),
+    "hair-alike": (_hair, GINGER, "brown", 26, 22),
+    "hair-green": (_hair, BLOND, "green", 26, 22),
+    "fur": (_fur, GINGER, "wall", 22, 14),
+    "fur-alike": (_fur, GINGER, "brown", 22, 14),
+    "whiskers": (_whiskers, WHITE, "lights", 14, 16),
+    "leaves": (_leaves, GREEN, "sky", 10, 16),
+    "crown": (_crown, GREEN, "sky", 10, 16),
+    "plume": (_plume, WHITE, "cloth", 14, 16),
+    "plume-brown": (_plume, GINGER, "paper", 14, 16),
+    "plume-alike": (_plume, GINGER, "bokeh", 14, 16),
+    "feather": (_feather, WHITE, "cloth", 14, 16),
+    "feather-brown": (_feather, GINGER, "paper", 14, 16),
+    "sheer": (_sheer, WHITE, "cloth", 12, 12),
+    "sheer-wall": (_sheer, WHITE, "brown", 12, 12),
+    "hard": (_hard, GINGER, "wall", 12, 12),
+    "hard-paper": (_hard, WHITE, "paper", 12, 12),
+    "soft": (_soft, GINGER, "lights", 14, 14),
+    "soft-wall": (_soft, BLOND, "wall", 14, 14),
+    "mane-dark": (mane, DARK, "photo", 26, 26),
+    "mane-blond": (mane, BLOND, "photo", 26, 26),
+    "mane-white": (mane, WHITE, "bokeh", 26, 26),
+    "coat": (coat, GINGER, "photo", 22, 16),
+    "drape": (drape, WHITE, "photo", 12, 12),
+    "alike": (object_alike, GINGER, "photo", 12, 12),
+    "deep": (deep, GINGER, "photo", 18, 18),
 }
+
+_TONED: Final = frozenset({"alike", "deep", "plume-alike"})
+"""Drawings whose colours pass through those of the backdrop."""
 
 
 def _marked(alpha: np.ndarray, d: Drawing, inside: float, outside: float) -> np.ndarray:
-    """Mark zones with a wobbling margin around the truth; what is solid only here and there is left unsure."""
+    """Mark zones with a wobbling margin around the truth; what is solid only here and there is left unsure.
+
+    Careless marks wobble more, and leave the faintest tips outside.
+    """
     wobble = 0.7 + 0.9 * cloud(d.width, d.height, 14, 14, d.seed + 90, 3)
+    if d.careless:
+        wobble = 0.25 + 2.2 * cloud(d.width, d.height, 10, 10, d.seed + 90, 3)
+        alpha = np.where(alpha < 0.06, 0, alpha)
     solid = cv2.erode((cv2.GaussianBlur(alpha, (0, 0), 3 * d.unit) > 0.985).astype(np.uint8), np.ones((3, 3)))
     solid &= (alpha > 0.998).astype(np.uint8)
     clear = (alpha <= 0).astype(np.uint8)
@@ -307,16 +220,27 @@ def _marked(alpha: np.ndarray, d: Drawing, inside: float, outside: float) -> np.
     return zones
 
 
+def _towards(room: np.ndarray, subject: np.ndarray, d: Drawing) -> np.ndarray:
+    """Give a subject the tones of what is behind it, from half as light to twice, with its own texture."""
+    own = subject[..., :3] / np.maximum(subject[..., 3:], 1e-4)
+    texture = own / np.maximum(own[subject[..., 3] > 0.5].mean(axis=0), 1e-4)
+    tone = np.exp2(5 * cloud(d.width, d.height, 4, 3, d.seed + 40) - 2.5)[..., None]
+    behind = cv2.GaussianBlur(room, (0, 0), 25 * d.unit)
+    return np.clip(behind * tone * texture, 0.002, 1).astype(np.float32) * subject[..., 3:]
+
+
 def drawn_case(kind: str, d: Drawing | None = None) -> Case:
     """Draw a case: photo rounded to 8 bits, zones, alpha, the subject's true colours."""
     d = d or Drawing()
     rng = np.random.default_rng(d.seed)
-    draw, look, backdrop, inside, outside = KINDS[kind]
-    room = _backdrop(d.backdrop or backdrop, d, rng, look)
+    draw, look, usual, inside, outside = KINDS[kind]
+    room = backdrop(d.backdrop or usual, d, rng, look)
     subject = cv2.GaussianBlur(draw(d, rng, look), (0, 0), 0.6)
     alpha = np.clip(subject[..., 3], 0, 1)
     alpha[alpha < 0.002] = 0
     alpha[alpha > 0.998] = 1
+    if kind in _TONED:
+        subject[..., :3] = _towards(room, subject, d)
     colours, behind = develop(subject[..., :3] / np.maximum(subject[..., 3:], 1e-4)), develop(room)
     a = alpha[..., None]
     into, back = (to_linear, to_encoded) if d.linear else (np.asarray, np.asarray)

@@ -42,29 +42,36 @@ class KindCase:
     @property
     def name(self) -> str:
         """How tables call it."""
-        return f"{self.drawing}, {'busy' if self.backdrop == 'clutter' else self.backdrop}"
+        return f"{self.drawing}, {self.backdrop}"
 
 
-CASES = tuple(
-    KindCase(drawing, kind, backdrop)
-    for drawing, kind, smooth in (
-        ("hard", Kind.HARD, "wall"),
-        ("hard-paper", Kind.HARD, "paper"),
-        ("soft", Kind.SOFT, "wall"),
-        ("whiskers", Kind.STRAND, "wall"),
-        ("hair", Kind.STRAND, "wall"),
-        ("hair-blond", Kind.STRAND, "lights"),
-        ("fur", Kind.STRAND, "brown"),
-        ("leaves", Kind.LACY, "sky"),
-        ("sheer", Kind.SHEER, "cloth"),
-    )
-    for backdrop in ("clutter", smooth)
+CASES = (
+    KindCase("mane-dark", Kind.STRAND, "photo"),
+    KindCase("mane-blond", Kind.STRAND, "photo"),
+    KindCase("mane-white", Kind.STRAND, "bokeh"),
+    KindCase("mane-blond", Kind.STRAND, "green"),
+    KindCase("coat", Kind.STRAND, "photo"),
+    KindCase("coat", Kind.STRAND, "bokeh"),
+    KindCase("whiskers", Kind.STRAND, "photo"),
+    KindCase("whiskers", Kind.STRAND, "bokeh"),
+    KindCase("crown", Kind.LACY, "photo"),
+    KindCase("crown", Kind.LACY, "sky"),
+    KindCase("plume-alike", Kind.STRAND, "bokeh"),
+    KindCase("plume", Kind.STRAND, "cloth"),
+    KindCase("alike", Kind.HARD, "photo"),
+    KindCase("alike", Kind.HARD, "bokeh"),
+    KindCase("hard", Kind.HARD, "clutter"),
+    KindCase("deep", Kind.SOFT, "photo"),
+    KindCase("deep", Kind.SOFT, "bokeh"),
+    KindCase("drape", Kind.SHEER, "photo"),
+    KindCase("drape", Kind.SHEER, "bokeh"),
+    KindCase("drape", Kind.SHEER, "cloth"),
 )
 
 
 def kind_case(case: KindCase, seed: int) -> Case:
     """Draw a case; with even seeds colours mix in linear light, with odd ones as encoded."""
-    d = Drawing(seed=seed, backdrop=case.backdrop, linear=seed % 2 == 0, camera=True)
+    d = Drawing(900, 1320, seed=seed, backdrop=case.backdrop, linear=seed % 2 == 0, camera=True, careless=True)
     drawn = drawn_case(case.drawing, d)
     return dataclasses.replace(
         drawn, name=f"{case.name} {seed}", kinds=np.full(drawn.zones.shape, int(case.kind), np.uint8)

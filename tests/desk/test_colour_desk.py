@@ -1,16 +1,21 @@
 """Colour in the window: spill, rims, tints and brushes by real events."""
 
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
 from PIL import Image
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtGui import QImage
 
 from conftest import soft_disc
 from desk.hand import Hand
 from peel.desk.colour.colour_desk import ColourDesk
+from peel.desk.display.tiles import DisplayTiles, TileKey
 from peel.desk.steps import Step
+from peel.job.edits.values import set_value
+from peel.job.job import Job
 from peel.work.views import View
 
 GREEN = np.float32([0.15, 0.65, 0.25])
@@ -165,3 +170,36 @@ def test_an_area_has_colours_of_its_own_and_views_show_the_change(colouring: Han
     assert colouring.desk.compared is not None
     panel.without_held.emit(False)
     assert colouring.desk.compared is None
+
+
+def test_a_slow_drag_shows_at_half_the_size_first_and_in_full_when_the_hand_rests(
+    colouring: Hand, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    canvas, tiles = colouring.bench.canvas, colouring.bench.tiles
+    colouring.desk.show_view(View.WHITE)
+    canvas.look_at(QPointF(210, 150), 1.0)
+    colouring.settle()
+    asked, before = list[int](), colouring.job
+    image = DisplayTiles.image
+
+    def asking(own: DisplayTiles, job: Job, key: TileKey, *rest: Any) -> QImage | None:
+        if job is not before:
+            asked.append(key[1])
+        return image(own, job, key, *rest)
+
+    monkeypatch.setattr(DisplayTiles, "image", asking)
+    monkeypatch.setattr(DisplayTiles, "is_slow", lambda *_: True)
+
+    def change(job: Job) -> Job:
+        return set_value(job, "recipe.colour.spill_inside", 0.0)
+
+    colouring.desk.edit("Inside", change, gesture="inside", ends=False)
+    colouring.wait(lambda: bool(asked) and canvas.is_fresh)
+    assert asked[0] == 1
+    assert asked[-1] == 0
+    drawn = tiles.known((View.WHITE, 0, 0, 0))
+    asked.clear()
+    colouring.desk.edit("Inside", lambda job: set_value(job, "recipe.colour.spill_inside", 0.3), gesture="inside")
+    colouring.settle()
+    assert 1 not in asked
+    assert tiles.known((View.WHITE, 0, 0, 0)) != drawn

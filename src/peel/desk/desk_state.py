@@ -167,7 +167,7 @@ class DeskState(QObject):
         self.look = Look()
         self.brush_px = 80.0
         self.brush_shape = BrushShape()
-        self.wipes = False
+        self.wipes = self.is_dragging = False
         self.is_reversed = False
         self.overlay = Overlay()
         self.compared: Job | None = None
@@ -203,6 +203,7 @@ class DeskState(QObject):
 
     def edit(self, label: str, edit: Callable[[Job], Job], *, gesture: object = None, ends: bool = True) -> None:
         """Edit the open job; see `peel.work.session.session.Session.apply`."""
+        self.is_dragging = not ends
         if self.bridge is not None:
             self.bridge.session.apply(label, edit, gesture=gesture, ends=ends)
 

@@ -1,10 +1,12 @@
 """The picture as it is painted: tiles of a view, the wipe line, what is laid over it, and the tool's own marks."""
 
-from PySide6.QtCore import QPointF, QRect, QRectF, Signal
+from typing import Final
+
+from PySide6.QtCore import QPointF, QRect, QRectF, QTimer, Signal
 from PySide6.QtGui import QImage, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
-from peel.desk.canvas.picture import paint_area, paint_tiles, paint_wipe, tiles_in_sight
+from peel.desk.canvas.picture import coarser, paint_area, paint_tiles, paint_wipe, tiles_in_sight
 from peel.desk.canvas.viewport import Viewport
 from peel.desk.desk_state import DeskState
 from peel.desk.display.frame import Frame
@@ -19,6 +21,8 @@ __all__ = ["GRIP_PX", "PaintedView"]
 
 GRIP_PX = 9
 """Widget pixels on either side of the wipe line within which it is taken hold of."""
+
+_RESTS_MS: Final = 250  # without a change, after which a drag is shown in full
 
 
 class PaintedView(Viewport):
@@ -43,6 +47,8 @@ class PaintedView(Viewport):
         self._tiles = tiles
         self._preview: QImage | None = None
         self._is_stale = False
+        self._resting = QTimer(self, singleShot=True, interval=_RESTS_MS)
+        self._resting.timeout.connect(self.update)
         desk.job_changed.connect(self._on_changed)
         desk.view_changed.connect(self._on_changed)
         for changed in (desk.view_changed, desk.look_changed, desk.wipe_changed, desk.overlay_changed):
@@ -67,6 +73,11 @@ class PaintedView(Viewport):
 
     def _on_changed(self) -> None:
         self._is_stale = True
+        if self._desk.is_dragging and self._tiles.is_slow(self._desk.view, len(self._in_sight())):
+            self._resting.start()
+            self._drop_unseen()
+        else:
+            self._resting.stop()
         self.update()
 
     @property
@@ -117,12 +128,13 @@ class PaintedView(Viewport):
         if dirty.isEmpty():
             return True
         frame, ratio = self.frame_of(view), self.devicePixelRatioF()
-        return paint_tiles(painter, self._tiles, job, view, frame, ratio, self._desk.look, dirty)
+        look, coarsely = self._desk.look, self._resting.isActive()
+        return paint_tiles(painter, self._tiles, job, view, frame, ratio, look, dirty, coarsely=coarsely)
 
     def _drop_unseen(self) -> None:
         """Cancel the drawing of tiles that are no longer in sight."""
         if self.job is not None:
-            self._tiles.drop_unwanted(self._in_sight())
+            self._tiles.drop_unwanted(self._drawn())
 
     def _in_sight(self) -> set[TileKey]:
         visible: set[TileKey] = set()
@@ -131,10 +143,15 @@ class PaintedView(Viewport):
             visible.update(tiles_in_sight(view, frame, frame.level(self.devicePixelRatioF()), QRectF(self.rect())))
         return visible
 
+    def _drawn(self) -> set[TileKey]:
+        """Return the tiles that are drawn for what is in sight: those of half the size during a slow drag."""
+        visible = self._in_sight()
+        return {coarser(key, 1) for key in visible} if self._resting.isActive() else visible
+
     def _on_tile(self, key: TileKey) -> None:
         view, level, row, column = key
         frame = self.frame_of(view)
         if all(self._tiles.is_fresh(own) for own in self._in_sight()):
             self.update()  # the whole, which is how it is known to be fresh
-        elif level == frame.level(self.devicePixelRatioF()):
+        elif level == frame.level(self.devicePixelRatioF()) + self._resting.isActive():
             self.update(frame.tile_target(tile_rect(frame.space, level, row, column), level))

@@ -9,7 +9,7 @@ from peel.job.job import Job
 from peel.work.stages import CELL
 from peel.work.views import Look, View
 
-__all__ = ["paint_area", "paint_tiles", "paint_wipe", "tiles_in_sight"]
+__all__ = ["coarser", "paint_area", "paint_tiles", "paint_wipe", "tiles_in_sight"]
 
 
 def tiles_in_sight(view: View, frame: Frame, level: int, area: QRectF) -> list[TileKey]:
@@ -27,27 +27,44 @@ def paint_tiles(
     pixel_ratio: float,
     look: Look,
     dirty: QRect,
+    *,
+    coarsely: bool = False,
 ) -> bool:
-    """Paint the tiles that a rectangle of the widget touches; return whether all were up to date."""
+    """Paint the tiles that a rectangle of the widget touches; return whether all were up to date.
+
+    Coarsely, tiles of half the size are asked for in place of those that are out of date.
+    """
     level = frame.level(pixel_ratio)
     painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, frame.scale * pixel_ratio < 3)
     fresh = True
     for key in tiles_in_sight(view, frame, level, QRectF(dirty)):
-        image = tiles.image(job, key, frame.space, look)
+        if coarsely:
+            image, is_fresh = tiles.known(key), tiles.is_current(job, key, frame.space, look)
+            if not is_fresh:
+                tiles.image(job, coarser(key, 1), frame.space, look)
+        else:
+            image = tiles.image(job, key, frame.space, look)
+            is_fresh = tiles.is_fresh(key)
         target = frame.tile_target(tile_rect(frame.space, level, key[2], key[3]), level)
-        fresh = fresh and tiles.is_fresh(key)
-        if image is not None:
+        fresh = fresh and is_fresh
+        if image is not None and (is_fresh or tiles.turn(key) > tiles.turn(coarser(key, 1))):
             painter.drawImage(target, image)
         else:
             _paint_coarser(painter, tiles, key, frame, target)
     return fresh
 
 
-def _paint_coarser(painter: QPainter, tiles: DisplayTiles, key: TileKey, frame: Frame, target: QRect) -> None:
-    """Paint what a coarser level already shows of a tile, so that nothing flashes."""
+def coarser(key: TileKey, up: int) -> TileKey:
+    """Return the tile of a coarser level that a tile is part of."""
     view, level, row, column = key
+    return view, level + up, row >> up, column >> up
+
+
+def _paint_coarser(painter: QPainter, tiles: DisplayTiles, key: TileKey, frame: Frame, target: QRect) -> None:
+    """Paint what a coarser level shows of a tile, so that nothing flashes."""
+    _, level, row, column = key
     for up in range(1, 5):
-        image = tiles.known((view, level + up, row >> up, column >> up))
+        image = tiles.known(coarser(key, up))
         if image is None:
             continue
         size = CELL >> up

@@ -3,6 +3,8 @@
 from collections import OrderedDict
 from collections.abc import Hashable
 from dataclasses import dataclass
+from itertools import count
+from time import perf_counter
 from typing import Final
 
 from PySide6.QtCore import QObject, Signal
@@ -20,6 +22,10 @@ from peel.work.views import Look, View, render, view_stamp
 __all__ = ["DisplayTiles", "TileKey", "image_from_rgb", "tile_rect"]
 
 _KEPT: Final = 500
+_THREADS: Final = 2
+_SLOW_S: Final = 0.1  # for all tiles of a drag, from which they are first drawn at half the size
+_LASTING: Final = 0.8  # of what earlier tiles took, in the mean
+
 _TILE = task("tile", "A part of the picture could not be drawn.")
 
 TileKey = tuple[View, int, int, int]
@@ -44,6 +50,7 @@ class _Kept:
     image: QImage | None
     stamp: Hashable
     wanted: Hashable
+    turn: int = 0  # larger for what was drawn later
 
 
 class DisplayTiles(QObject):
@@ -65,8 +72,10 @@ class DisplayTiles(QObject):
     def __init__(self, say: Say, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._stages: Stages | None = None
-        self._asker = Asker(Lane("tiles", threads=2), say, self)
+        self._asker = Asker(Lane("tiles", threads=_THREADS), say, self)
         self._kept: OrderedDict[TileKey, _Kept] = OrderedDict()
+        self._turns = count(1)
+        self._pace: dict[View, float] = {}
 
     def close(self) -> None:
         """End the workers."""
@@ -87,15 +96,27 @@ class DisplayTiles(QObject):
         """Return a tile as far as it is drawn, and request it if it is out of date."""
         if self._stages is None:
             return None
-        view, level, row, column = key
-        rect = tile_rect(space, level, row, column)
-        stamp = (view_stamp(self._stages, job, view, rect, level, look), space)
+        rect, stamp = tile_rect(space, *key[1:]), self._stamp(self._stages, job, key, space, look)
         kept = self._kept.setdefault(key, _Kept(None, None, None))
         self._kept.move_to_end(key)
         if stamp not in (kept.stamp, kept.wanted):
             kept.wanted = stamp
             self._request(self._stages, job, key, rect, look, stamp)
         return kept.image
+
+    def is_current(self, job: Job, key: TileKey, space: Space, look: Look) -> bool:
+        """Return whether a tile shows the job as it stands; requests nothing."""
+        kept = self._kept.get(key)
+        return (
+            kept is not None
+            and self._stages is not None
+            and kept.stamp == self._stamp(self._stages, job, key, space, look)
+        )
+
+    @staticmethod
+    def _stamp(stages: Stages, job: Job, key: TileKey, space: Space, look: Look) -> Hashable:
+        view, level, row, column = key
+        return view_stamp(stages, job, view, tile_rect(space, level, row, column), level, look), space
 
     def is_fresh(self, key: TileKey) -> bool:
         """Return whether a tile shows what was last requested of it."""
@@ -106,6 +127,15 @@ class DisplayTiles(QObject):
         """Return a tile if it has been drawn, however long ago; requests nothing."""
         kept = self._kept.get(key)
         return kept.image if kept is not None else None
+
+    def turn(self, key: TileKey) -> int:
+        """Return a number that is larger for tiles drawn later; 0 for those that have not been drawn."""
+        kept = self._kept.get(key)
+        return kept.turn if kept is not None else 0
+
+    def is_slow(self, view: View, tiles: int) -> bool:
+        """Return whether that many tiles of a view take longer than a drag should wait for."""
+        return self._pace.get(view, 0.0) * tiles > _SLOW_S
 
     def drop_unwanted(self, visible: set[TileKey]) -> None:
         """Cancel what has gone out of sight, and forget the longest unseen."""
@@ -119,16 +149,23 @@ class DisplayTiles(QObject):
     def _request(self, stages: Stages, job: Job, key: TileKey, rect: Rect, look: Look, stamp: Hashable) -> None:
         view, level = key[:2]
 
-        def draw() -> QImage:
-            return image_from_rgb(render(stages, job, view, rect, level, look))
+        def draw() -> tuple[QImage, float]:
+            since = perf_counter()
+            image = image_from_rgb(render(stages, job, view, rect, level, look))
+            return image, (perf_counter() - since) / _THREADS
 
         def show(image: QImage | None) -> None:
             kept = self._kept.get(key)
             if kept is not None:
-                kept.image, kept.stamp = image or kept.image, stamp
+                kept.image, kept.stamp, kept.turn = image or kept.image, stamp, next(self._turns)
                 self.ready.emit(key)
+
+        def drawn(made: tuple[QImage, float]) -> None:
+            image, took = made
+            self._pace[view] = _LASTING * self._pace.get(view, took) + (1 - _LASTING) * took
+            show(image)
 
         # What cannot be drawn is not tried again before something changes.
         self._asker.ask(
-            _TILE, draw, show, key=key, wanted=lambda: stages is self._stages, failed=lambda _error: show(None)
+            _TILE, draw, drawn, key=key, wanted=lambda: stages is self._stages, failed=lambda _error: show(None)
         )
