@@ -11,7 +11,20 @@ from bench.dead_leaves import dead_leaves
 from peel.demo.camera import cloud, defocus
 from peel.demo.strands import StrandLook, draw_strands
 
-__all__ = ["BLOND", "DARK", "GINGER", "GREEN", "WHITE", "Drawing", "backdrop", "ellipse", "lay", "solid", "strands", "tint"]
+__all__ = [
+    "BLOND",
+    "DARK",
+    "GINGER",
+    "GREEN",
+    "WHITE",
+    "Drawing",
+    "backdrop",
+    "ellipse",
+    "lay",
+    "solid",
+    "strands",
+    "tint",
+]
 
 
 @dataclass(frozen=True)
