@@ -82,7 +82,7 @@ def object_alike(d: Drawing, _rng: np.random.Generator, look: StrandLook) -> np.
     polygons = np.zeros((d.height, d.width), np.uint8)
     for corners in (
         [(0.05, 0.30), (0.42, 0.22), (0.50, 0.62), (0.12, 0.70)],
-        [(-0.5, 0.78), (0.5, 0.72), (0.5, 0.745), (-0.5, 0.81)],
+        [(-0.5, 0.78), (0.5, 0.72), (0.5, 0.78), (-0.5, 0.84)],
     ):
         at = np.array(corners) * d.height + (d.width / 2, 0)
         cv2.fillPoly(polygons, [(at * 16).round().astype(np.int32)], 255, cv2.LINE_AA, 4)

@@ -13,13 +13,15 @@ from numba import njit
 
 from peel.matte.solve.noise import brightness_bin
 
-__all__ = ["add_posterior_terms"]
+__all__ = ["add_log_odds", "add_posterior_terms"]
 
 _LEAST_VARIANCE: Final = 1e-4
 _SPREAD: Final = 2.0  # factor on the subject's sample covariance: strands differ from one to the next
 _MISFIT: Final = 0.006  # standard deviation of the mixing model itself, apart from noise
 _TOO_FAR: Final = 12.0  # squared Mahalanobis distance beyond which no mixture explains a pixel
 _SHADING: Final = 0.03  # standard deviation of the colour of sheer material
+_GRAIN: Final = 0.012  # standard deviation that colours of one side have at least, when both are compared
+_FARTHEST: Final = 60.0  # squared Mahalanobis distance beyond which a colour is no less likely
 _LEVELS: Final = 21  # of alpha at which the likelihood is evaluated
 _END_LEVELS: Final = 5.0  # prior odds of 0 and of 1 against a level between
 
@@ -165,3 +167,38 @@ def add_posterior_terms(
         mean, doubt = _weigh_levels(levels, misfit, likely, least)
         weights[i] = strength * share / (doubt + np.float32(_LEAST_VARIANCE))
         towards[i] = weights[i] * mean
+
+
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+def _log_likelihood(m: Any, first: int, r: Any, g: Any, b: Any) -> Any:
+    """Return the logarithm of a colour's likelihood under the Gaussian whose moments begin at `first`."""
+    grain = np.float32(_GRAIN * _GRAIN)
+    d0, d1, d2 = r - m[first], g - m[first + 1], b - m[first + 2]
+    m00, m01, m02 = m[first + 3] + grain, m[first + 4], m[first + 5]
+    m11, m12, m22 = m[first + 6] + grain, m[first + 7], m[first + 8] + grain
+    i00, i01, i02 = m11 * m22 - m12 * m12, m02 * m12 - m01 * m22, m01 * m12 - m02 * m11
+    i11, i12, i22 = m00 * m22 - m02 * m02, m01 * m02 - m00 * m12, m00 * m11 - m01 * m01
+    determinant = max(m00 * i00 + m01 * i01 + m02 * i02, grain * grain * grain)
+    far = d0 * (i00 * d0 + i01 * d1 + i02 * d2) + d1 * (i01 * d0 + i11 * d1 + i12 * d2)
+    far = (far + d2 * (i02 * d0 + i12 * d1 + i22 * d2)) / determinant
+    return np.float32(-0.5) * (min(max(far, np.float32(0)), np.float32(_FARTHEST)) + np.log(determinant))
+
+
+@njit(
+    "void(float32[:,::1], float32[:,::1], float32[:,:,::1], int64, float32[::1])",
+    cache=True,
+    nogil=True,
+    fastmath=True,
+    error_model="numpy",
+)
+def add_log_odds(colours: Any, places: Any, moments: Any, side: int, odds: Any) -> None:
+    """Write how much likelier each colour is under the subject's model than under the backdrop's.
+
+    Places are columns and rows; moments as `LocalColourModel` has them, in blocks of some side.
+    """
+    m = np.empty(moments.shape[2], np.float32)
+    scale, half = np.float32(1) / np.float32(side), (np.float32(side) - np.float32(1)) / np.float32(2)
+    for i in range(colours.shape[0]):
+        _look_up(moments, (places[i, 1] - half) * scale, (places[i, 0] - half) * scale, m)
+        r, g, b = colours[i, 0], colours[i, 1], colours[i, 2]
+        odds[i] = _log_likelihood(m, 0, r, g, b) - _log_likelihood(m, 9, r, g, b)

@@ -201,6 +201,7 @@ class _Scene:
         Where alpha is to be found.
     fixed : (h, w) float32 ndarray
         Alpha elsewhere, as a view.
+    zones : (h, w) uint8 ndarray
     noise : NoiseCurve
     prior : ColourPrior
     evidence : Evidence
@@ -214,6 +215,7 @@ class _Scene:
     view: FloatArray
     band: BoolArray
     fixed: FloatArray
+    zones: ByteArray
     noise: NoiseCurve
     prior: ColourPrior
     evidence: Evidence
@@ -264,7 +266,8 @@ def _scene(
     estimate, confidence = masked_values(prior.alpha, band), masked_values(prior.confidence, band)
     shape = trimap.shape[0], trimap.shape[1]
     own = evidence.part(window)
-    return _Scene(window, view, band, alpha[window], noise, prior, own, estimate, confidence, shape, photo_shape)
+    zones = np.ascontiguousarray(trimap[window])
+    return _Scene(window, view, band, alpha[window], zones, noise, prior, own, estimate, confidence, shape, photo_shape)
 
 
 def _weights_and_priors(scene: _Scene, given: Given, terms: EdgeTerms) -> tuple[FloatArray, list[PriorTerms]]:
@@ -291,7 +294,7 @@ def _weights_and_priors(scene: _Scene, given: Given, terms: EdgeTerms) -> tuple[
             _sparsity(model, scene.estimate, scene.confidence, terms),
             terms,
         ),
-        *_edge_priors(view, scene.fixed, band, scene.evidence, terms, hard),
+        *_edge_priors(scene, model, terms, hard),
     ]
     return weight, priors
 
@@ -321,20 +324,14 @@ def _priors(local_colour: PriorTerms, sparsity: PriorTerms, terms: EdgeTerms) ->
     return [prior for strength, prior in priors if strength > 0]
 
 
-def _edge_priors(
-    view: FloatArray,
-    fixed: FloatArray,
-    band: BoolArray,
-    evidence: Evidence,
-    terms: EdgeTerms,
-    hard: FloatArray | None,
-) -> list[PriorTerms]:
+def _edge_priors(scene: _Scene, model: LocalColourModel, terms: EdgeTerms, hard: FloatArray | None) -> list[PriorTerms]:
     """List the priors of lines and steps, where there is anything for them to say."""
     priors = []
-    if evidence.line_weight.any():
-        priors.append(line_terms(evidence, fixed, band))
-    if terms.steps > 0 and hard is not None and bool((hard[band] > 0).any()):
-        priors.append(step_terms(view, fixed, band, terms.steps, hard))
+    if scene.evidence.line_weight.any():
+        priors.append(line_terms(scene.evidence, scene.fixed, scene.band))
+    if terms.steps > 0 and hard is not None and bool((hard[scene.band] > 0).any()):
+        given = (scene.view, scene.zones, scene.fixed, scene.band)
+        priors.append(step_terms(*given, terms.steps, hard, model.log_odds))
     return priors
 
 

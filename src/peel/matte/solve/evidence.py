@@ -14,12 +14,13 @@ from peel.matte.edge.zones import BACKGROUND
 from peel.matte.parallel import run_all
 from peel.matte.solve.backdrop_detail import backdrop_detail
 from peel.matte.solve.conjugate_gradients import PriorTerms
+from peel.matte.solve.hard_contour import Odds
 from peel.matte.solve.kind_terms import neutral_maps
 from peel.matte.solve.line_evidence import line_evidence
 from peel.matte.solve.patches import REACH_PX, patch_evidence
 from peel.matte.solve.settings import EdgeTerms
 from peel.matte.solve.sheer_line import sheer_colour, sheer_evidence
-from peel.matte.solve.step_fit import step_prior
+from peel.matte.solve.step_fit import find_hard_edges
 from peel.matte.solve.term_maps import MAP_STEP, TermMaps
 from peel.matte.srgb import to_linear
 
@@ -34,7 +35,6 @@ _ALONE: Final = (0.10, 0.22)  # alpha around a strand up to which lines speak fu
 _AROUND_PX: Final = 8.0
 _STEP: Final = 4  # by how much smaller the alpha around is averaged
 _ESTIMATED: Final = 0.1  # weight of a veil whose colour is estimated, not picked
-_TEXTURE: Final = 0.0004  # summed squared difference over a profile that a surface's texture explains
 
 HalfArray = NDArray[np.float16]
 
@@ -273,27 +273,38 @@ def line_terms(evidence: Evidence, fixed: FloatArray, band: BoolArray) -> PriorT
 
 
 def step_terms(
-    image: FloatArray, fixed: FloatArray, band: BoolArray, strength: float, shares: FloatArray
+    image: FloatArray,
+    trimap: ByteArray,
+    fixed: FloatArray,
+    band: BoolArray,
+    strength: float,
+    shares: FloatArray,
+    odds: Odds,
 ) -> PriorTerms:
-    """Return the prior of steps along the contours of a preliminary matte.
+    """Return the prior of steps along hard edges, which speaks where a preliminary matte does not contradict it.
 
     Parameters
     ----------
     image : (H, W, 3) float32 ndarray
+    trimap : (H, W) uint8 ndarray
     fixed : (H, W) float32 ndarray
         Alpha off the band.
     band : (H, W) bool ndarray
+        Where alpha is to be found.
     strength : float
     shares : (H, W) float32 ndarray
         Where the edge is known to be hard, from 0 to 1.
+    odds : callable
+        See `peel.matte.solve.hard_contour.Odds`.
     """
-    asked = band & (shares > 0)
+    edges = find_hard_edges(image, trimap, band & (shares > 0), odds)
+    first: list[FloatArray] = []
 
     def terms(alpha: FloatArray) -> tuple[FloatArray, FloatArray]:
-        matte = fixed.copy()
-        matte[band] = np.clip(alpha, 0, 1)
-        sure, step = step_prior(image, matte, asked, _TEXTURE)
-        weight = np.float32(strength) * sure[band] * shares[band]
-        return weight, weight * step[band]
+        if not first:  # a later preliminary matte would only confirm what was said to it
+            matte = fixed.copy()
+            matte[band] = np.clip(alpha, 0, 1)
+            first.append(np.float32(strength) * (edges.trust(matte) * shares)[band])
+        return first[0], first[0] * edges.alpha[band]
 
     return terms

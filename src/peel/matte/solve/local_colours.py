@@ -22,7 +22,7 @@ from numpy.typing import NDArray
 from peel.matte.arrays import BoolArray, FloatArray
 from peel.matte.lazy import lazy
 from peel.matte.parallel import checkpoint, chunks, map_chunks, run_all
-from peel.matte.solve.alpha_posterior import add_posterior_terms
+from peel.matte.solve.alpha_posterior import add_log_odds, add_posterior_terms
 from peel.matte.solve.noise import NoiseCurve
 
 __all__ = ["LocalColourModel", "block_side"]
@@ -193,6 +193,26 @@ class LocalColourModel:
 
         map_chunks(judged, len(ys), _AT_ONCE)
         return weight, towards
+
+    def log_odds(self, colours: FloatArray, places: NDArray[np.float64]) -> FloatArray:
+        """Return how much likelier colours belong to the marked subject near by than to the marked backdrop.
+
+        Parameters
+        ----------
+        colours : (..., 3) float32 ndarray
+        places : (..., 2) float64 ndarray
+            Column and row of each.
+
+        Returns
+        -------
+        (...) float32 ndarray
+            The logarithm of the ratio of both likelihoods.
+        """
+        flat = np.ascontiguousarray(colours.reshape(-1, 3), np.float32)
+        at = np.ascontiguousarray(places.reshape(-1, 2), np.float32)
+        odds = np.empty(len(flat), np.float32)
+        add_log_odds(flat, at, self._marked, self.side, odds)
+        return odds.reshape(colours.shape[:-1])
 
     @lazy
     def _places(self) -> tuple[NDArray[np.int32], NDArray[np.int32]]:

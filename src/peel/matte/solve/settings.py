@@ -35,7 +35,7 @@ class EdgeTerms:
     sparsity: float = 1e-5
     patches: float = 2e-3
     lines: float = 3e-3
-    steps: float = 0.03
+    steps: float = 1.0
     sheer: float = 0.01
     denoising: float = 1.0
 

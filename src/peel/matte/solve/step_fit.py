@@ -1,323 +1,202 @@
-"""A step along the contour: where an edge is hard, alpha is a blurred step, fitted along the normal.
+"""Steps along the contours of hard edges, where alpha goes from 0 to 1 over the width of the photo's own blur.
 
-The half-way contour of a preliminary matte is walked; at each of its points the profile along the normal is explained
-by a step of some place and width between two free colours. The best steps that follow one another smoothly are found by
-dynamic programming, and places where both sides look alike are bridged by the smoothest contour through the others.
-
-References
-----------
-.. [1] A. A. Amini, T. E. Weymouth, R. C. Jain, "Using dynamic programming for solving variational problems in vision",
-   IEEE Transactions on Pattern Analysis and Machine Intelligence 12(9), 1990, pp. 855-867. :doi:`10.1109/34.57681`
+The contours are those of `peel.matte.solve.hard_contour`. How wide the step is follows from the photo along a stretch;
+whether there is one at all, from how much better a step explains the photo than no edge, and from a preliminary matte:
+where that is nothing like a step although the colours of both sides are different, the edge is not hard.
 """
 
 from dataclasses import dataclass
-from functools import lru_cache, partial
+from functools import partial
 from math import erf, sqrt
 from typing import Any, Final
 
-import cv2
 import numpy as np
 from numba import njit
-from scipy.linalg import solveh_banded
+from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter1d
 
-from peel.matte.arrays import BoolArray, FloatArray, IntArray
+from peel.matte.arrays import BoolArray, ByteArray, FloatArray, IntArray
 from peel.matte.parallel import run_all
+from peel.matte.solve.hard_contour import HardContour, Odds, along_normals, find_contours
 
-__all__ = ["StepContour", "Steps", "fit_steps", "step_prior", "walk_contours"]
+__all__ = ["HardEdges", "find_hard_edges"]
 
-REACH_PX: Final = 14
-"""How far a profile reaches to either side of the contour."""
+_SIGMAS: Final = np.array([0.6, 0.75, 0.95, 1.2, 1.6, 2.2, 3.0])
+_PROFILE: Final = np.arange(-8, 9, dtype=np.float64)
+_FLOOR: Final = 0.0012  # summed squared difference over a profile that texture explains
+_SHARP: Final = 0.25  # cost of a wider step, per unit of its logarithm: places that are a little off look wider
+_STRETCH_PX: Final = 40.0  # along the contour, over which it is judged
+_WIDTH_PX: Final = 20.0  # ... and over which a width is one
+_CLEAR_CUT: Final = (
+    -0.85,
+    -1.15,
+)  # logarithm of the unexplained part of the photo from which an edge is a step, surely
+_MISMATCH: Final = (1.2, 2.2)  # summed squared difference from the preliminary matte of a step, and of hair
+_MIXED_PX: Final = 2.0  # from the contour, within which colours are mixed
+_DECIDED: Final = 8.0  # logarithm of the odds from which a colour tells which side it belongs to
+_UNDECIDED: Final = (0.2, 0.45)  # share of colours that do not tell, from which a step is needed, and fully
+_UNDECIDED_PX: Final = 40.0  # along the contour, over which they are counted
+_SURELY: Final = 6.0  # logarithm of the odds from which a colour contradicts a contour
+_CONTRADICTED: Final = (0.04, 0.13)  # share of such colours from which a contour is doubted, and is none
+_CONTRADICTED_PX: Final = 6.0  # along the contour, over which they are counted
+_REACH_PX: Final = 9  # from the contour, as far as which a step says anything
+_FADE_PX: Final = 4.0  # ... over the last of which it fades
 
-_OFFSETS: Final = np.arange(-9, 9.01, 0.5, dtype=np.float32)
-_SIGMAS: Final = np.array([0.55, 0.8, 1.2, 1.8, 2.7, 4.0], np.float32)
-_SMOOTH_PX: Final = 4.0  # by which the contour is smoothed before profiles are taken
-_SHORTEST: Final = 24  # points of a contour that is worth fitting
-_MOVES: Final = 0.35  # cost of a change of place by half a pixel from one point to the next
-_WIDENS: Final = 0.5  # ... and of a change of width by one level
-_PHOTO: Final = 3.0  # weight of the photo's own profile against the preliminary matte's
-_MATTE: Final = 2.0
-_USUAL: Final = 0.15  # cost of a width that is not the contour's usual one, per squared level
-_STIFF: Final = 40.0  # resistance of the contour to bending, against the certainty of its places
-_FADE_PX: Final = (9.0, 13.0)  # distances from the contour over which the prior ends
-_MISMATCH: Final = (1.0, 2.2)  # summed squared difference from the preliminary matte of a step, and of hair
-_AROUND: Final = 15.0  # points over which that is averaged
+_Doubles = NDArray[np.float64]
 
 
 @dataclass(frozen=True)
-class StepContour:
-    """A line of the matte at about one point a pixel.
+class _Edge:
+    """What is known of a contour.
 
     Attributes
     ----------
-    points, normals : (N, 2) float64 ndarray
-        Column and row; unit normals towards the subject.
-    valid : (N,) bool ndarray
-        Where the line runs through the band.
+    line : HardContour
+    sigmas : (N,) float64 ndarray
+        Width of the step.
+    clear_cut : (N,) float64 ndarray
+        How far the photo is better explained by a step than by no edge, from 0 to 1.
+    contrast : (N,) float64 ndarray
+        Summed squared difference between the colours of both sides.
     """
 
-    points: FloatArray
-    normals: FloatArray
-    valid: BoolArray
-
-
-def walk_contours(alpha: FloatArray, band: BoolArray) -> list[StepContour]:
-    """Walk the half-way lines of a matte where they pass through the band.
-
-    Parameters
-    ----------
-    alpha : (H, W) float32 ndarray
-    band : (H, W) bool ndarray
-    """
-    inside = np.pad((alpha > 0.5).astype(np.uint8), 1)
-    lines, _ = cv2.findContours(inside, cv2.RETR_CCOMP, cv2.CHAIN_APPROX_NONE)
-    height, width = alpha.shape
-    found = []
-    for line in lines:
-        if len(line) < _SHORTEST:
-            continue
-        points = _resampled(gaussian_filter1d(line[:, 0].astype(np.float64) - 1, _SMOOTH_PX, axis=0, mode="wrap"))
-        if len(points) < _SHORTEST:
-            continue
-        columns, rows = np.round(points).astype(int).T.clip(0)
-        columns, rows = columns.clip(0, width - 1), rows.clip(0, height - 1)
-        framed = (columns < 2) | (rows < 2) | (columns >= width - 2) | (rows >= height - 2)
-        valid = band[rows, columns] & ~framed
-        if valid.sum() >= _SHORTEST:
-            found.append(StepContour(points, _normals(points, alpha), valid))
-    return found
-
-
-def _resampled(points: FloatArray) -> FloatArray:
-    """Place points about one pixel apart along a closed line."""
-    ends = np.concatenate([points, points[:1]])
-    length = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(ends, axis=0).T))])
-    at = np.linspace(0, length[-1], max(4, round(length[-1])), endpoint=False)
-    return np.stack([np.interp(at, length, ends[:, axis]) for axis in (0, 1)], axis=1)
-
-
-def _normals(points: FloatArray, alpha: FloatArray) -> FloatArray:
-    """Return unit normals of a closed line, towards where alpha is larger."""
-    along = np.roll(points, -2, axis=0) - np.roll(points, 2, axis=0)
-    normals = np.stack([-along[:, 1], along[:, 0]], axis=1)
-    normals /= np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-6)
-    sides = [_sampled(alpha, points + sign * 3 * normals) for sign in (1, -1)]
-    return np.asarray(normals * (1.0 if np.mean(sides[0] - sides[1]) >= 0 else -1.0))
-
-
-def _sampled(picture: FloatArray, places: FloatArray) -> FloatArray:
-    shape = places.shape[:-1]
-    flat = places.reshape(1, -1, 2).astype(np.float32)
-    # remap takes at most 32767 places a row
-    parts = [
-        cv2.remap(
-            picture,
-            flat[:, k : k + 32000, 0],
-            flat[:, k : k + 32000, 1],
-            cv2.INTER_LINEAR,
-            borderMode=cv2.BORDER_REPLICATE,
-        )[0]
-        for k in range(0, flat.shape[1], 32000)
-    ]
-    return np.asarray(np.concatenate(parts)).reshape(*shape, *picture.shape[2:])
-
-
-@lru_cache(maxsize=1)
-def _templates() -> FloatArray:
-    """Return the steps to try, (offsets * sigmas, profile)."""
-    n = np.arange(-REACH_PX, REACH_PX + 1)
-    phi = np.vectorize(lambda t: 0.5 * (1 + erf(t / sqrt(2))))
-    return np.stack([phi((n - o) / s) for o in _OFFSETS for s in _SIGMAS]).astype(np.float32)
-
-
-@njit(
-    "void(float32[:,:,::1], float32[:,::1], boolean[::1], float64, float64, float32[:,::1], float32[:,::1], "
-    "float32[:,::1])",
-    cache=True,
-    nogil=True,
-    fastmath=True,
-)
-def _step_costs(  # noqa: C901 - one pass over the profiles
-    profiles: Any, matte: Any, valid: Any, floor: float, most: float, templates: Any, costs: Any, mismatch: Any
-) -> None:
-    """Cost of every step at every valid point: the photo's unexplained part against that of no step, and the matte's.
-
-    Points whose matte differs from every step by more than `most` cost nothing.
-    """
-    size = templates.shape[1]
-    n0, nn = 0.0, 0.0
-    for k in range(size):
-        n0 += k
-        nn += k * k
-    lever = nn - n0 * n0 / size
-    for i in range(profiles.shape[0]):
-        costs[i] = 0.0
-        mismatch[i] = 0.0
-        if not valid[i]:
-            continue
-        least = np.float32(1e9)
-        for t in range(templates.shape[0]):
-            away = np.float32(0)
-            for k in range(size):
-                d = matte[i, k] - templates[t, k]
-                away += d * d
-            mismatch[i, t] = away
-            least = min(least, away)
-        if least > most:
-            mismatch[i] = least
-            continue
-        sums, squares, plain = np.zeros(3), np.zeros(3), 0.0
-        for c in range(3):
-            sk = 0.0
-            for k in range(size):
-                v = profiles[i, k, c]
-                sums[c] += v
-                squares[c] += v * v
-                sk += v * k
-            squares[c] -= sums[c] * sums[c] / size
-            slope = (sk - sums[c] * n0 / size) / lever
-            plain += squares[c] - slope * slope * lever
-        for t in range(templates.shape[0]):
-            a0, aa, ra, ga, ba = np.float32(0), np.float32(0), np.float32(0), np.float32(0), np.float32(0)
-            for k in range(size):
-                a = templates[t, k]
-                a0 += a
-                aa += a * a
-                ra += a * profiles[i, k, 0]
-                ga += a * profiles[i, k, 1]
-                ba += a * profiles[i, k, 2]
-            spread = max(aa - a0 * a0 / size, 1e-6)
-            rest = 0.0
-            for c, va in ((0, ra), (1, ga), (2, ba)):
-                cov = va - a0 * sums[c] / size
-                rest += squares[c] - cov * cov / spread
-            costs[i, t] = np.log((max(rest, 0.0) + floor) / (max(plain, 0.0) + floor))
-
-
-@njit("void(float32[:,:,::1], boolean[::1], float64, float64, int32[:,::1])", cache=True, nogil=True)
-def _best_path(  # noqa: C901 - one pass along the contour
-    costs: Any, valid: Any, moves: float, widens: float, path: Any
-) -> None:
-    """Find the cheapest sequence of (offset, sigma) [1]_; costs (N, O, S), path (N, 2)."""
-    count, offsets, sigmas = costs.shape
-    total = costs[0].copy()
-    came = np.zeros((count, offsets, sigmas), np.int8)
-    for i in range(1, count):
-        best = np.empty_like(total)
-        for o in range(offsets):
-            for s in range(sigmas):
-                least, which = 1e30, 0
-                for do in range(-1, 2):
-                    p = o + do
-                    if p < 0 or p >= offsets:
-                        continue
-                    for ds in range(-1, 2):
-                        q = s + ds
-                        if q < 0 or q >= sigmas:
-                            continue
-                        tried = total[p, q] + moves * do * do + widens * ds * ds
-                        if tried < least:
-                            least, which = tried, (do + 1) * 3 + ds + 1
-                best[o, s] = least + (costs[i, o, s] if valid[i] else 0.0)
-                came[i, o, s] = which
-        total = best
-    o, s, least = 0, 0, 1e30
-    for p in range(offsets):
-        for q in range(sigmas):
-            if total[p, q] < least:
-                o, s, least = p, q, total[p, q]
-    for i in range(count - 1, -1, -1):
-        path[i, 0], path[i, 1] = o, s
-        if i > 0:
-            which = came[i, o, s]
-            o, s = o + which // 3 - 1, s + which % 3 - 1
+    line: HardContour
+    sigmas: _Doubles
+    clear_cut: _Doubles
+    contrast: _Doubles
 
 
 @dataclass(frozen=True)
-class Steps:
-    """Steps along a contour: where they lie along the normal, how wide they are, and how far the matte is from them."""
+class HardEdges:
+    """The steps of a picture's hard edges.
 
-    offsets: FloatArray
-    sigmas: FloatArray
-    mismatch: FloatArray
+    Attributes
+    ----------
+    alpha : (H, W) float32 ndarray
+        The step, where there is one near.
+    nearest : (H, W) int32 ndarray
+        Number of the nearest point of all contours; -1 where none is near.
+    fade : (H, W) float32 ndarray
+        From 1 to 0 far from the contour.
+    """
+
+    alpha: FloatArray
+    nearest: IntArray
+    fade: FloatArray
+    edges: tuple[_Edge, ...]
+
+    def trust(self, alpha: FloatArray) -> FloatArray:
+        """Return how sure the steps are, given a preliminary matte; both (H, W) float32, the trust from 0 to 1."""
+        if not self.edges:
+            return np.zeros_like(alpha)
+        trust = np.concatenate([_trust(alpha, edge) for edge in self.edges]).astype(np.float32)
+        return np.where(self.nearest >= 0, trust[self.nearest] * self.fade, np.float32(0))
 
 
-def fit_steps(image: FloatArray, alpha: FloatArray, contour: StepContour, floor: float) -> Steps:
-    """Fit a step at every point of a contour.
+def find_hard_edges(image: FloatArray, trimap: ByteArray, asked: BoolArray, odds: Odds) -> HardEdges:
+    """Fit steps along the contours of hard edges.
 
     Parameters
     ----------
     image : (H, W, 3) float32 ndarray
-    alpha : (H, W) float32 ndarray
-        The preliminary matte that the contour comes from.
-    contour : StepContour
-    floor : float
-        Summed squared difference over a profile that the texture of either side explains.
+        Colours in [0, 1].
+    trimap : (H, W) uint8 ndarray
+    asked : (H, W) bool ndarray
+        The part of the band whose edges are hard.
+    odds : callable
+        See `peel.matte.solve.hard_contour.Odds`.
     """
-    n = np.arange(-REACH_PX, REACH_PX + 1)
-    places = contour.points[:, None] + n[None, :, None] * contour.normals[:, None]
-    profiles = np.ascontiguousarray(_sampled(image, places), np.float32)
-    matte = np.ascontiguousarray(_sampled(alpha, places), np.float32)
-    templates = _templates()
-    shape = (len(contour.points), len(_OFFSETS), len(_SIGMAS))
-    costs, mismatch = np.empty((shape[0], len(templates)), np.float32), np.empty((shape[0], len(templates)), np.float32)
-    _step_costs(profiles, matte, contour.valid, floor, _MISMATCH[1], templates, costs, mismatch)
-    total = np.float32(_PHOTO) * costs + np.float32(_MATTE) * mismatch
-    cube = np.ascontiguousarray(total.reshape(shape))
-    usual = int(np.argmin(cube[contour.valid].min(axis=1).mean(axis=0)))
-    cube += np.float32(_USUAL) * (np.arange(len(_SIGMAS), dtype=np.float32) - usual) ** 2
-    path = np.empty((shape[0], 2), np.int32)
-    _best_path(cube, contour.valid, _MOVES, _WIDENS, path)
-    every = np.arange(shape[0])
-    chosen = mismatch.reshape(shape)[every, path[:, 0], path[:, 1]]
-    offsets = _bridged(contour, cube, path)
-    sigmas = np.exp(gaussian_filter1d(np.log(_SIGMAS[path[:, 1]]), 6, mode="wrap"))
-    return Steps(offsets, sigmas, gaussian_filter1d(chosen, _AROUND, mode="wrap"))
+    edges = tuple(run_all([partial(_edge, image, odds, line) for line in find_contours(image, trimap, asked, odds)]))
+    away = np.full(trimap.shape, np.float32((_REACH_PX + 1) ** 2), np.float32)
+    step, nearest = np.zeros(trimap.shape, np.float32), np.full(trimap.shape, -1, np.int32)
+    first = 0
+    for edge in edges:
+        line = edge.line
+        points, normals = np.ascontiguousarray(line.points), np.ascontiguousarray(line.normals)
+        _rasterise(points, normals, edge.sigmas, line.valid, first, away, step, nearest)
+        first += len(points)
+    fade = np.clip((_REACH_PX - np.sqrt(away)) / np.float32(_FADE_PX), 0, 1)
+    return HardEdges(step, nearest, fade.astype(np.float32), edges)
 
 
-def _bridged(contour: StepContour, costs: FloatArray, path: IntArray) -> FloatArray:
-    """Move weak places to where the contour bends least; returns offsets in pixels.
+def _steps() -> _Doubles:
+    """Return the step of every width along a profile; (sigmas, places)."""
+    return np.array([[0.5 * (1 + erf(n / (s * sqrt(2)))) for n in _PROFILE] for s in _SIGMAS])
 
-    Minimises ``sum c_i (o_i - best_i)^2 + stiffness sum |p_{i-1} - 2 p_i + p_{i+1}|^2`` for the points
-    ``p_i = q_i + o_i n_i``, with ``c_i`` the curvature of the cost about its minimum.
+
+def _edge(image: FloatArray, odds: Odds, line: HardContour) -> _Edge:
+    """Measure a contour's steps."""
+    profiles = along_normals(image, line.points, line.normals, _PROFILE).astype(np.float64)
+    off = profiles - profiles.mean(axis=1, keepdims=True)
+    all_of_it = np.square(off).sum(axis=(1, 2))
+    steps = _steps()
+    steps -= steps.mean(axis=1, keepdims=True)
+    explained = np.square(np.einsum("nkc,sk->nsc", off, steps)).sum(axis=2) / np.square(steps).sum(axis=1)
+    rest = np.log((np.maximum(all_of_it[:, None] - explained, 0) + _FLOOR) / (all_of_it[:, None] + _FLOOR))
+    costs = _along(rest, line.valid, _WIDTH_PX) + _SHARP * np.log(_SIGMAS)
+    sigmas = np.exp(gaussian_filter1d(np.log(_SIGMAS[costs.argmin(axis=1)]), _WIDTH_PX / 2, mode="wrap"))
+    judged = _along(rest.min(axis=1), line.valid, _STRETCH_PX)
+    ends = profiles[:, -4:].mean(axis=1) - profiles[:, :4].mean(axis=1)
+    clear_cut = _ramp(judged, _CLEAR_CUT) * _needed(profiles, odds, line)
+    return _Edge(line, sigmas, clear_cut, np.square(ends).sum(axis=1) + _FLOOR / 10)
+
+
+def _needed(profiles: _Doubles, odds: Odds, line: HardContour) -> _Doubles:
+    """Return 1 at the points of a contour beside which colours do not tell the sides apart, nor contradict it.
+
+    It falls to 0 where colours tell, so that the matte needs no step, and where some belong to the other side.
     """
-    count = len(contour.points)
-    every = np.arange(count)
-    o = path[:, 0].clip(1, len(_OFFSETS) - 2)
-    around = [costs[every, o + k, path[:, 1]] for k in (-1, 0, 1)]
-    curvature = np.maximum((around[0] - 2 * around[1] + around[2]) / 0.25, 0.0)
-    shift = np.where(curvature > 1e-3, (around[0] - around[2]) / np.maximum(2 * 0.25 * curvature, 1e-3) * 0.5, 0.0)
-    best = _OFFSETS[path[:, 0]] + np.clip(shift, -0.25, 0.25)
-    trust = np.where(contour.valid, curvature, 0.0) + 1e-3
-    nx, ny = contour.normals.T
-    # second differences as a stencil over five neighbours: 1 -4 6 -4 1
-    bands = np.zeros((3, count))
-    bands[0] = trust + _STIFF * 6
-    for reach, factor in ((1, -4.0), (2, 1.0)):
-        bands[reach, : count - reach] = _STIFF * factor * (nx[:-reach] * nx[reach:] + ny[:-reach] * ny[reach:])
-    bend = [np.convolve(np.pad(axis, 2, mode="wrap"), [1, -4, 6, -4, 1], mode="valid") for axis in contour.points.T]
-    pull = trust * best - _STIFF * (nx * bend[0] + ny * bend[1])
-    solved = np.asarray(solveh_banded(bands, pull, lower=True))
-    return np.clip(solved, _OFFSETS[0], _OFFSETS[-1])
+    at = line.points[:, None] + _PROFILE[None, :, None] * line.normals[:, None]
+    said = odds(profiles.astype(np.float32), at)
+    beside = np.abs(_PROFILE) > _MIXED_PX
+    undecided = _along((np.abs(said) < _DECIDED)[:, beside].mean(axis=1), line.valid, _UNDECIDED_PX)
+    wrong = np.where(_PROFILE > 0, said < -_SURELY, said > _SURELY)[:, beside].mean(axis=1)
+    contradicted = _along(wrong, line.valid, _CONTRADICTED_PX)
+    return _ramp(undecided, _UNDECIDED) * (1 - _ramp(contradicted, _CONTRADICTED))
+
+
+def _ramp(values: _Doubles, ends: tuple[float, float]) -> _Doubles:
+    first, last = ends
+    return np.asarray(np.clip((values - first) / (last - first), 0, 1))
+
+
+def _along(values: _Doubles, valid: BoolArray, sigma: float) -> _Doubles:
+    """Average the valid values of a closed line along it."""
+    weight = valid.astype(np.float64)
+    total = np.maximum(gaussian_filter1d(weight, sigma, mode="wrap"), 1e-9)
+    shape = (-1,) + (1,) * (values.ndim - 1)
+    summed = gaussian_filter1d(values * weight.reshape(shape), sigma, axis=0, mode="wrap")
+    return np.asarray(summed / total.reshape(shape))
+
+
+def _trust(alpha: FloatArray, edge: _Edge) -> _Doubles:
+    """Return how far a preliminary matte, too, is a step at each point of a contour, where colours can tell."""
+    line = edge.line
+    matte = along_normals(alpha, line.points, line.normals, _PROFILE).astype(np.float64)
+    step = _steps()[np.searchsorted(_SIGMAS, edge.sigmas).clip(0, len(_SIGMAS) - 1)]
+    off = np.square(matte - step).sum(axis=1)
+    contrast = np.maximum(_along(edge.contrast, line.valid, _STRETCH_PX), 1e-9)
+    mismatch = _along(off * edge.contrast, line.valid, _STRETCH_PX) / contrast
+    return np.asarray(edge.clear_cut * (1 - _ramp(mismatch, _MISMATCH)) * line.valid)
 
 
 @njit(
-    "void(float64[:,::1], float64[:,::1], float64[::1], float64[::1], boolean[::1], int64, "
-    "float32[:,::1], float32[:,::1], float32[:,::1])",
+    "void(float64[:,::1], float64[:,::1], float64[::1], boolean[::1], int64, "
+    "float32[:,::1], float32[:,::1], int32[:,::1])",
     cache=True,
     nogil=True,
 )
 def _rasterise(
-    points: Any, normals: Any, sigmas: Any, trust: Any, valid: Any, reach: int, near: Any, step: Any, certain: Any
+    points: Any, normals: Any, sigmas: Any, valid: Any, first: int, near: Any, step: Any, nearest: Any
 ) -> None:
-    """Write the step of the nearest point of a contour into every pixel within reach."""
+    """Write the step of the nearest point of a contour, and its number, into every pixel within reach."""
     height, width = near.shape
     for i in range(points.shape[0]):
         if not valid[i]:
             continue
         x0, y0 = int(np.round(points[i, 0])), int(np.round(points[i, 1]))
-        for y in range(max(0, y0 - reach), min(height, y0 + reach + 1)):
-            for x in range(max(0, x0 - reach), min(width, x0 + reach + 1)):
+        for y in range(max(0, y0 - _REACH_PX), min(height, y0 + _REACH_PX + 1)):
+            for x in range(max(0, x0 - _REACH_PX), min(width, x0 + _REACH_PX + 1)):
                 dx, dy = x - points[i, 0], y - points[i, 1]
                 away = dx * dx + dy * dy
                 if away >= near[y, x]:
@@ -327,40 +206,4 @@ def _rasterise(
                 sign = 1.0 if n >= 0 else -1.0
                 d = sign * np.sqrt(away) if away > 4.0 else n
                 step[y, x] = 0.5 * (1.0 + erf(d / (sigmas[i] * 1.4142135)))
-                certain[y, x] = trust[i]
-
-
-def step_prior(image: FloatArray, alpha: FloatArray, band: BoolArray, floor: float) -> tuple[FloatArray, FloatArray]:
-    """Fit steps along every contour of a preliminary matte.
-
-    Parameters
-    ----------
-    image : (H, W, 3) float32 ndarray
-    alpha : (H, W) float32 ndarray
-    band : (H, W) bool ndarray
-    floor : float
-
-    Returns
-    -------
-    (H, W) float32 ndarray
-        Confidence in [0, 1]; 0 away from contours, and where the preliminary matte is nothing like a step.
-    (H, W) float32 ndarray
-        The step.
-    """
-    near = np.full(alpha.shape, np.float32((REACH_PX + 1) ** 2), np.float32)
-    step, certain = np.zeros_like(alpha), np.zeros_like(alpha)
-    contours = walk_contours(alpha, band)
-    least, most = _MISMATCH
-    fits = run_all([partial(fit_steps, image, alpha, contour, floor) for contour in contours])
-    for contour, steps in zip(contours, fits, strict=True):
-        trust = np.clip((most - steps.mismatch) / (most - least), 0, 1)
-        moved = contour.points + steps.offsets[:, None] * contour.normals
-        normals = _normals(moved, alpha)
-        same = np.sign((normals * contour.normals).sum(axis=1, keepdims=True))
-        _rasterise(
-            np.ascontiguousarray(moved), np.ascontiguousarray(normals * same), steps.sigmas.astype(np.float64),
-            trust.astype(np.float64), contour.valid, REACH_PX, near, step, certain,
-        )  # fmt: skip
-    first, last = _FADE_PX
-    fade = np.clip((last - np.sqrt(near)) / (last - first), 0, 1)
-    return np.where(band, certain * fade, 0).astype(np.float32), step
+                nearest[y, x] = first + i

@@ -1,0 +1,275 @@
+"""The contour of a hard edge: of all lines through the band, the one along which the photo is most like a step.
+
+The line half-way between the zones is walked, and the photo is read along its normals. At each place on a normal the
+colours before and behind it are compared with those of a step and of a slope, and with what the colours of either zone
+near by would say. The line of least cost that bends little is found by dynamic programming [1]_, so that places where
+both sides look alike are bridged, and what a matte makes of them does not matter.
+
+References
+----------
+.. [1] A. A. Amini, T. E. Weymouth, R. C. Jain, "Using dynamic programming for solving variational problems in vision",
+   IEEE Transactions on Pattern Analysis and Machine Intelligence 12(9), 1990, pp. 855-867. :doi:`10.1109/34.57681`
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
+from typing import Any, Final
+
+import cv2
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+from scipy.ndimage import gaussian_filter1d
+
+from peel.matte.arrays import BoolArray, ByteArray, FloatArray
+from peel.matte.edge.zones import BACKGROUND, FOREGROUND
+from peel.matte.parallel import run_all
+from peel.matte.smaller import averaged, smaller_trimap
+
+__all__ = ["HardContour", "Odds", "along_normals", "find_contours"]
+
+Odds = Callable[[FloatArray, NDArray[np.float64]], FloatArray]
+"""Returns how much likelier the subject than the backdrop has colours (..., 3) at places (..., 2), as a logarithm.
+
+Places are columns and rows.
+"""
+
+_REACH_PX: Final = 36  # how far a profile reaches to either side
+_AGAIN_PX: Final = 10  # ... when a contour of a smaller picture is followed at the full size
+_WIDEST_PX: Final = 26.0  # half the width of a band that is searched at its own size
+_SMOOTH_PX: Final = 4.0  # by which the line half-way is smoothed
+_SHORTEST: Final = 24  # points of a contour that is worth following
+_WINDOW: Final = 7  # pixels before and behind a place that are compared
+_LEAST: Final = 4  # ... at the ends of a profile
+_FLOOR: Final = 0.0012  # summed squared difference over a window that the texture of either side explains
+_STEP: Final = 6.0  # weight of the step against no step
+_SIDES: Final = 0.05  # weight of what the colours of either zone say about a pixel
+_CLAMP: Final = 3.0  # the most that one pixel may say
+_KNOWN: Final = 160.0  # what a pixel of a zone says
+_MOVES: Final = 12.0  # cost of a change of place by a pixel from one point to the next
+_EVEN_PX: Final = 4.0  # by which the contour that was found is smoothed
+
+
+@dataclass(frozen=True)
+class HardContour:
+    """A closed line, at about one point a pixel.
+
+    Attributes
+    ----------
+    points, normals : (N, 2) float64 ndarray
+        Column and row; unit normals towards the subject.
+    valid : (N,) bool ndarray
+        Where the line runs through the part of the band that was asked about.
+    """
+
+    points: NDArray[np.float64]
+    normals: NDArray[np.float64]
+    valid: BoolArray
+
+
+@dataclass(frozen=True)
+class _Seen:
+    """What is read along the normals: colours, zones, and what colours say."""
+
+    image: FloatArray
+    trimap: ByteArray
+    odds: Odds
+
+    def smaller(self, step: int) -> "_Seen":
+        """Return the same at a smaller size."""
+
+        def odds(colours: FloatArray, places: NDArray[np.float64]) -> FloatArray:
+            return self.odds(colours, places * step + (step - 1) / 2)
+
+        return _Seen(averaged(self.image, step), smaller_trimap(self.trimap, step), odds)
+
+
+def find_contours(image: FloatArray, trimap: ByteArray, asked: BoolArray, odds: Odds) -> list[HardContour]:
+    """Find the contours of hard edges.
+
+    Parameters
+    ----------
+    image : (H, W, 3) float32 ndarray
+        Colours in [0, 1].
+    trimap : (H, W) uint8 ndarray
+    asked : (H, W) bool ndarray
+        The part of the band whose edges are hard.
+    odds : callable
+    """
+    start = _half_way(trimap, asked)
+    if not start:
+        return []
+    seen = _Seen(image, trimap, odds)
+    step = max(1, int(np.ceil(_half_width(trimap, asked) / _WIDEST_PX)))
+    if step == 1:
+        return run_all([partial(_searched, seen, contour, _REACH_PX) for contour in start])
+    small = seen.smaller(step)
+
+    def followed(contour: HardContour) -> HardContour:
+        coarse = _searched(small, _resized(contour, 1 / step), _REACH_PX)
+        return _searched(seen, _resized(coarse, step), _AGAIN_PX)
+
+    return run_all([partial(followed, contour) for contour in start])
+
+
+def _half_width(trimap: ByteArray, asked: BoolArray) -> float:
+    """Return half the width of all but the widest twentieth of a band, in pixels."""
+    away = [cv2.distanceTransform((trimap != zone).astype(np.uint8), cv2.DIST_L2, 5) for zone in (0, 255)]
+    return float(np.percentile(np.maximum(*away)[asked][::7], 95)) / 2 + 1
+
+
+def _half_way(trimap: ByteArray, asked: BoolArray) -> list[HardContour]:
+    """Walk the lines half-way between the zones, smoothed, where they pass through the part that is asked about."""
+    to_backdrop, to_subject = (
+        cv2.distanceTransform((trimap != zone).astype(np.uint8), cv2.DIST_L2, 5) for zone in (BACKGROUND, FOREGROUND)
+    )
+    side = to_backdrop - to_subject
+    lines, _ = cv2.findContours(np.pad((side > 0).astype(np.uint8), 1), cv2.RETR_CCOMP, cv2.CHAIN_APPROX_NONE)
+    height, width = trimap.shape
+    found = []
+    for line in lines:
+        if len(line) < _SHORTEST:
+            continue
+        points = _evenly_spaced(gaussian_filter1d(line[:, 0].astype(np.float64) - 1, _SMOOTH_PX, axis=0, mode="wrap"))
+        columns, rows = np.round(points).astype(int).T
+        framed = (columns < 2) | (rows < 2) | (columns >= width - 2) | (rows >= height - 2)
+        valid = asked[rows.clip(0, height - 1), columns.clip(0, width - 1)] & ~framed
+        if len(points) >= _SHORTEST and valid.sum() >= _SHORTEST:
+            normals = _normals(points)
+            ahead = [along_normals(side, points, normals, np.array([sign * 3.0])).mean() for sign in (1, -1)]
+            found.append(HardContour(points, normals * (1.0 if ahead[0] >= ahead[1] else -1.0), valid))
+    return found
+
+
+def _evenly_spaced(points: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Place points about one pixel apart along a closed line."""
+    ends = np.concatenate([points, points[:1]])
+    length = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(ends, axis=0).T))])
+    at = np.linspace(0, length[-1], max(4, round(length[-1])), endpoint=False)
+    return np.stack([np.interp(at, length, ends[:, axis]) for axis in (0, 1)], axis=1)
+
+
+def _normals(points: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return unit normals of a closed line, all on the same side of it."""
+    along = np.roll(points, -2, axis=0) - np.roll(points, 2, axis=0)
+    normals = np.stack([-along[:, 1], along[:, 0]], axis=1)
+    return np.asarray(normals / np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-6))
+
+
+def _resized(contour: HardContour, factor: float) -> HardContour:
+    """Bring a contour to a picture of another size; its points are a pixel apart there."""
+    shift = (factor - 1) / 2
+    points = _evenly_spaced(contour.points * factor + shift)
+    nearest = np.minimum((np.arange(len(points)) * len(contour.points)) // len(points), len(contour.points) - 1)
+    normals = _normals(points)
+    same = np.sign((normals * contour.normals[nearest]).sum())
+    return HardContour(points, normals * same, contour.valid[nearest])
+
+
+def along_normals(
+    picture: FloatArray, points: NDArray[np.float64], normals: NDArray[np.float64], places: NDArray[np.float64]
+) -> FloatArray:
+    """Read a picture along the normals of a contour.
+
+    Parameters
+    ----------
+    picture : (H, W) or (H, W, C) float32 ndarray
+    points, normals : (N, 2) float64 ndarray
+    places : (K,) float64 ndarray
+        Pixels along the normal.
+
+    Returns
+    -------
+    (N, K) or (N, K, C) float32 ndarray
+    """
+    at = (points[:, None] + places[None, :, None] * normals[:, None]).reshape(1, -1, 2).astype(np.float32)
+    # remap takes at most 32767 places a row
+    parts = [
+        cv2.remap(
+            picture, at[:, k : k + 32000, 0], at[:, k : k + 32000, 1], cv2.INTER_LINEAR, None, cv2.BORDER_REPLICATE
+        )[0]
+        for k in range(0, at.shape[1], 32000)
+    ]
+    return np.asarray(np.concatenate(parts)).reshape(len(points), len(places), *picture.shape[2:])
+
+
+def _searched(seen: _Seen, contour: HardContour, reach: int) -> HardContour:
+    """Move a contour to the line of least cost within reach."""
+    places = np.arange(-reach, reach + 1, dtype=np.float64)
+    profiles = np.ascontiguousarray(along_normals(seen.image, contour.points, contour.normals, places), np.float32)
+    zones = along_normals(seen.trimap.astype(np.float32), contour.points, contour.normals, places)
+    at = contour.points[:, None] + places[None, :, None] * contour.normals[:, None]
+    said = np.float32(_SIDES) * np.clip(seen.odds(profiles, at), -_CLAMP, _CLAMP)
+    said = np.where(zones > 254.5, _SIDES * _KNOWN, np.where(zones < 0.5, -_SIDES * _KNOWN, said)).astype(np.float32)
+    costs = np.zeros(profiles.shape[:2], np.float32)
+    _place_costs(profiles, said, contour.valid, costs)
+    # a closed line: twice around, and the middle of it taken
+    path = np.empty(2 * len(costs), np.int32)
+    _least_path(np.concatenate([costs, costs]), _MOVES, path)
+    half = len(costs) // 2
+    chosen = np.concatenate([path[len(costs) : len(costs) + half], path[half : len(costs)]])
+    offsets = gaussian_filter1d(places[chosen] - 0.5, _EVEN_PX, mode="wrap")
+    points = contour.points + offsets[:, None] * contour.normals
+    normals = _normals(points)
+    same = np.sign((normals * contour.normals).sum(axis=1, keepdims=True))
+    return HardContour(points, np.where(same == 0, contour.normals, normals * same), contour.valid)
+
+
+@njit("void(float32[:,:,::1], float32[:,::1], boolean[::1], float32[:,::1])", cache=True, nogil=True)
+def _place_costs(profiles: Any, said: Any, valid: Any, costs: Any) -> None:
+    """Write the cost of an edge right before each sample of each profile; 0 for profiles that are not valid."""
+    count = profiles.shape[1]
+    sums, along = np.zeros((count + 1, 3)), np.zeros((count + 1, 3))
+    squares = np.zeros(count + 1)
+    for i in range(profiles.shape[0]):
+        if not valid[i]:
+            continue
+        total = 0.0
+        for k in range(count):
+            squares[k + 1] = squares[k]
+            for c in range(3):
+                value = profiles[i, k, c]
+                sums[k + 1, c] = sums[k, c] + value
+                along[k + 1, c] = along[k, c] + value * k
+                squares[k + 1] += value * value
+            total += said[i, k]
+        before = 0.0
+        for k in range(count):
+            costs[i, k] = 2 * before - total
+            before += said[i, k]
+            first, last = max(0, k - _WINDOW), min(count, k + _WINDOW)
+            if k - first < _LEAST or last - k < _LEAST:
+                continue
+            n = last - first
+            middle = 0.5 * (first + last - 1)
+            lever = n * (n * n - 1) / 12.0
+            step = slope = squares[last] - squares[first]
+            for c in range(3):
+                left, right = sums[k, c] - sums[first, c], sums[last, c] - sums[k, c]
+                both = left + right
+                tilt = along[last, c] - along[first, c] - middle * both
+                step -= left * left / (k - first) + right * right / (last - k)
+                slope -= both * both / n + tilt * tilt / lever
+            costs[i, k] += _STEP * np.log((max(step, 0.0) + _FLOOR) / (max(slope, 0.0) + _FLOOR))
+
+
+@njit("void(float32[:,::1], float64, int32[::1])", cache=True, nogil=True)
+def _least_path(costs: Any, moves: float, path: Any) -> None:
+    """Find the cheapest sequence of places, one a point, that moves by at most one from point to point [1]_."""
+    count, places = costs.shape
+    total, new = costs[0].astype(np.float64), np.empty(places)
+    came = np.zeros((count, places), np.int8)
+    for i in range(1, count):
+        for k in range(places):
+            least, which = total[k], 0
+            for d in (-1, 1):
+                if 0 <= k + d < places and total[k + d] + moves < least:
+                    least, which = total[k + d] + moves, d
+            new[k] = least + costs[i, k]
+            came[i, k] = which
+        total, new = new, total
+    k = int(np.argmin(total))
+    for i in range(count - 1, -1, -1):
+        path[i] = k
+        k += came[i, k]
