@@ -83,13 +83,13 @@ class KindSpec:
 KINDS: Final[dict[Kind, KindSpec]] = {
     Kind.HARD: KindSpec(
         mask_level=50,
-        factors=Factors(sampled_colour=0.0, steps=1.0),
+        factors=Factors(steps=1.0),
         typical=((1.05, 0.32, 0.98, 0.38, 0.68), (2.2, 0.31, 0.84, 0.45, 0.69)),
         is_fine=True,
     ),
     Kind.SOFT: KindSpec(
         mask_level=100,
-        factors=Factors(patches=0.25),
+        factors=Factors(patches=0.25, steps=1.0),
         typical=((4.1, 0.145, 0.97, 0.33, 0.32), (4.7, 0.077, 0.96, 0.41, 0.16), (7.2, 0.047, 0.96, 0.46, 0.11)),
         widens=True,
     ),

@@ -20,7 +20,7 @@ from peel.matte.solve.line_evidence import line_evidence
 from peel.matte.solve.patches import REACH_PX, patch_evidence
 from peel.matte.solve.settings import EdgeTerms
 from peel.matte.solve.sheer_line import sheer_colour, sheer_evidence
-from peel.matte.solve.step_fit import find_hard_edges
+from peel.matte.solve.step_fit import find_steps
 from peel.matte.solve.term_maps import MAP_STEP, TermMaps
 from peel.matte.srgb import to_linear
 
@@ -297,14 +297,14 @@ def step_terms(
     odds : callable
         See `peel.matte.solve.hard_contour.Odds`.
     """
-    edges = find_hard_edges(image, trimap, band & (shares > 0), odds)
+    steps = find_steps(image, trimap, band & (shares > 0), odds)
     first: list[FloatArray] = []
 
     def terms(alpha: FloatArray) -> tuple[FloatArray, FloatArray]:
         if not first:  # a later preliminary matte would only confirm what was said to it
             matte = fixed.copy()
             matte[band] = np.clip(alpha, 0, 1)
-            first.append(np.float32(strength) * (edges.trust(matte) * shares)[band])
-        return first[0], first[0] * edges.alpha[band]
+            first.append(np.float32(strength) * (steps.trust(matte) * shares)[band])
+        return first[0], first[0] * steps.alpha[band]
 
     return terms

@@ -1,4 +1,4 @@
-"""The contour of a hard edge: of all lines through the band, the one along which the photo is most like a step.
+"""The contour of a hard or soft edge: of all lines through the band, the one along which the photo is most like a step.
 
 The line half-way between the zones is walked, and the photo is read along its normals. At each place on a normal the
 colours before and behind it are compared with those of a step and of a slope, and with what the colours of either zone
@@ -40,7 +40,7 @@ _AGAIN_PX: Final = 10  # ... when a contour of a smaller picture is followed at 
 _WIDEST_PX: Final = 26.0  # half the width of a band that is searched at its own size
 _SMOOTH_PX: Final = 4.0  # by which the line half-way is smoothed
 _SHORTEST: Final = 24  # points of a contour that is worth following
-_WINDOW: Final = 7  # pixels before and behind a place that are compared
+_WINDOWS: Final = (7, 14, 28)  # pixels before and behind a place that are compared; the clearest answer counts
 _LEAST: Final = 4  # ... at the ends of a profile
 _FLOOR: Final = 0.0012  # summed squared difference over a window that the texture of either side explains
 _STEP: Final = 6.0  # weight of the step against no step
@@ -86,7 +86,7 @@ class _Seen:
 
 
 def find_contours(image: FloatArray, trimap: ByteArray, asked: BoolArray, odds: Odds) -> list[HardContour]:
-    """Find the contours of hard edges.
+    """Find the contours of edges that are nothing but a step, sharp or blurred.
 
     Parameters
     ----------
@@ -94,7 +94,7 @@ def find_contours(image: FloatArray, trimap: ByteArray, asked: BoolArray, odds: 
         Colours in [0, 1].
     trimap : (H, W) uint8 ndarray
     asked : (H, W) bool ndarray
-        The part of the band whose edges are hard.
+        The part of the band that has such edges.
     odds : callable
     """
     start = _half_way(trimap, asked)
@@ -236,22 +236,23 @@ def _place_costs(profiles: Any, said: Any, valid: Any, costs: Any) -> None:
             total += said[i, k]
         before = 0.0
         for k in range(count):
-            costs[i, k] = 2 * before - total
+            clearest = 0.0
+            for window in _WINDOWS:
+                first, last = max(0, k - window), min(count, k + window)
+                if k - first < _LEAST or last - k < _LEAST:
+                    continue
+                n = last - first
+                middle = 0.5 * (first + last - 1)
+                step = slope = squares[last] - squares[first]
+                for c in range(3):
+                    left, right = sums[k, c] - sums[first, c], sums[last, c] - sums[k, c]
+                    both = left + right
+                    tilt = along[last, c] - along[first, c] - middle * both
+                    step -= left * left / (k - first) + right * right / (last - k)
+                    slope -= both * both / n + tilt * tilt * 12.0 / (n * (n * n - 1))
+                clearest = min(clearest, np.log((max(step, 0.0) + _FLOOR) / (max(slope, 0.0) + _FLOOR)))
+            costs[i, k] = 2 * before - total + _STEP * clearest
             before += said[i, k]
-            first, last = max(0, k - _WINDOW), min(count, k + _WINDOW)
-            if k - first < _LEAST or last - k < _LEAST:
-                continue
-            n = last - first
-            middle = 0.5 * (first + last - 1)
-            lever = n * (n * n - 1) / 12.0
-            step = slope = squares[last] - squares[first]
-            for c in range(3):
-                left, right = sums[k, c] - sums[first, c], sums[last, c] - sums[k, c]
-                both = left + right
-                tilt = along[last, c] - along[first, c] - middle * both
-                step -= left * left / (k - first) + right * right / (last - k)
-                slope -= both * both / n + tilt * tilt / lever
-            costs[i, k] += _STEP * np.log((max(step, 0.0) + _FLOOR) / (max(slope, 0.0) + _FLOOR))
 
 
 @njit("void(float32[:,::1], float64, int32[::1])", cache=True, nogil=True)

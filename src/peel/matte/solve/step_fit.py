@@ -1,12 +1,13 @@
-"""Steps along the contours of hard edges, where alpha goes from 0 to 1 over the width of the photo's own blur.
+"""Steps along the contours of hard and soft edges, where alpha goes from 0 to 1 over the width of the photo's own blur.
 
-The contours are those of `peel.matte.solve.hard_contour`. How wide the step is follows from the photo along a stretch;
-whether there is one at all, from how much better a step explains the photo than no edge, and from a preliminary matte:
-where that is nothing like a step although the colours of both sides are different, the edge is not hard.
+The contours are those of `peel.matte.solve.hard_contour`. How wide the step is follows from the photo along a stretch:
+before, behind and through it the colours of both sides may change evenly. Whether there is a step at all follows from
+how much of the photo it explains, and from a preliminary matte: where that is nothing like a step although the colours
+of both sides are different, the edge is another kind. Where colours tell the sides apart, no step is needed.
 """
 
 from dataclasses import dataclass
-from functools import partial
+from functools import lru_cache, partial
 from math import erf, sqrt
 from typing import Any, Final
 
@@ -19,28 +20,24 @@ from peel.matte.arrays import BoolArray, ByteArray, FloatArray, IntArray
 from peel.matte.parallel import run_all
 from peel.matte.solve.hard_contour import HardContour, Odds, along_normals, find_contours
 
-__all__ = ["HardEdges", "find_hard_edges"]
+__all__ = ["Steps", "find_steps"]
 
-_SIGMAS: Final = np.array([0.6, 0.75, 0.95, 1.2, 1.6, 2.2, 3.0])
-_PROFILE: Final = np.arange(-8, 9, dtype=np.float64)
+_SIGMAS: Final = np.array([0.75, 1.1, 1.6, 2.4, 3.6, 5.5, 8.5, 13.0])
+_PROFILE: Final = np.arange(-28, 29, dtype=np.float64)
 _FLOOR: Final = 0.0012  # summed squared difference over a profile that texture explains
-_SHARP: Final = 0.25  # cost of a wider step, per unit of its logarithm: places that are a little off look wider
-_STRETCH_PX: Final = 40.0  # along the contour, over which it is judged
-_WIDTH_PX: Final = 20.0  # ... and over which a width is one
-_CLEAR_CUT: Final = (
-    -0.85,
-    -1.15,
-)  # logarithm of the unexplained part of the photo from which an edge is a step, surely
+_WIDER: Final = 0.07  # cost of a wider step, per unit of its logarithm: places that are a little off look wider
+_STRETCH_PX: Final = 40.0  # along the contour, over which it is judged, and over which a width is one
+_CLEAR_CUT: Final = (-0.50, -0.75)  # logarithm of the unexplained part of the photo where an edge is a step, surely
 _MISMATCH: Final = (1.2, 2.2)  # summed squared difference from the preliminary matte of a step, and of hair
-_MIXED_PX: Final = 2.0  # from the contour, within which colours are mixed
-_DECIDED: Final = 8.0  # logarithm of the odds from which a colour tells which side it belongs to
+_BESIDE_PX: Final = 8.0  # to either side of a step's own width, over which matte and colours are compared
+_MIXED_PX: Final = 2.0  # ... and within which colours are mixed
+_DECIDED: Final = 12.0  # logarithm of the odds from which a colour tells which side it belongs to
 _UNDECIDED: Final = (0.2, 0.45)  # share of colours that do not tell, from which a step is needed, and fully
-_UNDECIDED_PX: Final = 40.0  # along the contour, over which they are counted
 _SURELY: Final = 6.0  # logarithm of the odds from which a colour contradicts a contour
 _CONTRADICTED: Final = (0.04, 0.13)  # share of such colours from which a contour is doubted, and is none
 _CONTRADICTED_PX: Final = 6.0  # along the contour, over which they are counted
-_REACH_PX: Final = 9  # from the contour, as far as which a step says anything
-_FADE_PX: Final = 4.0  # ... over the last of which it fades
+_WIDTHS: Final = 3.0  # sigmas from the contour, as far as which a step says anything
+_FADE_PX: Final = 4.0  # ... beyond which it fades
 
 _Doubles = NDArray[np.float64]
 
@@ -55,7 +52,7 @@ class _Edge:
     sigmas : (N,) float64 ndarray
         Width of the step.
     clear_cut : (N,) float64 ndarray
-        How far the photo is better explained by a step than by no edge, from 0 to 1.
+        How far there is a step, and one is needed, from 0 to 1.
     contrast : (N,) float64 ndarray
         Summed squared difference between the colours of both sides.
     """
@@ -67,8 +64,8 @@ class _Edge:
 
 
 @dataclass(frozen=True)
-class HardEdges:
-    """The steps of a picture's hard edges.
+class Steps:
+    """The steps of a picture's hard and soft edges.
 
     Attributes
     ----------
@@ -78,6 +75,7 @@ class HardEdges:
         Number of the nearest point of all contours; -1 where none is near.
     fade : (H, W) float32 ndarray
         From 1 to 0 far from the contour.
+    edges : tuple of _Edge
     """
 
     alpha: FloatArray
@@ -93,8 +91,8 @@ class HardEdges:
         return np.where(self.nearest >= 0, trust[self.nearest] * self.fade, np.float32(0))
 
 
-def find_hard_edges(image: FloatArray, trimap: ByteArray, asked: BoolArray, odds: Odds) -> HardEdges:
-    """Fit steps along the contours of hard edges.
+def find_steps(image: FloatArray, trimap: ByteArray, asked: BoolArray, odds: Odds) -> Steps:
+    """Fit steps along the contours of hard and soft edges.
 
     Parameters
     ----------
@@ -102,57 +100,69 @@ def find_hard_edges(image: FloatArray, trimap: ByteArray, asked: BoolArray, odds
         Colours in [0, 1].
     trimap : (H, W) uint8 ndarray
     asked : (H, W) bool ndarray
-        The part of the band whose edges are hard.
+        The part of the band that has such edges.
     odds : callable
         See `peel.matte.solve.hard_contour.Odds`.
     """
     edges = tuple(run_all([partial(_edge, image, odds, line) for line in find_contours(image, trimap, asked, odds)]))
-    away = np.full(trimap.shape, np.float32((_REACH_PX + 1) ** 2), np.float32)
-    step, nearest = np.zeros(trimap.shape, np.float32), np.full(trimap.shape, -1, np.int32)
+    away = np.full(trimap.shape, np.float32(1e9), np.float32)
+    step, fade = np.zeros(trimap.shape, np.float32), np.zeros(trimap.shape, np.float32)
+    nearest = np.full(trimap.shape, -1, np.int32)
     first = 0
     for edge in edges:
         line = edge.line
         points, normals = np.ascontiguousarray(line.points), np.ascontiguousarray(line.normals)
-        _rasterise(points, normals, edge.sigmas, line.valid, first, away, step, nearest)
+        _rasterise(points, normals, edge.sigmas, line.valid, first, away, step, nearest, fade)
         first += len(points)
-    fade = np.clip((_REACH_PX - np.sqrt(away)) / np.float32(_FADE_PX), 0, 1)
-    return HardEdges(step, nearest, fade.astype(np.float32), edges)
+    return Steps(step, nearest, fade, edges)
 
 
+@lru_cache(maxsize=1)
 def _steps() -> _Doubles:
     """Return the step of every width along a profile; (sigmas, places)."""
     return np.array([[0.5 * (1 + erf(n / (s * sqrt(2)))) for n in _PROFILE] for s in _SIGMAS])
 
 
+@lru_cache(maxsize=1)
+def _bases() -> tuple[_Doubles, _Doubles]:
+    """Return orthonormal bases: of even changes, (places, 2), and of what each width adds to them, (S, places, 2)."""
+    slope = _PROFILE / _PROFILE[-1]
+    even = np.linalg.qr(np.stack([np.ones_like(slope), slope], axis=1))[0]
+    more = [np.stack([step, step * slope], axis=1) for step in _steps()]
+    return even, np.stack([np.linalg.qr(own - even @ (even.T @ own))[0] for own in more])
+
+
 def _edge(image: FloatArray, odds: Odds, line: HardContour) -> _Edge:
     """Measure a contour's steps."""
     profiles = along_normals(image, line.points, line.normals, _PROFILE).astype(np.float64)
-    off = profiles - profiles.mean(axis=1, keepdims=True)
-    all_of_it = np.square(off).sum(axis=(1, 2))
-    steps = _steps()
-    steps -= steps.mean(axis=1, keepdims=True)
-    explained = np.square(np.einsum("nkc,sk->nsc", off, steps)).sum(axis=2) / np.square(steps).sum(axis=1)
-    rest = np.log((np.maximum(all_of_it[:, None] - explained, 0) + _FLOOR) / (all_of_it[:, None] + _FLOOR))
-    costs = _along(rest, line.valid, _WIDTH_PX) + _SHARP * np.log(_SIGMAS)
-    sigmas = np.exp(gaussian_filter1d(np.log(_SIGMAS[costs.argmin(axis=1)]), _WIDTH_PX / 2, mode="wrap"))
-    judged = _along(rest.min(axis=1), line.valid, _STRETCH_PX)
+    even, more = _bases()
+    uneven = profiles - np.einsum("kj,nlc,lj->nkc", even, profiles, even, optimize=True)
+    left = np.square(uneven).sum(axis=(1, 2))[:, None]
+    explained = np.square(np.einsum("nkc,skj->nsjc", uneven, more, optimize=True)).sum(axis=(2, 3))
+    rest = np.log((np.maximum(left - explained, 0) + _FLOOR) / (left + _FLOOR))
+    costs = _along(rest, line.valid, _STRETCH_PX)
+    chosen = (costs + _WIDER * np.log(_SIGMAS)).argmin(axis=1)
+    sigmas = np.exp(gaussian_filter1d(np.log(_SIGMAS[chosen]), _STRETCH_PX / 2, mode="wrap"))
+    judged = costs[np.arange(len(chosen)), chosen]
     ends = profiles[:, -4:].mean(axis=1) - profiles[:, :4].mean(axis=1)
-    clear_cut = _ramp(judged, _CLEAR_CUT) * _needed(profiles, odds, line)
-    return _Edge(line, sigmas, clear_cut, np.square(ends).sum(axis=1) + _FLOOR / 10)
+    needed = _needed(profiles, sigmas, odds, line)
+    return _Edge(line, sigmas, _ramp(judged, _CLEAR_CUT) * needed, np.square(ends).sum(axis=1) + _FLOOR / 10)
 
 
-def _needed(profiles: _Doubles, odds: Odds, line: HardContour) -> _Doubles:
+def _needed(profiles: _Doubles, sigmas: _Doubles, odds: Odds, line: HardContour) -> _Doubles:
     """Return 1 at the points of a contour beside which colours do not tell the sides apart, nor contradict it.
 
     It falls to 0 where colours tell, so that the matte needs no step, and where some belong to the other side.
     """
     at = line.points[:, None] + _PROFILE[None, :, None] * line.normals[:, None]
     said = odds(profiles.astype(np.float32), at)
-    beside = np.abs(_PROFILE) > _MIXED_PX
-    undecided = _along((np.abs(said) < _DECIDED)[:, beside].mean(axis=1), line.valid, _UNDECIDED_PX)
-    wrong = np.where(_PROFILE > 0, said < -_SURELY, said > _SURELY)[:, beside].mean(axis=1)
-    contradicted = _along(wrong, line.valid, _CONTRADICTED_PX)
-    return _ramp(undecided, _UNDECIDED) * (1 - _ramp(contradicted, _CONTRADICTED))
+    away = np.abs(_PROFILE)[None] - 2 * (sigmas[:, None] - _SIGMAS[0])
+    beside = (away > _MIXED_PX) & (away <= _BESIDE_PX)
+    count = np.maximum(beside.sum(axis=1), 1)
+    undecided = (beside & (np.abs(said) < _DECIDED)).sum(axis=1) / count
+    wrong = (beside & np.where(_PROFILE > 0, said < -_SURELY, said > _SURELY)).sum(axis=1) / count
+    needed = _ramp(_along(undecided, line.valid, _STRETCH_PX), _UNDECIDED)
+    return needed * (1 - _ramp(_along(wrong, line.valid, _CONTRADICTED_PX), _CONTRADICTED))
 
 
 def _ramp(values: _Doubles, ends: tuple[float, float]) -> _Doubles:
@@ -173,8 +183,8 @@ def _trust(alpha: FloatArray, edge: _Edge) -> _Doubles:
     """Return how far a preliminary matte, too, is a step at each point of a contour, where colours can tell."""
     line = edge.line
     matte = along_normals(alpha, line.points, line.normals, _PROFILE).astype(np.float64)
-    step = _steps()[np.searchsorted(_SIGMAS, edge.sigmas).clip(0, len(_SIGMAS) - 1)]
-    off = np.square(matte - step).sum(axis=1)
+    step = _steps()[np.abs(np.log(edge.sigmas[:, None] / _SIGMAS)).argmin(axis=1)]
+    off = (np.square(matte - step) * (np.abs(_PROFILE) <= _BESIDE_PX)).sum(axis=1)
     contrast = np.maximum(_along(edge.contrast, line.valid, _STRETCH_PX), 1e-9)
     mismatch = _along(off * edge.contrast, line.valid, _STRETCH_PX) / contrast
     return np.asarray(edge.clear_cut * (1 - _ramp(mismatch, _MISMATCH)) * line.valid)
@@ -182,28 +192,32 @@ def _trust(alpha: FloatArray, edge: _Edge) -> _Doubles:
 
 @njit(
     "void(float64[:,::1], float64[:,::1], float64[::1], boolean[::1], int64, "
-    "float32[:,::1], float32[:,::1], int32[:,::1])",
+    "float32[:,::1], float32[:,::1], int32[:,::1], float32[:,::1])",
     cache=True,
     nogil=True,
 )
 def _rasterise(
-    points: Any, normals: Any, sigmas: Any, valid: Any, first: int, near: Any, step: Any, nearest: Any
+    points: Any, normals: Any, sigmas: Any, valid: Any, first: int, near: Any, step: Any, nearest: Any, fade: Any
 ) -> None:
-    """Write the step of the nearest point of a contour, and its number, into every pixel within reach."""
+    """Write the step of the nearest point of a contour, its number and its fading into every pixel within reach."""
     height, width = near.shape
     for i in range(points.shape[0]):
         if not valid[i]:
             continue
+        full = _MIXED_PX + _WIDTHS * sigmas[i]
+        reach = int(np.ceil(full + _FADE_PX))
         x0, y0 = int(np.round(points[i, 0])), int(np.round(points[i, 1]))
-        for y in range(max(0, y0 - _REACH_PX), min(height, y0 + _REACH_PX + 1)):
-            for x in range(max(0, x0 - _REACH_PX), min(width, x0 + _REACH_PX + 1)):
+        for y in range(max(0, y0 - reach), min(height, y0 + reach + 1)):
+            for x in range(max(0, x0 - reach), min(width, x0 + reach + 1)):
                 dx, dy = x - points[i, 0], y - points[i, 1]
                 away = dx * dx + dy * dy
-                if away >= near[y, x]:
+                if away >= near[y, x] or away >= reach * reach:
                     continue
                 near[y, x] = away
                 n = dx * normals[i, 0] + dy * normals[i, 1]
                 sign = 1.0 if n >= 0 else -1.0
-                d = sign * np.sqrt(away) if away > 4.0 else n
+                far = np.sqrt(away)
+                d = sign * far if away > 4.0 else n
                 step[y, x] = 0.5 * (1.0 + erf(d / (sigmas[i] * 1.4142135)))
                 nearest[y, x] = first + i
+                fade[y, x] = min(max((full + _FADE_PX - far) / _FADE_PX, 0.0), 1.0)
