@@ -18,9 +18,9 @@ __all__ = ["sheer_colour", "sheer_evidence"]
 
 _STEP: Final = 2  # alpha is read at half size
 _SAMPLES: Final = 6000
-_FELLOWS: Final = 12
-_REACH_PX: Final = 1200.0  # this far away counts like a direction that is off by one unit
-_SMOOTH: Final = 3.0  # pixels over which the logarithm is smoothed
+_FELLOWS: Final = 40
+_REACH_PX: Final = 8000.0  # this far away counts like a direction that is off by one unit
+_SMOOTH: Final = 1.0  # pixels over which the logarithm is smoothed
 _FADE_PX: Final = (4.0, 12.0)  # distance from either zone at which the evidence begins, and is full
 _DENSEST: Final = 0.85  # alpha of the densest of the cloth, when its colour is estimated
 _FEWEST: Final = 400  # pixels of wide band from which a colour is estimated
