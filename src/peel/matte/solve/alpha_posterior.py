@@ -13,7 +13,7 @@ from numba import njit
 
 from peel.matte.solve.noise import brightness_bin
 
-__all__ = ["add_log_odds", "add_posterior_terms"]
+__all__ = ["add_posterior_terms", "compare_sides"]
 
 _LEAST_VARIANCE: Final = 1e-4
 _SPREAD: Final = 2.0  # factor on the subject's sample covariance: strands differ from one to the next
@@ -170,8 +170,11 @@ def add_posterior_terms(
 
 
 @njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
-def _log_likelihood(m: Any, first: int, r: Any, g: Any, b: Any) -> Any:
-    """Return the logarithm of a colour's likelihood under the Gaussian whose moments begin at `first`."""
+def _compared(m: Any, first: int, r: Any, g: Any, b: Any) -> Any:
+    """Return a colour's squared Mahalanobis distance from a Gaussian, and the logarithm of its determinant.
+
+    The Gaussian's moments begin at `first`.
+    """
     grain = np.float32(_GRAIN * _GRAIN)
     d0, d1, d2 = r - m[first], g - m[first + 1], b - m[first + 2]
     m00, m01, m02 = m[first + 3] + grain, m[first + 4], m[first + 5]
@@ -181,24 +184,29 @@ def _log_likelihood(m: Any, first: int, r: Any, g: Any, b: Any) -> Any:
     determinant = max(m00 * i00 + m01 * i01 + m02 * i02, grain * grain * grain)
     far = d0 * (i00 * d0 + i01 * d1 + i02 * d2) + d1 * (i01 * d0 + i11 * d1 + i12 * d2)
     far = (far + d2 * (i02 * d0 + i12 * d1 + i22 * d2)) / determinant
-    return np.float32(-0.5) * (min(max(far, np.float32(0)), np.float32(_FARTHEST)) + np.log(determinant))
+    return min(max(far, np.float32(0)), np.float32(_FARTHEST)), np.log(determinant)
 
 
 @njit(
-    "void(float32[:,::1], float32[:,::1], float32[:,:,::1], int64, float32[::1])",
+    "void(float32[:,::1], float32[:,::1], float32[:,:,::1], int64, float32[:,::1])",
     cache=True,
     nogil=True,
     fastmath=True,
     error_model="numpy",
 )
-def add_log_odds(colours: Any, places: Any, moments: Any, side: int, odds: Any) -> None:
-    """Write how much likelier each colour is under the subject's model than under the backdrop's.
+def compare_sides(colours: Any, places: Any, moments: Any, side: int, out: Any) -> None:
+    """Compare colours with both models.
 
-    Places are columns and rows; moments as `LocalColourModel` has them, in blocks of some side.
+    Writes how much likelier each is under the subject's than under the backdrop's, as a logarithm, and its squared
+    Mahalanobis distances from both. Places are columns and rows; moments as `LocalColourModel` has them, in blocks of
+    some side.
     """
     m = np.empty(moments.shape[2], np.float32)
     scale, half = np.float32(1) / np.float32(side), (np.float32(side) - np.float32(1)) / np.float32(2)
     for i in range(colours.shape[0]):
         _look_up(moments, (places[i, 1] - half) * scale, (places[i, 0] - half) * scale, m)
         r, g, b = colours[i, 0], colours[i, 1], colours[i, 2]
-        odds[i] = _log_likelihood(m, 0, r, g, b) - _log_likelihood(m, 9, r, g, b)
+        subject, wide = _compared(m, 0, r, g, b)
+        backdrop, wide_too = _compared(m, 9, r, g, b)
+        out[i, 0] = np.float32(0.5) * (backdrop + wide_too - subject - wide)
+        out[i, 1], out[i, 2] = subject, backdrop

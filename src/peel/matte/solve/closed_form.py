@@ -331,7 +331,7 @@ def _edge_priors(scene: _Scene, model: LocalColourModel, terms: EdgeTerms, hard:
         priors.append(line_terms(scene.evidence, scene.fixed, scene.band))
     if terms.steps > 0 and hard is not None and bool((hard[scene.band] > 0).any()):
         given = (scene.view, scene.zones, scene.fixed, scene.band)
-        priors.append(step_terms(*given, terms.steps, hard, model.log_odds))
+        priors.append(step_terms(*given, terms.steps, hard, model.sides))
     return priors
 
 

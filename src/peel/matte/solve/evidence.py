@@ -14,7 +14,7 @@ from peel.matte.edge.zones import BACKGROUND
 from peel.matte.parallel import run_all
 from peel.matte.solve.backdrop_detail import backdrop_detail
 from peel.matte.solve.conjugate_gradients import PriorTerms
-from peel.matte.solve.hard_contour import Odds
+from peel.matte.solve.hard_contour import Compare
 from peel.matte.solve.kind_terms import neutral_maps
 from peel.matte.solve.line_evidence import line_evidence
 from peel.matte.solve.patches import REACH_PX, patch_evidence
@@ -279,7 +279,7 @@ def step_terms(
     band: BoolArray,
     strength: float,
     shares: FloatArray,
-    odds: Odds,
+    compare: Compare,
 ) -> PriorTerms:
     """Return the prior of steps along hard edges, which speaks where a preliminary matte does not contradict it.
 
@@ -294,10 +294,10 @@ def step_terms(
     strength : float
     shares : (H, W) float32 ndarray
         Where the edge is known to be hard, from 0 to 1.
-    odds : callable
-        See `peel.matte.solve.hard_contour.Odds`.
+    compare : callable
+        See `peel.matte.solve.hard_contour.Compare`.
     """
-    steps = find_steps(image, trimap, band & (shares > 0), odds)
+    steps = find_steps(image, trimap, band & (shares > 0), compare)
     first: list[FloatArray] = []
 
     def terms(alpha: FloatArray) -> tuple[FloatArray, FloatArray]:

@@ -27,13 +27,28 @@ from peel.matte.edge.zones import BACKGROUND, FOREGROUND
 from peel.matte.parallel import run_all
 from peel.matte.smaller import averaged, smaller_trimap
 
-__all__ = ["HardContour", "Odds", "along_normals", "find_contours"]
+__all__ = ["Compare", "HardContour", "Sides", "along_normals", "find_contours"]
 
-Odds = Callable[[FloatArray, NDArray[np.float64]], FloatArray]
-"""Returns how much likelier the subject than the backdrop has colours (..., 3) at places (..., 2), as a logarithm.
 
-Places are columns and rows.
-"""
+@dataclass(frozen=True)
+class Sides:
+    """How colours compare with those of the subject and of the backdrop near by.
+
+    Attributes
+    ----------
+    odds : (...) float32 ndarray
+        How much likelier the subject than the backdrop has a colour, as a logarithm.
+    from_subject, from_backdrop : (...) float32 ndarray
+        Squared Mahalanobis distances.
+    """
+
+    odds: FloatArray
+    from_subject: FloatArray
+    from_backdrop: FloatArray
+
+
+Compare = Callable[[FloatArray, NDArray[np.float64]], Sides]
+"""Compares colours (..., 3) at places (..., 2), column and row, with both sides."""
 
 _REACH_PX: Final = 36  # how far a profile reaches to either side
 _AGAIN_PX: Final = 10  # ... when a contour of a smaller picture is followed at the full size
@@ -70,22 +85,22 @@ class HardContour:
 
 @dataclass(frozen=True)
 class _Seen:
-    """What is read along the normals: colours, zones, and what colours say."""
+    """What is read along the normals: colours, zones, and what colours are like."""
 
     image: FloatArray
     trimap: ByteArray
-    odds: Odds
+    compare: Compare
 
     def smaller(self, step: int) -> "_Seen":
         """Return the same at a smaller size."""
 
-        def odds(colours: FloatArray, places: NDArray[np.float64]) -> FloatArray:
-            return self.odds(colours, places * step + (step - 1) / 2)
+        def compare(colours: FloatArray, places: NDArray[np.float64]) -> Sides:
+            return self.compare(colours, places * step + (step - 1) / 2)
 
-        return _Seen(averaged(self.image, step), smaller_trimap(self.trimap, step), odds)
+        return _Seen(averaged(self.image, step), smaller_trimap(self.trimap, step), compare)
 
 
-def find_contours(image: FloatArray, trimap: ByteArray, asked: BoolArray, odds: Odds) -> list[HardContour]:
+def find_contours(image: FloatArray, trimap: ByteArray, asked: BoolArray, compare: Compare) -> list[HardContour]:
     """Find the contours of edges that are nothing but a step, sharp or blurred.
 
     Parameters
@@ -95,12 +110,12 @@ def find_contours(image: FloatArray, trimap: ByteArray, asked: BoolArray, odds: 
     trimap : (H, W) uint8 ndarray
     asked : (H, W) bool ndarray
         The part of the band that has such edges.
-    odds : callable
+    compare : callable
     """
     start = _half_way(trimap, asked)
     if not start:
         return []
-    seen = _Seen(image, trimap, odds)
+    seen = _Seen(image, trimap, compare)
     step = max(1, int(np.ceil(_half_width(trimap, asked) / _WIDEST_PX)))
     if step == 1:
         return run_all([partial(_searched, seen, contour, _REACH_PX) for contour in start])
@@ -200,7 +215,7 @@ def _searched(seen: _Seen, contour: HardContour, reach: int) -> HardContour:
     profiles = np.ascontiguousarray(along_normals(seen.image, contour.points, contour.normals, places), np.float32)
     zones = along_normals(seen.trimap.astype(np.float32), contour.points, contour.normals, places)
     at = contour.points[:, None] + places[None, :, None] * contour.normals[:, None]
-    said = np.float32(_SIDES) * np.clip(seen.odds(profiles, at), -_CLAMP, _CLAMP)
+    said = np.float32(_SIDES) * np.clip(seen.compare(profiles, at).odds, -_CLAMP, _CLAMP)
     said = np.where(zones > 254.5, _SIDES * _KNOWN, np.where(zones < 0.5, -_SIDES * _KNOWN, said)).astype(np.float32)
     costs = np.zeros(profiles.shape[:2], np.float32)
     _place_costs(profiles, said, contour.valid, costs)

@@ -22,7 +22,8 @@ from numpy.typing import NDArray
 from peel.matte.arrays import BoolArray, FloatArray
 from peel.matte.lazy import lazy
 from peel.matte.parallel import checkpoint, chunks, map_chunks, run_all
-from peel.matte.solve.alpha_posterior import add_log_odds, add_posterior_terms
+from peel.matte.solve.alpha_posterior import add_posterior_terms, compare_sides
+from peel.matte.solve.hard_contour import Sides
 from peel.matte.solve.noise import NoiseCurve
 
 __all__ = ["LocalColourModel", "block_side"]
@@ -194,25 +195,13 @@ class LocalColourModel:
         map_chunks(judged, len(ys), _AT_ONCE)
         return weight, towards
 
-    def log_odds(self, colours: FloatArray, places: NDArray[np.float64]) -> FloatArray:
-        """Return how much likelier colours belong to the marked subject near by than to the marked backdrop.
-
-        Parameters
-        ----------
-        colours : (..., 3) float32 ndarray
-        places : (..., 2) float64 ndarray
-            Column and row of each.
-
-        Returns
-        -------
-        (...) float32 ndarray
-            The logarithm of the ratio of both likelihoods.
-        """
+    def sides(self, colours: FloatArray, places: NDArray[np.float64]) -> Sides:
+        """Compare colours (..., 3) at places (..., 2), column and row, with those marked near by on either side."""
         flat = np.ascontiguousarray(colours.reshape(-1, 3), np.float32)
         at = np.ascontiguousarray(places.reshape(-1, 2), np.float32)
-        odds = np.empty(len(flat), np.float32)
-        add_log_odds(flat, at, self._marked, self.side, odds)
-        return odds.reshape(colours.shape[:-1])
+        found = np.empty((len(flat), 3), np.float32)
+        compare_sides(flat, at, self._marked, self.side, found)
+        return Sides(*(part.reshape(colours.shape[:-1]) for part in found.T))
 
     @lazy
     def _places(self) -> tuple[NDArray[np.int32], NDArray[np.int32]]:

@@ -18,7 +18,7 @@ from scipy.ndimage import gaussian_filter1d
 
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray, IntArray
 from peel.matte.parallel import run_all
-from peel.matte.solve.hard_contour import HardContour, Odds, along_normals, find_contours
+from peel.matte.solve.hard_contour import Compare, HardContour, along_normals, find_contours
 
 __all__ = ["Steps", "find_steps"]
 
@@ -36,6 +36,8 @@ _UNDECIDED: Final = (0.2, 0.45)  # share of colours that do not tell, from which
 _SURELY: Final = 6.0  # logarithm of the odds from which a colour contradicts a contour
 _CONTRADICTED: Final = (0.04, 0.13)  # share of such colours from which a contour is doubted, and is none
 _CONTRADICTED_PX: Final = 6.0  # along the contour, over which they are counted
+_STRANGE_FAR: Final = 25.0  # squared Mahalanobis distance from which a colour is no colour of a side
+_STRANGE: Final = (0.04, 0.12)  # share of such colours from which a contour is doubted, and is none
 _WIDTHS: Final = 3.0  # sigmas from the contour, as far as which a step says anything
 _FADE_PX: Final = 4.0  # ... beyond which it fades
 
@@ -91,7 +93,7 @@ class Steps:
         return np.where(self.nearest >= 0, trust[self.nearest] * self.fade, np.float32(0))
 
 
-def find_steps(image: FloatArray, trimap: ByteArray, asked: BoolArray, odds: Odds) -> Steps:
+def find_steps(image: FloatArray, trimap: ByteArray, asked: BoolArray, compare: Compare) -> Steps:
     """Fit steps along the contours of hard and soft edges.
 
     Parameters
@@ -101,10 +103,12 @@ def find_steps(image: FloatArray, trimap: ByteArray, asked: BoolArray, odds: Odd
     trimap : (H, W) uint8 ndarray
     asked : (H, W) bool ndarray
         The part of the band that has such edges.
-    odds : callable
-        See `peel.matte.solve.hard_contour.Odds`.
+    compare : callable
+        See `peel.matte.solve.hard_contour.Compare`.
     """
-    edges = tuple(run_all([partial(_edge, image, odds, line) for line in find_contours(image, trimap, asked, odds)]))
+    edges = tuple(
+        run_all([partial(_edge, image, compare, line) for line in find_contours(image, trimap, asked, compare)])
+    )
     away = np.full(trimap.shape, np.float32(1e9), np.float32)
     step, fade = np.zeros(trimap.shape, np.float32), np.zeros(trimap.shape, np.float32)
     nearest = np.full(trimap.shape, -1, np.int32)
@@ -132,7 +136,7 @@ def _bases() -> tuple[_Doubles, _Doubles]:
     return even, np.stack([np.linalg.qr(own - even @ (even.T @ own))[0] for own in more])
 
 
-def _edge(image: FloatArray, odds: Odds, line: HardContour) -> _Edge:
+def _edge(image: FloatArray, compare: Compare, line: HardContour) -> _Edge:
     """Measure a contour's steps."""
     profiles = along_normals(image, line.points, line.normals, _PROFILE).astype(np.float64)
     even, more = _bases()
@@ -145,24 +149,30 @@ def _edge(image: FloatArray, odds: Odds, line: HardContour) -> _Edge:
     sigmas = np.exp(gaussian_filter1d(np.log(_SIGMAS[chosen]), _STRETCH_PX / 2, mode="wrap"))
     judged = costs[np.arange(len(chosen)), chosen]
     ends = profiles[:, -4:].mean(axis=1) - profiles[:, :4].mean(axis=1)
-    needed = _needed(profiles, sigmas, odds, line)
+    needed = _needed(profiles, sigmas, compare, line)
     return _Edge(line, sigmas, _ramp(judged, _CLEAR_CUT) * needed, np.square(ends).sum(axis=1) + _FLOOR / 10)
 
 
-def _needed(profiles: _Doubles, sigmas: _Doubles, odds: Odds, line: HardContour) -> _Doubles:
-    """Return 1 at the points of a contour beside which colours do not tell the sides apart, nor contradict it.
+def _needed(profiles: _Doubles, sigmas: _Doubles, compare: Compare, line: HardContour) -> _Doubles:
+    """Return 1 at the points of a contour beside which colours are those of each side but do not tell them apart.
 
-    It falls to 0 where colours tell, so that the matte needs no step, and where some belong to the other side.
+    It falls to 0 where colours tell, so that the matte needs no step; where some contradict the contour; and where they
+    are no marked side's, as those of gauze and of hair in the light are.
     """
     at = line.points[:, None] + _PROFILE[None, :, None] * line.normals[:, None]
-    said = odds(profiles.astype(np.float32), at)
+    sides = compare(profiles.astype(np.float32), at)
     away = np.abs(_PROFILE)[None] - 2 * (sigmas[:, None] - _SIGMAS[0])
     beside = (away > _MIXED_PX) & (away <= _BESIDE_PX)
+    inside = _PROFILE > 0
     count = np.maximum(beside.sum(axis=1), 1)
-    undecided = (beside & (np.abs(said) < _DECIDED)).sum(axis=1) / count
-    wrong = (beside & np.where(_PROFILE > 0, said < -_SURELY, said > _SURELY)).sum(axis=1) / count
-    needed = _ramp(_along(undecided, line.valid, _STRETCH_PX), _UNDECIDED)
-    return needed * (1 - _ramp(_along(wrong, line.valid, _CONTRADICTED_PX), _CONTRADICTED))
+
+    def share(which: BoolArray, sigma: float) -> _Doubles:
+        return _along((beside & which).sum(axis=1) / count, line.valid, sigma)
+
+    undecided = share(np.abs(sides.odds) < _DECIDED, _STRETCH_PX)
+    wrong = share(np.where(inside, sides.odds < -_SURELY, sides.odds > _SURELY), _CONTRADICTED_PX)
+    strange = share(np.where(inside, sides.from_subject, sides.from_backdrop) > _STRANGE_FAR, _STRETCH_PX / 2)
+    return _ramp(undecided, _UNDECIDED) * (1 - _ramp(wrong, _CONTRADICTED)) * (1 - _ramp(strange, _STRANGE))
 
 
 def _ramp(values: _Doubles, ends: tuple[float, float]) -> _Doubles:
