@@ -92,7 +92,6 @@ KINDS: Final[dict[Kind, KindSpec]] = {
         factors=Factors(patches=0.25, steps=1.0),
         typical=((4.1, 0.145, 0.97, 0.33, 0.32), (4.7, 0.077, 0.96, 0.41, 0.16), (7.2, 0.047, 0.96, 0.46, 0.11)),
         widens=True,
-        suggests=False,
     ),
     Kind.STRAND: KindSpec(
         mask_level=150,

@@ -16,7 +16,7 @@ from peel.job.question import solve_settings
 from peel.job.rect import Rect
 from peel.job.settings import rgb_from_hex
 from peel.matte.arrays import BoolArray, FloatArray
-from peel.matte.edge.kind import KINDS, Kind
+from peel.matte.edge.kind import KINDS
 from peel.matte.pixels import unit_floats
 from peel.matte.smaller import averaged
 from peel.matte.solve.kind_terms import term_maps
@@ -44,7 +44,7 @@ _OF_PATCHES: Final = 0.8  # of the weight of patches, at a smaller size: each lo
 _FINE: Final = tuple(kind for kind, spec in KINDS.items() if spec.is_fine)
 _PREVAILS: Final = 0.4  # share of the pixels from which they do
 _MOST_FINE: Final = 1_500_000  # pixels of such kinds that are solved at the full size
-_ONLY_SAID: Final = frozenset(kind for kind, spec in KINDS.items() if not spec.suggests)
+_ONLY_SAID: Final = tuple(kind for kind, spec in KINDS.items() if not spec.suggests)
 
 
 def solve_step(photo: Photo) -> int:
@@ -87,11 +87,11 @@ def maps_at(job: Job, rect: Rect, step: int) -> TermMaps | None:
     """Return how the kinds in a window weigh the terms.
 
     A mere suggestion of sheer cloth is not solved by unless a colour was picked for it: taken for sheer, a hard edge
-    would come out half-clear. Nor is one of a soft edge: gauze that is taken for one comes out solid.
+    would come out half-clear.
     """
     kinds = kinds_in(job, rect)
-    unheard = _ONLY_SAID - {Kind.SHEER} if job.settings.photo.sheer_colours else _ONLY_SAID
-    kinds[np.isin(kinds, [*unheard]) & ~is_said(job, rect)] = 0
+    if not job.settings.photo.sheer_colours:
+        kinds[np.isin(kinds, _ONLY_SAID) & ~is_said(job, rect)] = 0
     return term_maps(np.ascontiguousarray(kinds[::step, ::step]))
 
 
