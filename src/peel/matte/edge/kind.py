@@ -42,7 +42,7 @@ class Factors:
     local_colour: float = 1.0
     patches: float = 0.0
     lines: float = 0.0
-    steps: float = 0.0
+    steps: float = 1.0
     sheer: float = 0.0
 
 
@@ -83,13 +83,13 @@ class KindSpec:
 KINDS: Final[dict[Kind, KindSpec]] = {
     Kind.HARD: KindSpec(
         mask_level=50,
-        factors=Factors(steps=1.0),
+        factors=Factors(),
         typical=((1.05, 0.32, 0.98, 0.38, 0.68), (2.2, 0.31, 0.84, 0.45, 0.69)),
         is_fine=True,
     ),
     Kind.SOFT: KindSpec(
         mask_level=100,
-        factors=Factors(patches=0.25, steps=1.0),
+        factors=Factors(patches=0.25),
         typical=((4.1, 0.145, 0.97, 0.33, 0.32), (4.7, 0.077, 0.96, 0.41, 0.16), (7.2, 0.047, 0.96, 0.46, 0.11)),
         widens=True,
     ),
@@ -116,7 +116,7 @@ KINDS: Final[dict[Kind, KindSpec]] = {
     ),
     Kind.SHEER: KindSpec(
         mask_level=250,
-        factors=Factors(local_colour=0.3, sheer=1.0),
+        factors=Factors(local_colour=0.3, steps=0.0, sheer=1.0),
         typical=((5.0, 0.12, 0.66, 0.55, 0.25),),
         fills=True,
         suggests=False,

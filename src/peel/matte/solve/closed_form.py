@@ -287,14 +287,14 @@ def _weights_and_priors(scene: _Scene, given: Given, terms: EdgeTerms) -> tuple[
     sampled = factors(lambda maps: maps.sampled_colour)
     if sampled is not None:
         weight *= sampled
-    hard = None if maps is None else TermMaps.enlarged(maps.steps, shape)[scene.window]
+    stepped = None if maps is None else TermMaps.enlarged(maps.steps, shape)[scene.window]
     priors = [
         *_priors(
             _weighed(model.terms, factors(lambda maps: maps.local_colour)),
             _sparsity(model, scene.estimate, scene.confidence, terms),
             terms,
         ),
-        *_edge_priors(scene, model, terms, hard),
+        *_edge_priors(scene, model, terms, stepped),
     ]
     return weight, priors
 
@@ -324,14 +324,17 @@ def _priors(local_colour: PriorTerms, sparsity: PriorTerms, terms: EdgeTerms) ->
     return [prior for strength, prior in priors if strength > 0]
 
 
-def _edge_priors(scene: _Scene, model: LocalColourModel, terms: EdgeTerms, hard: FloatArray | None) -> list[PriorTerms]:
+def _edge_priors(
+    scene: _Scene, model: LocalColourModel, terms: EdgeTerms, stepped: FloatArray | None
+) -> list[PriorTerms]:
     """List the priors of lines and steps, where there is anything for them to say."""
     priors = []
     if scene.evidence.line_weight.any():
         priors.append(line_terms(scene.evidence, scene.fixed, scene.band))
-    if terms.steps > 0 and hard is not None and bool((hard[scene.band] > 0).any()):
+    shares = np.ones(scene.fixed.shape, np.float32) if stepped is None else stepped
+    if terms.steps > 0 and bool((shares[scene.band] > 0).any()):
         given = (scene.view, scene.zones, scene.fixed, scene.band)
-        priors.append(step_terms(*given, terms.steps, hard, model.sides))
+        priors.append(step_terms(*given, terms.steps, shares, model.sides))
     return priors
 
 

@@ -281,7 +281,7 @@ def step_terms(
     shares: FloatArray,
     compare: Compare,
 ) -> PriorTerms:
-    """Return the prior of steps along hard edges, which speaks where a preliminary matte does not contradict it.
+    """Return the prior of steps along contours, which speaks where a preliminary matte does not contradict it.
 
     Parameters
     ----------
@@ -293,7 +293,7 @@ def step_terms(
         Where alpha is to be found.
     strength : float
     shares : (H, W) float32 ndarray
-        Where the edge is known to be hard, from 0 to 1.
+        How far steps are asked for, from 0 to 1.
     compare : callable
         See `peel.matte.solve.hard_contour.Compare`.
     """
