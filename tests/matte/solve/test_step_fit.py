@@ -1,17 +1,22 @@
-"""Steps along contours: found where they are, as wide as they are, and bridged where nothing shows them."""
+"""Steps along contours: found where they are, as wide as they are, bridged, and silent where nothing calls for them."""
 
 from math import erf
 
 import cv2
 import numpy as np
+import pytest
 
-from peel.matte.solve.step_fit import fit_steps, step_prior, walk_contours
+from peel.matte.solve.hard_contour import Sides, find_contours
+from peel.matte.solve.step_fit import find_steps
+
+SHAPE = (200, 160)
+IN_BETWEEN = slice(40, 160)  # rows away from the ends of the line
 
 
-def _step(place: float, sigma: float, shape: tuple[int, int] = (120, 160)) -> np.ndarray:
+def _step(place: float, sigma: float) -> np.ndarray:
     phi = np.vectorize(lambda t: 0.5 * (1 + erf(t / np.sqrt(2))))
-    row = phi((np.arange(shape[1]) - place) / sigma)
-    return np.repeat(row[None], shape[0], axis=0).astype(np.float32)
+    row = phi((np.arange(SHAPE[1]) - place) / sigma)
+    return np.repeat(row[None], SHAPE[0], axis=0).astype(np.float32)
 
 
 def _photo(alpha: np.ndarray, noise: float = 0.004) -> np.ndarray:
@@ -21,61 +26,113 @@ def _photo(alpha: np.ndarray, noise: float = 0.004) -> np.ndarray:
     return (clean + rng.normal(0, noise, clean.shape)).astype(np.float32)
 
 
-def _band(place: float, reach: int = 20, shape: tuple[int, int] = (120, 160)) -> np.ndarray:
-    return np.repeat((np.abs(np.arange(shape[1]) - place) < reach)[None], shape[0], axis=0)
+def _trimap(place: float, reach: float = 16) -> np.ndarray:
+    away = np.arange(SHAPE[1]) - place
+    row = np.where(away > reach, 255, np.where(away < -reach, 0, 128)).astype(np.uint8)
+    return np.repeat(row[None], SHAPE[0], axis=0)
 
 
-def test_a_step_is_found_to_a_fifth_of_a_pixel_and_as_wide_as_it_is() -> None:
-    truth = _step(80.3, 1.2)
-    crude = np.clip(_step(82.5, 4.0), 0, 1)  # a preliminary matte that is off by two pixels, and a haze
-    (contour,) = walk_contours(crude, _band(80))
+def _sides(odds: float = 0.0, far: float = 1.0) -> Sides:
+    def compare(colours: np.ndarray, _places: np.ndarray) -> Sides:
+        shape = colours.shape[:-1]
+        return Sides(*(np.full(shape, value, np.float32) for value in (odds, far, far)))
 
-    steps = fit_steps(_photo(truth), crude, contour, floor=0.01)
-
-    found = contour.points[:, 0] + steps.offsets * contour.normals[:, 0]
-    middle = contour.valid & (contour.points[:, 1] > 20) & (contour.points[:, 1] < 100)
-    middle &= np.abs(contour.points[:, 0] - 82.5) < 4
-    assert np.abs(found[middle] - 80.3).max() < 0.2
-    assert np.abs(np.log(steps.sigmas[middle] / 1.2)).max() < np.log(1.5)
+    return compare  # type: ignore[return-value]
 
 
-def test_the_prior_of_a_step_is_that_step() -> None:
-    truth = _step(80.3, 1.2)
+ALIKE = _sides()
 
-    sure, step = step_prior(_photo(truth), np.clip(_step(81.5, 2.0), 0, 1), _band(80), 0.01)
 
-    acted = sure[20:100] > 0.9
-    assert acted.mean() > 0.1
-    assert np.abs(step - truth)[20:100][acted].max() < 0.08
+def _found(photo: np.ndarray, trimap: np.ndarray, compare=ALIKE):
+    return find_steps(photo, trimap, trimap == 128, compare)
+
+
+def test_a_contour_is_found_to_a_fifth_of_a_pixel_wherever_the_band_lies() -> None:
+    trimap = _trimap(86)  # laid six pixels off
+
+    (line,) = find_contours(_photo(_step(80.3, 1.0)), trimap, trimap == 128, ALIKE)
+
+    along = line.valid & (line.points[:, 1] > 40) & (line.points[:, 1] < 160)
+    assert along.sum() > 100
+    assert np.abs(line.points[along, 0] - 80.3).max() < 0.6
+    assert np.abs(line.points[along, 0].mean() - 80.3) < 0.3
+    assert np.ptp(line.points[along, 0]) < 0.1  # even along the contour
+    assert (line.normals[along, 0] > 0.99).all()  # towards the subject
+
+
+def test_a_wide_band_is_searched_at_a_smaller_size() -> None:
+    trimap = _trimap(86, 60)
+
+    (line,) = find_contours(_photo(_step(70.3, 1.0)), trimap, trimap == 128, ALIKE)
+
+    along = line.valid & (line.points[:, 1] > 60) & (line.points[:, 1] < 140)
+    assert np.abs(line.points[along, 0] - 70.3).max() < 1
+
+
+@pytest.mark.parametrize("sigma", [0.9, 1.6])
+def test_a_step_is_as_wide_as_the_photo_s(sigma: float) -> None:
+    truth = _step(80.3, sigma)
+    steps = _found(_photo(truth), _trimap(80, 30))
+
+    trust = steps.trust(truth)
+
+    acted = trust[IN_BETWEEN] > 0.9
+    assert acted.mean() > 0.02
+    assert np.abs(steps.alpha - truth)[IN_BETWEEN][acted].max() < 0.15
 
 
 def test_where_both_sides_look_alike_the_contour_carries_on() -> None:
-    truth = _step(80.0, 1.2)
-    photo = _photo(truth)
-    photo[50:70] = np.array([0.5, 0.45, 0.4], np.float32)  # nothing to see over 20 rows
-    crude = truth.copy()
-    crude[50:70] = _step(85.0, 12.0)[50:70]  # where the preliminary matte is a haze that strays by five pixels
+    photo = _photo(_step(80.0, 1.0))
+    photo[90:110] = np.array([0.5, 0.45, 0.4], np.float32)  # nothing to see over 20 rows
+    trimap = _trimap(84)
 
-    _, step = step_prior(photo, crude, _band(80), 0.01)
+    (line,) = find_contours(photo, trimap, trimap == 128, ALIKE)
 
-    strayed = np.abs(crude - truth)[52:68, 70:95].mean()
-    assert np.abs(step - truth)[52:68, 70:95].mean() < 0.75 * strayed
+    bridged = line.valid & (line.points[:, 1] > 85) & (line.points[:, 1] < 115)
+    assert np.abs(line.points[bridged, 0] - 80).max() < 1
 
 
 def test_nothing_is_said_about_strands_side_by_side() -> None:
-    roots = 70 + 20 * ((np.arange(120) // 3) % 2)
-    strands = (np.arange(160)[None] > roots[:, None]).astype(np.float32)
+    roots = 70 + 20 * ((np.arange(SHAPE[0]) // 3) % 2)
+    strands = (np.arange(SHAPE[1])[None] > roots[:, None]).astype(np.float32)
     strands = cv2.GaussianBlur(strands, (0, 0), 0.6)
 
-    sure, _ = step_prior(_photo(strands), strands, _band(80, 40), 0.01)
+    assert not _found(_photo(strands), _trimap(80, 30)).trust(strands).any()
 
-    assert not sure.any()
+
+@pytest.mark.parametrize(
+    "compare",
+    [_sides(odds=30.0), _sides(far=50.0)],
+    ids=["colours that tell the sides apart", "colours of neither side"],
+)
+def test_nothing_is_said_where_no_step_is_called_for(compare) -> None:
+    truth = _step(80.0, 1.0)
+
+    assert not _found(_photo(truth), _trimap(84), compare).trust(truth).any()
+
+
+def test_a_preliminary_matte_that_is_nothing_like_a_step_is_believed_where_colours_differ() -> None:
+    steps = _found(_photo(_step(80.0, 1.0)), _trimap(80))
+
+    haze = np.full(SHAPE, 0.5, np.float32)
+    assert steps.trust(_step(80.0, 1.5))[IN_BETWEEN].any()
+    assert not steps.trust(haze).any()
+
+
+def test_between_two_lines_that_are_as_clear_none_is_chosen() -> None:
+    photo = _photo(_step(80.0, 1.0))
+    photo[:, 88:] = np.array(
+        [0.2, 0.3, 0.35], np.float32
+    )  # a bright stripe of eight pixels: either side may be the edge
+
+    assert not _found(photo, _trimap(84)).trust(_step(80.0, 1.5)).any()
 
 
 def test_no_contour_no_step() -> None:
     nothing = np.zeros((40, 40), np.float32)
+    trimap = np.full((40, 40), 128, np.uint8)
 
-    sure, step = step_prior(np.full((40, 40, 3), 0.5, np.float32), nothing, np.ones((40, 40), bool), 0.01)
+    steps = find_steps(np.full((40, 40, 3), 0.5, np.float32), trimap, trimap == 128, ALIKE)
 
-    assert not sure.any()
-    assert not step.any()
+    assert not steps.trust(nothing).any()
+    assert not steps.alpha.any()

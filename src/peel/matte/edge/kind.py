@@ -42,7 +42,7 @@ class Factors:
     local_colour: float = 1.0
     patches: float = 0.0
     lines: float = 0.0
-    steps: float = 1.0
+    steps: float = 0.0
     sheer: float = 0.0
 
 
@@ -83,7 +83,7 @@ class KindSpec:
 KINDS: Final[dict[Kind, KindSpec]] = {
     Kind.HARD: KindSpec(
         mask_level=50,
-        factors=Factors(),
+        factors=Factors(steps=1.0),
         typical=((1.05, 0.32, 0.98, 0.38, 0.68), (2.2, 0.31, 0.84, 0.45, 0.69)),
         is_fine=True,
     ),
@@ -116,7 +116,7 @@ KINDS: Final[dict[Kind, KindSpec]] = {
     ),
     Kind.SHEER: KindSpec(
         mask_level=250,
-        factors=Factors(local_colour=0.3, steps=0.0, sheer=1.0),
+        factors=Factors(local_colour=0.3, sheer=1.0),
         typical=((5.0, 0.12, 0.66, 0.55, 0.25),),
         fills=True,
         suggests=False,

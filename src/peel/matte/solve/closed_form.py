@@ -331,10 +331,9 @@ def _edge_priors(
     priors = []
     if scene.evidence.line_weight.any():
         priors.append(line_terms(scene.evidence, scene.fixed, scene.band))
-    shares = np.ones(scene.fixed.shape, np.float32) if stepped is None else stepped
-    if terms.steps > 0 and bool((shares[scene.band] > 0).any()):
+    if terms.steps > 0 and stepped is not None and bool((stepped[scene.band] > 0).any()):
         given = (scene.view, scene.zones, scene.fixed, scene.band)
-        priors.append(step_terms(*given, terms.steps, shares, model.sides))
+        priors.append(step_terms(*given, terms.steps, stepped, model.sides))
     return priors
 
 

@@ -1,4 +1,4 @@
-"""The contour of a hard or soft edge: of all lines through the band, the one along which the photo is most like a step.
+"""The contour of a hard edge: of all lines through the band, the one along which the photo is most like a step.
 
 The line half-way between the zones is walked, and the photo is read along its normals. At each place on a normal the
 colours before and behind it are compared with those of a step and of a slope, and with what the colours of either zone
@@ -55,7 +55,7 @@ _AGAIN_PX: Final = 10  # ... when a contour of a smaller picture is followed at 
 _WIDEST_PX: Final = 26.0  # half the width of a band that is searched at its own size
 _SMOOTH_PX: Final = 4.0  # by which the line half-way is smoothed
 _SHORTEST: Final = 24  # points of a contour that is worth following
-_WINDOWS: Final = (7, 14, 28)  # pixels before and behind a place that are compared; the clearest answer counts
+_WINDOW: Final = 7  # pixels before and behind a place that are compared
 _LEAST: Final = 4  # ... at the ends of a profile
 _FLOOR: Final = 0.0012  # summed squared difference over a window that the texture of either side explains
 _STEP: Final = 6.0  # weight of the step against no step
@@ -63,6 +63,9 @@ _SIDES: Final = 0.05  # weight of what the colours of either zone say about a pi
 _CLAMP: Final = 3.0  # the most that one pixel may say
 _KNOWN: Final = 160.0  # what a pixel of a zone says
 _MOVES: Final = 12.0  # cost of a change of place by a pixel from one point to the next
+_APART: Final = 5  # pixels between a line and another one beside it, at least
+_FARTHEST: Final = 20  # ... and at most
+_BESIDE_PX: Final = 40.0  # along the contour, over which both are compared
 _EVEN_PX: Final = 4.0  # by which the contour that was found is smoothed
 
 
@@ -76,11 +79,15 @@ class HardContour:
         Column and row; unit normals towards the subject.
     valid : (N,) bool ndarray
         Where the line runs through the part of the band that was asked about.
+    lead : (N,) float64 ndarray
+        How much clearer the step along a stretch of it is than along the best line beside it, as a part of it; 1 before
+        a line was searched.
     """
 
     points: NDArray[np.float64]
     normals: NDArray[np.float64]
     valid: BoolArray
+    lead: NDArray[np.float64]
 
 
 @dataclass(frozen=True)
@@ -101,7 +108,7 @@ class _Seen:
 
 
 def find_contours(image: FloatArray, trimap: ByteArray, asked: BoolArray, compare: Compare) -> list[HardContour]:
-    """Find the contours of edges that are nothing but a step, sharp or blurred.
+    """Find the contours of hard edges.
 
     Parameters
     ----------
@@ -109,7 +116,7 @@ def find_contours(image: FloatArray, trimap: ByteArray, asked: BoolArray, compar
         Colours in [0, 1].
     trimap : (H, W) uint8 ndarray
     asked : (H, W) bool ndarray
-        The part of the band that has such edges.
+        The part of the band whose edges are hard.
     compare : callable
     """
     start = _half_way(trimap, asked)
@@ -153,7 +160,8 @@ def _half_way(trimap: ByteArray, asked: BoolArray) -> list[HardContour]:
         if len(points) >= _SHORTEST and valid.sum() >= _SHORTEST:
             normals = _normals(points)
             ahead = [along_normals(side, points, normals, np.array([sign * 3.0])).mean() for sign in (1, -1)]
-            found.append(HardContour(points, normals * (1.0 if ahead[0] >= ahead[1] else -1.0), valid))
+            sign = 1.0 if ahead[0] >= ahead[1] else -1.0
+            found.append(HardContour(points, normals * sign, valid, np.ones(len(points))))
     return found
 
 
@@ -179,7 +187,7 @@ def _resized(contour: HardContour, factor: float) -> HardContour:
     nearest = np.minimum((np.arange(len(points)) * len(contour.points)) // len(points), len(contour.points) - 1)
     normals = _normals(points)
     same = np.sign((normals * contour.normals[nearest]).sum())
-    return HardContour(points, normals * same, contour.valid[nearest])
+    return HardContour(points, normals * same, contour.valid[nearest], contour.lead[nearest])
 
 
 def along_normals(
@@ -217,8 +225,8 @@ def _searched(seen: _Seen, contour: HardContour, reach: int) -> HardContour:
     at = contour.points[:, None] + places[None, :, None] * contour.normals[:, None]
     said = np.float32(_SIDES) * np.clip(seen.compare(profiles, at).odds, -_CLAMP, _CLAMP)
     said = np.where(zones > 254.5, _SIDES * _KNOWN, np.where(zones < 0.5, -_SIDES * _KNOWN, said)).astype(np.float32)
-    costs = np.zeros(profiles.shape[:2], np.float32)
-    _place_costs(profiles, said, contour.valid, costs)
+    costs, steps = np.zeros((2, *profiles.shape[:2]), np.float32)
+    _place_costs(profiles, said, contour.valid, costs, steps)
     # a closed line: twice around, and the middle of it taken
     path = np.empty(2 * len(costs), np.int32)
     _least_path(np.concatenate([costs, costs]), _MOVES, path)
@@ -228,12 +236,31 @@ def _searched(seen: _Seen, contour: HardContour, reach: int) -> HardContour:
     points = contour.points + offsets[:, None] * contour.normals
     normals = _normals(points)
     same = np.sign((normals * contour.normals).sum(axis=1, keepdims=True))
-    return HardContour(points, np.where(same == 0, contour.normals, normals * same), contour.valid)
+    lead = np.minimum(_lead(steps, chosen), contour.lead)
+    return HardContour(points, np.where(same == 0, contour.normals, normals * same), contour.valid, lead)
 
 
-@njit("void(float32[:,:,::1], float32[:,::1], boolean[::1], float32[:,::1])", cache=True, nogil=True)
-def _place_costs(profiles: Any, said: Any, valid: Any, costs: Any) -> None:
-    """Write the cost of an edge right before each sample of each profile; 0 for profiles that are not valid."""
+def _lead(steps: FloatArray, path: NDArray[np.int32]) -> NDArray[np.float64]:
+    """Return how much clearer the step along a path is than the clearest along one beside it; see `HardContour`."""
+    every = np.arange(len(steps))
+
+    def beside(by: int) -> NDArray[np.float64]:
+        at = path + by
+        within = (at >= 0) & (at < steps.shape[1])
+        cost = np.where(within, steps[every, at.clip(0, steps.shape[1] - 1)], 0)
+        return np.asarray(gaussian_filter1d(cost.astype(np.float64), _BESIDE_PX, mode="wrap"))
+
+    own = np.minimum(beside(0), -1e-6)
+    shifts = [by for by in range(-_FARTHEST, _FARTHEST + 1) if abs(by) >= _APART]
+    return np.asarray(1 - np.min([beside(by) for by in shifts], axis=0) / own)
+
+
+@njit("void(float32[:,:,::1], float32[:,::1], boolean[::1], float32[:,::1], float32[:,::1])", cache=True, nogil=True)
+def _place_costs(profiles: Any, said: Any, valid: Any, costs: Any, steps: Any) -> None:
+    """Write the cost of an edge right before each sample of each profile, and the part of it that is the step's.
+
+    Both are 0 for profiles that are not valid.
+    """
     count = profiles.shape[1]
     sums, along = np.zeros((count + 1, 3)), np.zeros((count + 1, 3))
     squares = np.zeros(count + 1)
@@ -251,12 +278,10 @@ def _place_costs(profiles: Any, said: Any, valid: Any, costs: Any) -> None:
             total += said[i, k]
         before = 0.0
         for k in range(count):
+            first, last = max(0, k - _WINDOW), min(count, k + _WINDOW)
+            n = last - first
             clearest = 0.0
-            for window in _WINDOWS:
-                first, last = max(0, k - window), min(count, k + window)
-                if k - first < _LEAST or last - k < _LEAST:
-                    continue
-                n = last - first
+            if k - first >= _LEAST and last - k >= _LEAST:
                 middle = 0.5 * (first + last - 1)
                 step = slope = squares[last] - squares[first]
                 for c in range(3):
@@ -265,7 +290,8 @@ def _place_costs(profiles: Any, said: Any, valid: Any, costs: Any) -> None:
                     tilt = along[last, c] - along[first, c] - middle * both
                     step -= left * left / (k - first) + right * right / (last - k)
                     slope -= both * both / n + tilt * tilt * 12.0 / (n * (n * n - 1))
-                clearest = min(clearest, np.log((max(step, 0.0) + _FLOOR) / (max(slope, 0.0) + _FLOOR)))
+                clearest = min(0.0, np.log((max(step, 0.0) + _FLOOR) / (max(slope, 0.0) + _FLOOR)))
+            steps[i, k] = clearest
             costs[i, k] = 2 * before - total + _STEP * clearest
             before += said[i, k]
 

@@ -23,7 +23,7 @@ class EdgeTerms:
     lines : float
         Weight of single strands (`peel.matte.solve.line_evidence`).
     steps : float
-        Weight of steps along hard and soft edges (`peel.matte.solve.step_fit`).
+        Weight of steps along hard edges (`peel.matte.solve.step_fit`).
     sheer : float
         Weight of what a sheer cloth's own colour says (`peel.matte.solve.sheer_line`).
     denoising : float

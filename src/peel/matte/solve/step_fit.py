@@ -1,4 +1,4 @@
-"""Steps along the contours of hard and soft edges, where alpha goes from 0 to 1 over the width of the photo's own blur.
+"""Steps along the contours of hard edges, where alpha goes from 0 to 1 over the width of the photo's own blur.
 
 The contours are those of `peel.matte.solve.hard_contour`. How wide the step is follows from the photo along a stretch:
 before, behind and through it the colours of both sides may change evenly. Whether there is a step at all follows from
@@ -22,12 +22,16 @@ from peel.matte.solve.hard_contour import Compare, HardContour, along_normals, f
 
 __all__ = ["Steps", "find_steps"]
 
-_SIGMAS: Final = np.array([0.75, 1.1, 1.6, 2.4, 3.6, 5.5, 8.5, 13.0])
-_PROFILE: Final = np.arange(-28, 29, dtype=np.float64)
+_REACHES: Final = (((0.75, 1.1), 8), ((1.6, 2.4, 3.6), 14))
+"""Widths of steps, and how far to either side each is looked for, in pixels."""
+
+_SIGMAS: Final = np.array([sigma for sigmas, _ in _REACHES for sigma in sigmas])
+_PROFILE: Final = np.arange(-14, 15, dtype=np.float64)
 _FLOOR: Final = 0.0012  # summed squared difference over a profile that texture explains
-_WIDER: Final = 0.07  # cost of a wider step, per unit of its logarithm: places that are a little off look wider
+_WIDER: Final = 0.3  # cost of a wider step, per unit of its logarithm: places that are a little off look wider
 _STRETCH_PX: Final = 40.0  # along the contour, over which it is judged, and over which a width is one
-_CLEAR_CUT: Final = (-0.50, -0.75)  # logarithm of the unexplained part of the photo where an edge is a step, surely
+_CLEAR_CUT: Final = (-0.60, -0.90)  # logarithm of the unexplained part of the photo where an edge is a step, surely
+_LEAD: Final = (0.25, 0.5)  # by which a contour has to be better than one beside it to be trusted, and fully
 _MISMATCH: Final = (1.2, 2.2)  # summed squared difference from the preliminary matte of a step, and of hair
 _BESIDE_PX: Final = 8.0  # to either side of a step's own width, over which matte and colours are compared
 _MIXED_PX: Final = 2.0  # ... and within which colours are mixed
@@ -67,7 +71,7 @@ class _Edge:
 
 @dataclass(frozen=True)
 class Steps:
-    """The steps of a picture's hard and soft edges.
+    """The steps of a picture's hard edges.
 
     Attributes
     ----------
@@ -94,7 +98,7 @@ class Steps:
 
 
 def find_steps(image: FloatArray, trimap: ByteArray, asked: BoolArray, compare: Compare) -> Steps:
-    """Fit steps along the contours of hard and soft edges.
+    """Fit steps along the contours of hard edges.
 
     Parameters
     ----------
@@ -128,28 +132,48 @@ def _steps() -> _Doubles:
 
 
 @lru_cache(maxsize=1)
-def _bases() -> tuple[_Doubles, _Doubles]:
-    """Return orthonormal bases: of even changes, (places, 2), and of what each width adds to them, (S, places, 2)."""
-    slope = _PROFILE / _PROFILE[-1]
-    even = np.linalg.qr(np.stack([np.ones_like(slope), slope], axis=1))[0]
-    more = [np.stack([step, step * slope], axis=1) for step in _steps()]
-    return even, np.stack([np.linalg.qr(own - even @ (even.T @ own))[0] for own in more])
+def _bases() -> list[tuple[slice, _Doubles, _Doubles]]:
+    """Return, for each reach, the part of a profile, and orthonormal bases of even changes and of what steps add.
+
+    The bases are (places, 2) and (S, places, 2).
+    """
+    found = []
+    for sigmas, reach in _REACHES:
+        part = slice(len(_PROFILE) // 2 - reach, len(_PROFILE) // 2 + reach + 1)
+        slope = _PROFILE[part] / reach
+        even = np.linalg.qr(np.stack([np.ones_like(slope), slope], axis=1))[0]
+        steps = _steps()[np.isin(_SIGMAS, sigmas)][:, part]
+        more = [np.stack([step, step * slope], axis=1) for step in steps]
+        found.append((part, even, np.stack([np.linalg.qr(own - even @ (even.T @ own))[0] for own in more])))
+    return found
+
+
+def _unexplained(profiles: _Doubles) -> _Doubles:
+    """Return the logarithm of the part of profiles, (N, places, 3), that a step of each width leaves, (N, S).
+
+    Wide steps are looked for over long stretches; beside a sharp one a short stretch tells, and what lies beyond it,
+    such as the next edge, does not count.
+    """
+    costs = []
+    for part, even, more in _bases():
+        own = profiles[:, part]
+        uneven = own - np.einsum("kj,nlc,lj->nkc", even, own, even, optimize=True)
+        left = np.square(uneven).sum(axis=(1, 2))[:, None]
+        explained = np.square(np.einsum("nkc,skj->nsjc", uneven, more, optimize=True)).sum(axis=(2, 3))
+        costs.append(np.log((np.maximum(left - explained, 0) + _FLOOR) / (left + _FLOOR)))
+    return np.concatenate(costs, axis=1)
 
 
 def _edge(image: FloatArray, compare: Compare, line: HardContour) -> _Edge:
     """Measure a contour's steps."""
     profiles = along_normals(image, line.points, line.normals, _PROFILE).astype(np.float64)
-    even, more = _bases()
-    uneven = profiles - np.einsum("kj,nlc,lj->nkc", even, profiles, even, optimize=True)
-    left = np.square(uneven).sum(axis=(1, 2))[:, None]
-    explained = np.square(np.einsum("nkc,skj->nsjc", uneven, more, optimize=True)).sum(axis=(2, 3))
-    rest = np.log((np.maximum(left - explained, 0) + _FLOOR) / (left + _FLOOR))
-    costs = _along(rest, line.valid, _STRETCH_PX)
+    costs = _along(_unexplained(profiles), line.valid, _STRETCH_PX)
     chosen = (costs + _WIDER * np.log(_SIGMAS)).argmin(axis=1)
     sigmas = np.exp(gaussian_filter1d(np.log(_SIGMAS[chosen]), _STRETCH_PX / 2, mode="wrap"))
     judged = costs[np.arange(len(chosen)), chosen]
     ends = profiles[:, -4:].mean(axis=1) - profiles[:, :4].mean(axis=1)
     needed = _needed(profiles, sigmas, compare, line)
+    needed *= _ramp(line.lead, _LEAD)
     return _Edge(line, sigmas, _ramp(judged, _CLEAR_CUT) * needed, np.square(ends).sum(axis=1) + _FLOOR / 10)
 
 
