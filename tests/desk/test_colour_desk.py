@@ -203,3 +203,17 @@ def test_a_slow_drag_shows_at_half_the_size_first_and_in_full_when_the_hand_rest
     colouring.settle()
     assert 1 not in asked
     assert tiles.known((View.WHITE, 0, 0, 0)) != drawn
+
+
+def test_what_was_measured_on_one_photo_is_not_said_of_the_next(colouring: Hand, tmp_path: Path) -> None:
+    panel = colouring.panel(Step.COLOUR)
+    colouring.wait(lambda: "white" in panel.fringe_text.lower())
+    assert "Taken out" in panel.spill_text
+
+    Image.fromarray(np.full((200, 240, 3), 90, np.uint8)).save(tmp_path / "gray.png")
+    colouring.window.open_path(tmp_path / "gray.png")
+    colouring.wait(lambda: colouring.job.photo.name == "gray.png")
+    colouring.step("Colour")
+
+    colouring.wait(lambda: panel.fringe_text == "Not measured yet.")
+    assert "Not looked for yet" in panel.spill_text

@@ -139,3 +139,18 @@ def test_ciede2000_agrees_with_published_pairs() -> None:
     ]
     for one, other, truth in pairs:
         assert float(ciede2000(np.array(one), np.array(other))) == pytest.approx(truth, abs=1e-3)
+
+
+def test_a_brush_that_darkens_leaves_alone_what_has_nothing_further_in() -> None:
+    alpha = np.zeros((120, 240), np.float32)
+    alpha[:, :60] = 1
+    alpha[::6, 60:] = 0.6  # wisps that reach far out
+    colours = np.full((120, 240, 3), 0.6, np.float32)
+    colours[:, :50] = 0.3
+
+    _, further, _ = measured_rim(colours, alpha, 6.0)
+    darker = lightened(colours, further, np.full(alpha.shape, -1, np.float32))
+
+    np.testing.assert_allclose(darker[:, 200:], colours[:, 200:], atol=1e-3)  # wisps far from anything solid
+    assert darker.min() > 0.29  # never below the tone further in
+    assert darker[60, 57].max() < 0.5  # the light rim itself is darkened

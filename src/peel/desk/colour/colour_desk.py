@@ -96,6 +96,8 @@ class ColourDesk(LaneDesk):
         if job is not self._asked and job.is_solved and job.has_subject:
             self._asked = job
             self.ask(_FRINGE, lambda: measure_fringe(stages, job), partial(self._on_measured, job))
+        elif self._asked is None:
+            self._panel.show_unmeasured()
 
     def _on_measured(self, job: Job, fringe: Fringe | None) -> None:
         if job is self._asked:
@@ -109,6 +111,8 @@ class ColourDesk(LaneDesk):
         found = photo.spill_found if photo.spill_found != "none" else None
         if picked is not None:
             text = "Taken out: the hue that was picked."
+        elif photo.spill_found is None:
+            text = "Not looked for yet: the backdrop's hue is found when the photo is solved."
         elif found is None:
             text = "The backdrop is not coloured: there is no spill to take out, unless you pick a hue."
         elif photo.spill_shared:

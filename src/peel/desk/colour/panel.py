@@ -235,6 +235,11 @@ class ColourPanel(Panel):
         for name in ("hue_deg", "saturation"):
             self.tint_fields[name].setVisible(tint.spot is None)
 
+    def show_unmeasured(self) -> None:
+        """Show that the edge was not measured yet."""
+        self._fringe.setText("Not measured yet.")
+        self._rims.setText("")
+
     def show_fringe(self, fringe: Fringe | None) -> None:
         """Show the four figures, and what the rim is like."""
         if fringe is None:
@@ -247,6 +252,11 @@ class ColourPanel(Panel):
             f"The edge is {abs(fringe.lighter) * 100:.1f} % {tone} and {fringe.tinted * 100:.1f} % tinted "
             "against the subject further in."
         )
+
+    @property
+    def spill_text(self) -> str:
+        """What is said of the spill."""
+        return self._spill.text()
 
     @property
     def fringe_text(self) -> str:

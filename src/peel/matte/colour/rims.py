@@ -7,7 +7,7 @@ import numpy as np
 from numba import njit
 
 from peel.matte.arrays import FloatArray
-from peel.matte.channels import mean_part, writable
+from peel.matte.channels import blended, mean_part, writable
 from peel.matte.colour.outward import mean_around
 
 __all__ = ["MOST_RIM", "RIM_REACH", "Rim", "lightened", "measured_rim", "rim_corrected", "rim_reach"]
@@ -50,7 +50,7 @@ def measured_rim(colours: FloatArray, alpha: FloatArray, width: float) -> Rim:
         By how much the colour at the edge exceeds that of the subject further in, on average nearby, if the excess
         fades evenly over the rim.
     (H, W, 3) float32 ndarray
-        The mean colour further in.
+        The mean colour further in; the pixel's own where nothing further in is near.
     (H, W) float32 ndarray
         How far a pixel belongs to the rim: 1 at the edge, 0 further in and where nothing further in is near.
     """
@@ -67,7 +67,8 @@ def measured_rim(colours: FloatArray, alpha: FloatArray, width: float) -> Rim:
     by = np.maximum(usual[..., 0], np.float32(_USUAL))
     excess = cv2.divide(cv2.subtract(edge, further), cv2.merge([by, by, by]))
     share = fade * np.minimum(at_edge, at_inner) * (alpha > 0)
-    return np.asarray(excess, np.float32), further, np.asarray(share, np.float32)
+    # a stroke that darkens towards nothing would leave black
+    return np.asarray(excess, np.float32), blended(colours, further, at_inner), np.asarray(share, np.float32)
 
 
 def rim_corrected(
