@@ -194,6 +194,7 @@ class DeskState(QObject):
             self.bridge.release()
         self.bridge, self.solving, self.compared, self.overlay = bridge, None, None, Overlay()
         self.snag = self._inspected = None
+        self.is_dragging = False
         if bridge is not None:
             bridge.changed.connect(self.job_changed)
             bridge.solving.connect(self._on_solving)

@@ -47,7 +47,7 @@ def _found(photo: np.ndarray, trimap: np.ndarray, compare=ALIKE):
     return find_steps(photo, trimap, trimap == 128, compare)
 
 
-def test_a_contour_is_found_to_a_fifth_of_a_pixel_wherever_the_band_lies() -> None:
+def test_a_contour_is_found_to_a_third_of_a_pixel_wherever_the_band_lies() -> None:
     trimap = _trimap(86)  # laid six pixels off
 
     (line,) = find_contours(_photo(_step(80.3, 1.0)), trimap, trimap == 128, ALIKE)

@@ -119,11 +119,14 @@ def find_contours(image: FloatArray, trimap: ByteArray, asked: BoolArray, compar
         The part of the band whose edges are hard.
     compare : callable
     """
-    start = _half_way(trimap, asked)
+    away = [
+        cv2.distanceTransform((trimap != zone).astype(np.uint8), cv2.DIST_L2, 5) for zone in (BACKGROUND, FOREGROUND)
+    ]
+    start = _half_way(away[0] - away[1], asked)
     if not start:
         return []
     seen = _Seen(image, trimap, compare)
-    step = max(1, int(np.ceil(_half_width(trimap, asked) / _WIDEST_PX)))
+    step = max(1, int(np.ceil(_half_width(np.maximum(*away)[asked]) / _WIDEST_PX)))
     if step == 1:
         return run_all([partial(_searched, seen, contour, _REACH_PX) for contour in start])
     small = seen.smaller(step)
@@ -135,20 +138,18 @@ def find_contours(image: FloatArray, trimap: ByteArray, asked: BoolArray, compar
     return run_all([partial(followed, contour) for contour in start])
 
 
-def _half_width(trimap: ByteArray, asked: BoolArray) -> float:
-    """Return half the width of all but the widest twentieth of a band, in pixels."""
-    away = [cv2.distanceTransform((trimap != zone).astype(np.uint8), cv2.DIST_L2, 5) for zone in (0, 255)]
-    return float(np.percentile(np.maximum(*away)[asked][::7], 95)) / 2 + 1
+def _half_width(farther: FloatArray) -> float:
+    """Return half the width of all but the widest twentieth of a band, by its distances from the farther zone."""
+    return float(np.percentile(farther[::7], 95)) / 2 + 1
 
 
-def _half_way(trimap: ByteArray, asked: BoolArray) -> list[HardContour]:
-    """Walk the lines half-way between the zones, smoothed, where they pass through the part that is asked about."""
-    to_backdrop, to_subject = (
-        cv2.distanceTransform((trimap != zone).astype(np.uint8), cv2.DIST_L2, 5) for zone in (BACKGROUND, FOREGROUND)
-    )
-    side = to_backdrop - to_subject
+def _half_way(side: FloatArray, asked: BoolArray) -> list[HardContour]:
+    """Walk the lines half-way between the zones, smoothed, where they pass through the part that is asked about.
+
+    The side is how much nearer the subject's zone is than the backdrop's; (H, W).
+    """
     lines, _ = cv2.findContours(np.pad((side > 0).astype(np.uint8), 1), cv2.RETR_CCOMP, cv2.CHAIN_APPROX_NONE)
-    height, width = trimap.shape
+    height, width = side.shape
     found = []
     for line in lines:
         if len(line) < _SHORTEST:
