@@ -6,7 +6,7 @@ from typing import Final
 import cv2
 import numpy as np
 
-from peel.matte.arrays import BoolArray, ByteArray, FloatArray
+from peel.matte.arrays import ByteArray, FloatArray
 from peel.matte.edge.kind import KINDS, NO_KIND, Factors, Kind
 from peel.matte.edge.laying import reduced
 from peel.matte.solve.term_maps import MAP_STEP, TermMaps
@@ -17,16 +17,13 @@ __all__ = ["neutral_maps", "term_maps"]
 _BLEND_PX: Final = 24  # photo pixels on either side of a boundary between kinds over which they blend
 
 
-def term_maps(kinds: ByteArray, said: BoolArray | None = None) -> TermMaps | None:
+def term_maps(kinds: ByteArray) -> TermMaps | None:
     """Return the factors that the kinds of an edge ask for, blended where kinds meet.
 
     Parameters
     ----------
     kinds : (H, W) uint8 ndarray
         Values of `Kind`, or 0 where none is known.
-    said : (H, W) bool ndarray, optional
-        Where a person said so; everywhere if not given. Steps act only there: they are right about a hard edge whose
-        colours do not tell the sides apart, and wrong about one that is merely taken for such an edge.
 
     Returns
     -------
@@ -49,8 +46,6 @@ def term_maps(kinds: ByteArray, said: BoolArray | None = None) -> TermMaps | Non
         for factor in fields(Factors):
             change = getattr(KINDS[kind].factors, factor.name) - getattr(NO_KIND, factor.name)
             getattr(maps, factor.name)[...] += np.float32(change) * share
-    if said is not None:
-        maps.steps[...] *= np.minimum(spread(said.astype(np.uint8)) / known, 1)
     return maps
 
 

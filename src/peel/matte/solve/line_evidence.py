@@ -37,7 +37,11 @@ _MEASURED_PX: Final = 49  # side of the window around the band over which the ba
 _ALONG_PX: Final = 3  # over which responses are averaged along a line, each way
 _FINE_PX: Final = 3.0  # blur against which noise and weave are measured
 _COARSE_PX: Final = 10.0  # ... and detail
-_QUIET: Final = (0.012, 0.045)  # deviation of the backdrop at which the evidence begins to fade, and is gone
+_QUIET: Final = (
+    0.012,
+    0.045,
+)  # deviation of the backdrop at which only lines that reach the subject begin to count, and do
+_BUSY: Final = (0.03, 0.10)  # ... and at which the evidence begins to fade, and is gone
 _NEAR_PX: Final = 12  # how far from a strand plain backdrop is said to be plain
 _PLAIN_WEIGHT: Final = 10.0  # of plain backdrop, where a sure line has 1
 
@@ -58,8 +62,8 @@ def line_evidence(
     Returns
     -------
     (H, W) float32 ndarray
-        Weight of the pull: 1 on a sure strand, 10 on plain backdrop beside one, 0 where nothing is said. It fades where
-        the backdrop has detail of its own.
+        Weight of the pull: 1 on a sure strand, 10 on plain backdrop beside one, 0 where nothing is said. Where the
+        backdrop has detail of its own only lines count that are seen to reach the subject, and the weight fades.
     (H, W) float32 ndarray
         The alpha to which it pulls.
     """
@@ -67,9 +71,9 @@ def line_evidence(
     backdrop = (trimap == BACKGROUND).astype(np.uint8)
     zone = np.where(trimap == BACKGROUND, 0, np.where(trimap == FOREGROUND, 2, 1)).astype(np.uint8)
     band = zone == 1
-    first, last = _QUIET
-    quiet = np.clip((last - backdrop_detail(image, backdrop, _COARSE_PX)) / (last - first), 0, 1)
-    if not backdrop.any() or not (quiet[band] > 0).any():
+    detail = backdrop_detail(image, backdrop, _COARSE_PX)
+    speaks = _fading(detail, _BUSY)
+    if not backdrop.any() or not (speaks[band] > 0).any():
         return weight, alpha
     tasks: list[Callable[[], Any]] = [
         partial(_ridges_in_deviations, image, backdrop, band),
@@ -79,13 +83,21 @@ def line_evidence(
     behind, plain = np.zeros_like(image), np.zeros_like(zone)
     fill_in(image, zone, np.abs(ridge), deviation, behind, plain)
     asked = band if wanted is None else band & _grown(wanted, _NEAR_PX + ACROSS_PX)
-    seeds = find_crests(ridge, angle, image, behind, np.ascontiguousarray(asked & (quiet > 0)))
-    colours, kept = np.empty((len(seeds), 3), np.float32), np.empty((len(seeds), 2), np.float32)
+    seeds = find_crests(ridge, angle, image, behind, np.ascontiguousarray(asked & (speaks > 0)))
+    colours, kept = np.empty((len(seeds), 3), np.float32), np.empty((len(seeds), 3), np.float32)
     trace_lines(ridge, angle, zone, image, behind, seeds, colours, kept)
-    sure = np.clip((kept[:, 0] - LEAST) / (_SURE - LEAST), 0, 1) * kept[:, 1]
+    quiet = _fading(detail[seeds[:, 0], seeds[:, 1]], _QUIET)
+    strand = kept[:, 2] + quiet * (kept[:, 1] - kept[:, 2])
+    sure = np.clip((kept[:, 0] - LEAST) / (_SURE - LEAST), 0, 1) * strand
     write_lines(image, behind, deviation, zone, seeds, colours, sure.astype(np.float32), weight, alpha)
     weight[(plain > 0) & band & _grown(weight > 0, _NEAR_PX) & (weight == 0)] = _PLAIN_WEIGHT
-    return weight * quiet, alpha
+    return weight * speaks, alpha
+
+
+def _fading(detail: FloatArray, ends: tuple[float, float]) -> FloatArray:
+    """Return 1 where there is little detail, falling to 0 between the two given amounts."""
+    first, last = ends
+    return np.clip((last - detail) / (last - first), 0, 1).astype(np.float32)
 
 
 def _grown(mask: BoolArray, radius: int) -> BoolArray:

@@ -20,7 +20,7 @@ _TRACE_PX: Final = 150  # how far a line is followed each way
 _GAP_PX: Final = 6  # how far a line may fade before it counts as ended
 _BEYOND_PX: Final = 14  # pixels of certain backdrop over which a line that goes on is no strand
 _SHORTEST_PX: Final = 10  # from which a line counts
-_LONG_PX: Final = 50  # from which it counts fully, and need not be seen to reach the subject
+_LONG_PX: Final = 50  # from which it counts fully, and before a quiet backdrop need not be seen to reach the subject
 _TOP: Final = 0.75  # share of a line's places that are less opaque than those that give its colour
 _BELOW_PEAK: Final = 0.92  # alpha of those places
 ACROSS_PX: Final = 2
@@ -314,8 +314,9 @@ def trace_lines(
 ) -> None:
     """Follow lines both ways from each seed.
 
-    colours (N, 3) gets their own colour; kept (N, 2) the mean strength, and how surely it is a strand of the subject:
-    1 for a long one, 0 for what leads nowhere or goes on in the certain backdrop.
+    colours (N, 3) gets their own colour; kept (N, 3) the mean strength, and how surely it is a strand of the subject:
+    1 for a long one, 0 for what leads nowhere or goes on in the certain backdrop, first before a quiet backdrop and
+    then before a busy one, where a line has to be seen to reach the subject.
     """
     places = np.empty((2 * _TRACE_PX, 2), np.int32)
     for i in range(seeds.shape[0]):
@@ -326,10 +327,11 @@ def trace_lines(
         if seen > 0:
             _line_colour(image, behind, places[:seen], 1.0 if ridge[y, x] > 0 else -1.0, colours[i])
         steps += more
-        reaches = touches or touches_too or steps >= _LONG_PX
         kept[i, 0] = (one + other) / max(steps, 1)
         long_enough = min(max((steps - _SHORTEST_PX) / (_LONG_PX - _SHORTEST_PX), 0.0), 1.0)
-        kept[i, 1] = long_enough if reaches and not (beyond or beyond_too) else 0.0
+        ends = not (beyond or beyond_too)
+        kept[i, 1] = long_enough if ends and (touches or touches_too or steps >= _LONG_PX) else 0.0
+        kept[i, 2] = long_enough if ends and (touches or touches_too) else 0.0
 
 
 @njit("void(float32[:,:,::1], float32[:,:,::1], float32[:,::1], uint8[:,::1], int32[:,::1], float32[:,::1], "
