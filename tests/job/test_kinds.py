@@ -99,12 +99,26 @@ def test_factors_of_neighbouring_kinds_blend_without_a_step() -> None:
     maps = term_maps(kinds)
 
     assert maps is not None
-    row = TermMaps.enlarged(maps.sampled_colour, kinds.shape)[120]
-    assert row[20] == KINDS[Kind.LACY].factors.sampled_colour
-    assert row[-20] == KINDS[Kind.HARD].factors.sampled_colour
+    row = TermMaps.enlarged(maps.steps, kinds.shape)[120]
+    assert row[20] == KINDS[Kind.LACY].factors.steps == 0
+    assert row[-20] == KINDS[Kind.HARD].factors.steps == 1
     assert np.abs(np.diff(row)).max() < 0.1
-    assert (np.diff(row) <= 1e-5).all()
+    assert (np.diff(row) >= -1e-5).all()
     assert maps.local_colour.shape == (240 // MAP_STEP, 400 // MAP_STEP)
+
+
+def test_blurred_steps_act_only_where_somebody_said_soft() -> None:
+    kinds = np.full((240, 400), Kind.SOFT, np.uint8)
+    said = np.zeros(kinds.shape, bool)
+    said[:, 200:] = True
+
+    suggested, half = term_maps(kinds, np.zeros_like(said)), term_maps(kinds, said)
+
+    assert suggested is not None
+    assert half is not None
+    assert not suggested.ramps.any()
+    row = TermMaps.enlarged(half.ramps, kinds.shape)[120]
+    assert (row[20], row[-20]) == (0, 1)
 
 
 def test_where_no_kind_is_known_nothing_is_changed() -> None:

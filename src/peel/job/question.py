@@ -69,6 +69,7 @@ def solve_settings(solving: Solving) -> SolveSettings:
         patches=solving.patches * default.patches,
         lines=solving.lines * default.lines,
         steps=solving.steps * default.steps,
+        ramps=solving.steps * default.ramps,
         sheer=solving.sheer * default.sheer,
         denoising=solving.denoising,
     )

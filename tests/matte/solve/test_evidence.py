@@ -10,10 +10,11 @@ from peel.matte.edge.kind import KINDS, NO_KIND, Kind
 from peel.matte.edge.zones import BACKGROUND, FOREGROUND, UNKNOWN
 from peel.matte.solve import evidence as module
 from peel.matte.solve.closed_form import Given, solve_matte
+from peel.matte.solve.contour_search import Sides
 from peel.matte.solve.evidence import Evidence, gather_evidence, line_terms, step_terms
-from peel.matte.solve.hard_contour import Sides
 from peel.matte.solve.kind_terms import neutral_maps, term_maps
 from peel.matte.solve.settings import EdgeTerms, SolveSettings
+from peel.matte.solve.step_fit import SHARP
 from peel.matte.solve.term_maps import TermMaps
 from peel.matte.srgb import to_encoded
 
@@ -137,9 +138,9 @@ def test_lines_are_silent_where_much_lies_around() -> None:
     assert terms(np.full(64 * 64, 0.5, np.float32))[0].max() == 0
 
 
-def _alike(colours: np.ndarray, _places: np.ndarray) -> Sides:
-    shape = colours.shape[:-1]
-    return Sides(*(np.full(shape, value, np.float32) for value in (0, 1, 1)))
+def _hardly_different(colours: np.ndarray, _places: np.ndarray) -> Sides:
+    odds = np.where(colours.mean(axis=-1) < 0.3, np.float32(1), np.float32(-1))
+    return Sides(odds, np.ones_like(odds), np.ones_like(odds))
 
 
 def test_steps_act_where_the_edge_is_hard_and_nowhere_else() -> None:
@@ -147,7 +148,7 @@ def test_steps_act_where_the_edge_is_hard_and_nowhere_else() -> None:
     band = _zones() == UNKNOWN
     hard = np.zeros(_SHAPE, np.float32)
     hard[:100] = 1
-    terms = step_terms(photo, _zones(), np.where(band, 0, alpha), band, 0.03, hard, _alike)
+    terms = step_terms(photo, _zones(), np.where(band, 0, alpha), band, 0.03, hard, _hardly_different, SHARP)
 
     weight, pull = terms(alpha[band])
 

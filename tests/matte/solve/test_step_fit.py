@@ -6,8 +6,8 @@ import cv2
 import numpy as np
 import pytest
 
-from peel.matte.solve.hard_contour import Sides, find_contours
-from peel.matte.solve.step_fit import find_steps
+from peel.matte.solve.contour_search import Sides, find_contours
+from peel.matte.solve.step_fit import BLURRED, SHARP, find_steps
 
 SHAPE = (200, 160)
 IN_BETWEEN = slice(40, 160)  # rows away from the ends of the line
@@ -44,13 +44,13 @@ ALIKE = _sides()
 
 
 def _found(photo: np.ndarray, trimap: np.ndarray, compare=ALIKE):
-    return find_steps(photo, trimap, trimap == 128, compare)
+    return find_steps(photo, trimap, trimap == 128, compare, SHARP)
 
 
 def test_a_contour_is_found_to_a_third_of_a_pixel_wherever_the_band_lies() -> None:
     trimap = _trimap(86)  # laid six pixels off
 
-    (line,) = find_contours(_photo(_step(80.3, 1.0)), trimap, trimap == 128, ALIKE)
+    (line,) = find_contours(_photo(_step(80.3, 1.0)), trimap, trimap == 128, ALIKE, SHARP.search)
 
     along = line.valid & (line.points[:, 1] > 40) & (line.points[:, 1] < 160)
     assert along.sum() > 100
@@ -63,7 +63,7 @@ def test_a_contour_is_found_to_a_third_of_a_pixel_wherever_the_band_lies() -> No
 def test_a_wide_band_is_searched_at_a_smaller_size() -> None:
     trimap = _trimap(86, 60)
 
-    (line,) = find_contours(_photo(_step(70.3, 1.0)), trimap, trimap == 128, ALIKE)
+    (line,) = find_contours(_photo(_step(70.3, 1.0)), trimap, trimap == 128, ALIKE, SHARP.search)
 
     along = line.valid & (line.points[:, 1] > 60) & (line.points[:, 1] < 140)
     assert np.abs(line.points[along, 0] - 70.3).max() < 1
@@ -81,12 +81,39 @@ def test_a_step_is_as_wide_as_the_photo_s(sigma: float) -> None:
     assert np.abs(steps.alpha - truth)[IN_BETWEEN][acted].max() < 0.15
 
 
+@pytest.mark.parametrize("sigma", [1.5, 4.0, 8.0])
+def test_a_blurred_edge_is_found_half_way_and_as_wide_as_it_is(sigma: float) -> None:
+    truth = _step(80.3, sigma)
+    trimap = _trimap(86, 30)
+
+    steps = find_steps(_photo(truth), trimap, trimap == 128, ALIKE, BLURRED)
+
+    assert (steps.trust(truth)[IN_BETWEEN, 78:83] > 0.9).all()
+    off = np.abs(steps.alpha - truth)[IN_BETWEEN]
+    assert off[:, 70:90].max() < 0.1
+
+
+def test_the_contour_of_a_thin_part_stays_on_its_own_side() -> None:
+    bar = _step(60.3, 3.0) - _step(100.3, 3.0)
+    columns = np.arange(SHAPE[1])
+    row = np.where(np.abs(columns - 80.3) < 4, 255, np.where(np.abs(columns - 80.3) > 36, 0, 128)).astype(np.uint8)
+    trimap = np.repeat(row[None], SHAPE[0], axis=0)
+
+    lines = find_contours(_photo(bar), trimap, trimap == 128, ALIKE, BLURRED.search)
+
+    for line in lines:
+        along = line.valid & (line.points[:, 1] > 40) & (line.points[:, 1] < 160)
+        places, facing = line.points[along, 0], line.normals[along, 0]
+        assert np.abs(places[facing > 0] - 60.3).max() < 1
+        assert np.abs(places[facing < 0] - 100.3).max() < 1
+
+
 def test_where_both_sides_look_alike_the_contour_carries_on() -> None:
     photo = _photo(_step(80.0, 1.0))
     photo[90:110] = np.array([0.5, 0.45, 0.4], np.float32)  # nothing to see over 20 rows
     trimap = _trimap(84)
 
-    (line,) = find_contours(photo, trimap, trimap == 128, ALIKE)
+    (line,) = find_contours(photo, trimap, trimap == 128, ALIKE, SHARP.search)
 
     bridged = line.valid & (line.points[:, 1] > 85) & (line.points[:, 1] < 115)
     assert np.abs(line.points[bridged, 0] - 80).max() < 1
@@ -132,7 +159,7 @@ def test_no_contour_no_step() -> None:
     nothing = np.zeros((40, 40), np.float32)
     trimap = np.full((40, 40), 128, np.uint8)
 
-    steps = find_steps(np.full((40, 40, 3), 0.5, np.float32), trimap, trimap == 128, ALIKE)
+    steps = find_steps(np.full((40, 40, 3), 0.5, np.float32), trimap, trimap == 128, ALIKE, SHARP)
 
     assert not steps.trust(nothing).any()
     assert not steps.alpha.any()

@@ -43,6 +43,7 @@ class Factors:
     patches: float = 0.0
     lines: float = 0.0
     steps: float = 0.0
+    ramps: float = 0.0
     sheer: float = 0.0
 
 
@@ -89,7 +90,7 @@ KINDS: Final[dict[Kind, KindSpec]] = {
     ),
     Kind.SOFT: KindSpec(
         mask_level=100,
-        factors=Factors(patches=0.25),
+        factors=Factors(patches=0.25, ramps=1.0),
         typical=((4.1, 0.145, 0.97, 0.33, 0.32), (4.7, 0.077, 0.96, 0.41, 0.16), (7.2, 0.047, 0.96, 0.46, 0.11)),
         widens=True,
     ),

@@ -25,12 +25,14 @@ from peel.matte.solve.noise import NoiseCurve, measure_noise
 from peel.matte.solve.sampling import ColourPrior, colour_prior, subject_palette
 from peel.matte.solve.settings import EdgeTerms, SolveSettings
 from peel.matte.solve.sparsity import sparsity_terms, texture_weight
+from peel.matte.solve.step_fit import BLURRED, SHARP
 from peel.matte.solve.term_maps import TermMaps
 
 __all__ = ["ALIGNMENT", "COLOUR_MARGIN", "WINDOW_REACH", "Given", "band_window", "clean_ends", "solve_matte"]
 
 _AT_ONCE: Final = 500_000  # pixels weighed per task
 _ROWS: Final = 256  # per task
+_BLURS: Final = {"steps": SHARP, "ramps": BLURRED}  # by the name of their weight
 _MARGINS: Final = (0.008, 0.03, 0.08)  # least, most in plain stretches, and most by which ends are cleaned
 
 WINDOW_REACH: Final = 2
@@ -287,14 +289,16 @@ def _weights_and_priors(scene: _Scene, given: Given, terms: EdgeTerms) -> tuple[
     sampled = factors(lambda maps: maps.sampled_colour)
     if sampled is not None:
         weight *= sampled
-    stepped = None if maps is None else TermMaps.enlarged(maps.steps, shape)[scene.window]
+    shares: dict[str, FloatArray] = {}
+    if maps is not None:
+        shares = {name: TermMaps.enlarged(getattr(maps, name), shape)[scene.window] for name in _BLURS}
     priors = [
         *_priors(
             _weighed(model.terms, factors(lambda maps: maps.local_colour)),
             _sparsity(model, scene.estimate, scene.confidence, terms),
             terms,
         ),
-        *_edge_priors(scene, model, terms, stepped),
+        *_edge_priors(scene, model, terms, shares),
     ]
     return weight, priors
 
@@ -325,15 +329,17 @@ def _priors(local_colour: PriorTerms, sparsity: PriorTerms, terms: EdgeTerms) ->
 
 
 def _edge_priors(
-    scene: _Scene, model: LocalColourModel, terms: EdgeTerms, stepped: FloatArray | None
+    scene: _Scene, model: LocalColourModel, terms: EdgeTerms, shares: dict[str, FloatArray]
 ) -> list[PriorTerms]:
     """List the priors of lines and steps, where there is anything for them to say."""
     priors = []
     if scene.evidence.line_weight.any():
         priors.append(line_terms(scene.evidence, scene.fixed, scene.band))
-    if terms.steps > 0 and stepped is not None and bool((stepped[scene.band] > 0).any()):
-        given = (scene.view, scene.zones, scene.fixed, scene.band)
-        priors.append(step_terms(*given, terms.steps, stepped, model.sides))
+    for name, share in shares.items():
+        strength = getattr(terms, name)
+        if strength > 0 and bool((share[scene.band] > 0).any()):
+            given = (scene.view, scene.zones, scene.fixed, scene.band)
+            priors.append(step_terms(*given, strength, share, model.sides, _BLURS[name]))
     return priors
 
 

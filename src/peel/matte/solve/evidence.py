@@ -14,13 +14,13 @@ from peel.matte.edge.zones import BACKGROUND
 from peel.matte.parallel import run_all
 from peel.matte.solve.backdrop_detail import backdrop_detail
 from peel.matte.solve.conjugate_gradients import PriorTerms
-from peel.matte.solve.hard_contour import Compare
+from peel.matte.solve.contour_search import Compare
 from peel.matte.solve.kind_terms import neutral_maps
 from peel.matte.solve.line_evidence import line_evidence
 from peel.matte.solve.patches import REACH_PX, patch_evidence
 from peel.matte.solve.settings import EdgeTerms
 from peel.matte.solve.sheer_line import sheer_colour, sheer_evidence
-from peel.matte.solve.step_fit import find_steps
+from peel.matte.solve.step_fit import Blur, find_steps
 from peel.matte.solve.term_maps import MAP_STEP, TermMaps
 from peel.matte.srgb import to_linear
 
@@ -280,6 +280,7 @@ def step_terms(
     strength: float,
     shares: FloatArray,
     compare: Compare,
+    blur: Blur,
 ) -> PriorTerms:
     """Return the prior of steps along contours, which speaks where a preliminary matte does not contradict it.
 
@@ -295,9 +296,10 @@ def step_terms(
     shares : (H, W) float32 ndarray
         How far steps are asked for, from 0 to 1.
     compare : callable
-        See `peel.matte.solve.hard_contour.Compare`.
+        See `peel.matte.solve.contour_search.Compare`.
+    blur : Blur
     """
-    steps = find_steps(image, trimap, band & (shares > 0), compare)
+    steps = find_steps(image, trimap, band & (shares > 0), compare, blur)
     first: list[FloatArray] = []
 
     def terms(alpha: FloatArray) -> tuple[FloatArray, FloatArray]:

@@ -6,7 +6,7 @@ from typing import Final
 import cv2
 import numpy as np
 
-from peel.matte.arrays import ByteArray, FloatArray
+from peel.matte.arrays import BoolArray, ByteArray, FloatArray
 from peel.matte.edge.kind import KINDS, NO_KIND, Factors, Kind
 from peel.matte.edge.laying import reduced
 from peel.matte.solve.term_maps import MAP_STEP, TermMaps
@@ -17,13 +17,16 @@ __all__ = ["neutral_maps", "term_maps"]
 _BLEND_PX: Final = 24  # photo pixels on either side of a boundary between kinds over which they blend
 
 
-def term_maps(kinds: ByteArray) -> TermMaps | None:
+def term_maps(kinds: ByteArray, said: BoolArray | None = None) -> TermMaps | None:
     """Return the factors that the kinds of an edge ask for, blended where kinds meet.
 
     Parameters
     ----------
     kinds : (H, W) uint8 ndarray
         Values of `Kind`, or 0 where none is known.
+    said : (H, W) bool ndarray, optional
+        Where a person said so; everywhere if not given. Blurred steps act only there: strands before a blurred backdrop
+        are taken for a soft edge too easily.
 
     Returns
     -------
@@ -46,6 +49,8 @@ def term_maps(kinds: ByteArray) -> TermMaps | None:
         for factor in fields(Factors):
             change = getattr(KINDS[kind].factors, factor.name) - getattr(NO_KIND, factor.name)
             getattr(maps, factor.name)[...] += np.float32(change) * share
+    if said is not None and Kind.SOFT in present:
+        maps.ramps[...] *= np.minimum(spread(said.astype(np.uint8)) / known, 1)
     return maps
 
 

@@ -23,7 +23,7 @@ from peel.matte.arrays import BoolArray, FloatArray
 from peel.matte.lazy import lazy
 from peel.matte.parallel import checkpoint, chunks, map_chunks, run_all
 from peel.matte.solve.alpha_posterior import add_posterior_terms, compare_sides
-from peel.matte.solve.hard_contour import Sides
+from peel.matte.solve.contour_search import Sides
 from peel.matte.solve.noise import NoiseCurve
 
 __all__ = ["LocalColourModel", "block_side"]

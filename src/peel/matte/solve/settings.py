@@ -24,6 +24,8 @@ class EdgeTerms:
         Weight of single strands (`peel.matte.solve.line_evidence`).
     steps : float
         Weight of steps along hard edges (`peel.matte.solve.step_fit`).
+    ramps : float
+        ... and of blurred ones along soft edges.
     sheer : float
         Weight of what a sheer cloth's own colour says (`peel.matte.solve.sheer_line`).
     denoising : float
@@ -36,6 +38,7 @@ class EdgeTerms:
     patches: float = 2e-3
     lines: float = 3e-3
     steps: float = 1.0
+    ramps: float = 1.0
     sheer: float = 0.01
     denoising: float = 1.0
 

@@ -1,14 +1,15 @@
-"""Steps along the contours of hard edges, where alpha goes from 0 to 1 over the width of the photo's own blur.
+"""Steps along the contours of plain edges, where alpha goes from 0 to 1 over the width of the photo's own blur.
 
-The contours are those of `peel.matte.solve.hard_contour`. How wide the step is follows from the photo along a stretch:
-before, behind and through it the colours of both sides may change evenly. Whether there is a step at all follows from
-how much of the photo it explains, and from a preliminary matte: where that is nothing like a step although the colours
-of both sides are different, the edge is another kind. Where colours tell the sides apart, no step is needed.
+The contours are those of `peel.matte.solve.contour_search`. How wide the step is follows from the photo along a
+stretch: before, behind and through it the colours of both sides may change evenly. Whether there is a step at all
+follows from how much of the photo it explains, and from a preliminary matte: where that is nothing like a step although
+the colours of both sides are different, the edge is another kind. Where colours tell the sides apart, no step is
+needed.
 """
 
 from dataclasses import dataclass
-from functools import lru_cache, partial
-from math import erf, sqrt
+from functools import cached_property, partial
+from math import erf
 from typing import Any, Final
 
 import numpy as np
@@ -18,17 +19,11 @@ from scipy.ndimage import gaussian_filter1d
 
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray, IntArray
 from peel.matte.parallel import run_all
-from peel.matte.solve.hard_contour import Compare, HardContour, along_normals, find_contours
+from peel.matte.solve.contour_search import Compare, Contour, Search, along_normals, blurred_step, find_contours
 
-__all__ = ["Steps", "find_steps"]
+__all__ = ["BLURRED", "SHARP", "Blur", "Steps", "find_steps"]
 
-_REACHES: Final = (((0.75, 1.1), 8), ((1.6, 2.4, 3.6), 14))
-"""Widths of steps, and how far to either side each is looked for, in pixels."""
-
-_SIGMAS: Final = np.array([sigma for sigmas, _ in _REACHES for sigma in sigmas])
-_PROFILE: Final = np.arange(-14, 15, dtype=np.float64)
 _FLOOR: Final = 0.0012  # summed squared difference over a profile that texture explains
-_WIDER: Final = 0.3  # cost of a wider step, per unit of its logarithm: places that are a little off look wider
 _STRETCH_PX: Final = 40.0  # along the contour, over which it is judged, and over which a width is one
 _CLEAR_CUT: Final = (-0.60, -0.90)  # logarithm of the unexplained part of the photo where an edge is a step, surely
 _LEAD: Final = (0.25, 0.5)  # by which a contour has to be better than one beside it to be trusted, and fully
@@ -49,12 +44,79 @@ _Doubles = NDArray[np.float64]
 
 
 @dataclass(frozen=True)
+class Blur:
+    """How far the photo may blur an edge.
+
+    Attributes
+    ----------
+    search : Search
+        What contour it is fitted along.
+    reaches : tuple
+        Sigmas of the steps that are fitted along it, and how far to either side each is compared with the photo.
+    wider : float
+        Cost of a wider step, per unit of the logarithm of its sigma: places that are a little off look wider.
+    fears_rivals : bool
+        Whether a contour is doubted where one beside it is as clear. Beside a blurred one each is.
+    """
+
+    search: Search
+    reaches: tuple[tuple[tuple[float, ...], int], ...]
+    wider: float
+    fears_rivals: bool
+
+    @cached_property
+    def sigmas(self) -> _Doubles:
+        """Every sigma that is fitted."""
+        return np.array([sigma for sigmas, _ in self.reaches for sigma in sigmas])
+
+    @cached_property
+    def places(self) -> _Doubles:
+        """The places of a profile."""
+        reach = max(reach for _, reach in self.reaches)
+        return np.arange(-reach, reach + 1, dtype=np.float64)
+
+    @cached_property
+    def steps(self) -> _Doubles:
+        """The step of every width along a profile; (sigmas, places)."""
+        return np.array([blurred_step(self.places, sigma) for sigma in self.sigmas])
+
+    @cached_property
+    def bases(self) -> list[tuple[slice, _Doubles, _Doubles]]:
+        """For each reach, the part of a profile, and orthonormal bases of even changes and of what steps add.
+
+        The bases are (places, 2) and (S, places, 2).
+        """
+        found = []
+        for sigmas, reach in self.reaches:
+            part = slice(len(self.places) // 2 - reach, len(self.places) // 2 + reach + 1)
+            slope = self.places[part] / reach
+            even = np.linalg.qr(np.stack([np.ones_like(slope), slope], axis=1))[0]
+            steps = self.steps[np.isin(self.sigmas, sigmas)][:, part]
+            more = [np.stack([step, step * slope], axis=1) for step in steps]
+            found.append((part, even, np.stack([np.linalg.qr(own - even @ (even.T @ own))[0] for own in more])))
+        return found
+
+
+SHARP: Final = Blur(Search((0.6, 1.2), 12.0), (((0.75, 1.1), 8), ((1.6, 2.4, 3.6), 14)), 0.3, fears_rivals=True)
+"""Edges that are in focus, or nearly."""
+
+BLURRED: Final = Blur(
+    Search((0.75, 1.5, 3.0, 5.0, 8.0, 12.0), 24.0, 1.25),
+    (((0.75, 1.2, 1.8, 2.7, 4.0, 6.0, 9.0, 13.0), 28),),
+    0.05,
+    fears_rivals=False,
+)
+"""Edges that may be far out of focus."""
+
+
+@dataclass(frozen=True)
 class _Edge:
     """What is known of a contour.
 
     Attributes
     ----------
-    line : HardContour
+    line : Contour
+    blur : Blur
     sigmas : (N,) float64 ndarray
         Width of the step.
     clear_cut : (N,) float64 ndarray
@@ -63,7 +125,8 @@ class _Edge:
         Summed squared difference between the colours of both sides.
     """
 
-    line: HardContour
+    line: Contour
+    blur: Blur
     sigmas: _Doubles
     clear_cut: _Doubles
     contrast: _Doubles
@@ -71,7 +134,7 @@ class _Edge:
 
 @dataclass(frozen=True)
 class Steps:
-    """The steps of a picture's hard edges.
+    """The steps of a picture's plain edges.
 
     Attributes
     ----------
@@ -97,8 +160,8 @@ class Steps:
         return np.where(self.nearest >= 0, trust[self.nearest] * self.fade, np.float32(0))
 
 
-def find_steps(image: FloatArray, trimap: ByteArray, asked: BoolArray, compare: Compare) -> Steps:
-    """Fit steps along the contours of hard edges.
+def find_steps(image: FloatArray, trimap: ByteArray, asked: BoolArray, compare: Compare, blur: Blur) -> Steps:
+    """Fit steps along the contours of edges without strands.
 
     Parameters
     ----------
@@ -108,10 +171,16 @@ def find_steps(image: FloatArray, trimap: ByteArray, asked: BoolArray, compare: 
     asked : (H, W) bool ndarray
         The part of the band that has such edges.
     compare : callable
-        See `peel.matte.solve.hard_contour.Compare`.
+        See `peel.matte.solve.contour_search.Compare`.
+    blur : Blur
     """
     edges = tuple(
-        run_all([partial(_edge, image, compare, line) for line in find_contours(image, trimap, asked, compare)])
+        run_all(
+            [
+                partial(_edge, image, compare, line, blur)
+                for line in find_contours(image, trimap, asked, compare, blur.search)
+            ]
+        )
     )
     away = np.full(trimap.shape, np.float32(1e9), np.float32)
     step, fade = np.zeros(trimap.shape, np.float32), np.zeros(trimap.shape, np.float32)
@@ -125,37 +194,14 @@ def find_steps(image: FloatArray, trimap: ByteArray, asked: BoolArray, compare: 
     return Steps(step, nearest, fade, edges)
 
 
-@lru_cache(maxsize=1)
-def _steps() -> _Doubles:
-    """Return the step of every width along a profile; (sigmas, places)."""
-    return np.array([[0.5 * (1 + erf(n / (s * sqrt(2)))) for n in _PROFILE] for s in _SIGMAS])
-
-
-@lru_cache(maxsize=1)
-def _bases() -> list[tuple[slice, _Doubles, _Doubles]]:
-    """Return, for each reach, the part of a profile, and orthonormal bases of even changes and of what steps add.
-
-    The bases are (places, 2) and (S, places, 2).
-    """
-    found = []
-    for sigmas, reach in _REACHES:
-        part = slice(len(_PROFILE) // 2 - reach, len(_PROFILE) // 2 + reach + 1)
-        slope = _PROFILE[part] / reach
-        even = np.linalg.qr(np.stack([np.ones_like(slope), slope], axis=1))[0]
-        steps = _steps()[np.isin(_SIGMAS, sigmas)][:, part]
-        more = [np.stack([step, step * slope], axis=1) for step in steps]
-        found.append((part, even, np.stack([np.linalg.qr(own - even @ (even.T @ own))[0] for own in more])))
-    return found
-
-
-def _unexplained(profiles: _Doubles) -> _Doubles:
+def _unexplained(profiles: _Doubles, blur: Blur) -> _Doubles:
     """Return the logarithm of the part of profiles, (N, places, 3), that a step of each width leaves, (N, S).
 
     Wide steps are looked for over long stretches; beside a sharp one a short stretch tells, and what lies beyond it,
     such as the next edge, does not count.
     """
     costs = []
-    for part, even, more in _bases():
+    for part, even, more in blur.bases:
         own = profiles[:, part]
         uneven = own - np.einsum("kj,nlc,lj->nkc", even, own, even, optimize=True)
         left = np.square(uneven).sum(axis=(1, 2))[:, None]
@@ -164,30 +210,31 @@ def _unexplained(profiles: _Doubles) -> _Doubles:
     return np.concatenate(costs, axis=1)
 
 
-def _edge(image: FloatArray, compare: Compare, line: HardContour) -> _Edge:
+def _edge(image: FloatArray, compare: Compare, line: Contour, blur: Blur) -> _Edge:
     """Measure a contour's steps."""
-    profiles = along_normals(image, line.points, line.normals, _PROFILE).astype(np.float64)
-    costs = _along(_unexplained(profiles), line.valid, _STRETCH_PX)
-    chosen = (costs + _WIDER * np.log(_SIGMAS)).argmin(axis=1)
-    sigmas = np.exp(gaussian_filter1d(np.log(_SIGMAS[chosen]), _STRETCH_PX / 2, mode="wrap"))
+    profiles = along_normals(image, line.points, line.normals, blur.places).astype(np.float64)
+    costs = _along(_unexplained(profiles, blur), line.valid, _STRETCH_PX)
+    chosen = (costs + blur.wider * np.log(blur.sigmas)).argmin(axis=1)
+    sigmas = np.exp(gaussian_filter1d(np.log(blur.sigmas[chosen]), _STRETCH_PX / 2, mode="wrap"))
     judged = costs[np.arange(len(chosen)), chosen]
     ends = profiles[:, -4:].mean(axis=1) - profiles[:, :4].mean(axis=1)
-    needed = _needed(profiles, sigmas, compare, line)
-    needed *= _ramp(line.lead, _LEAD)
-    return _Edge(line, sigmas, _ramp(judged, _CLEAR_CUT) * needed, np.square(ends).sum(axis=1) + _FLOOR / 10)
+    needed = _needed(profiles, sigmas, compare, line, blur)
+    if blur.fears_rivals:
+        needed *= _ramp(line.lead, _LEAD)
+    return _Edge(line, blur, sigmas, _ramp(judged, _CLEAR_CUT) * needed, np.square(ends).sum(axis=1) + _FLOOR / 10)
 
 
-def _needed(profiles: _Doubles, sigmas: _Doubles, compare: Compare, line: HardContour) -> _Doubles:
+def _needed(profiles: _Doubles, sigmas: _Doubles, compare: Compare, line: Contour, blur: Blur) -> _Doubles:
     """Return 1 at the points of a contour beside which colours are those of each side but do not tell them apart.
 
     It falls to 0 where colours tell, so that the matte needs no step; where some contradict the contour; and where they
     are no marked side's, as those of gauze and of hair in the light are.
     """
-    at = line.points[:, None] + _PROFILE[None, :, None] * line.normals[:, None]
+    at = line.points[:, None] + blur.places[None, :, None] * line.normals[:, None]
     sides = compare(profiles.astype(np.float32), at)
-    away = np.abs(_PROFILE)[None] - 2 * (sigmas[:, None] - _SIGMAS[0])
+    away = np.abs(blur.places)[None] - 2 * (sigmas[:, None] - blur.sigmas[0])
     beside = (away > _MIXED_PX) & (away <= _BESIDE_PX)
-    inside = _PROFILE > 0
+    inside = blur.places > 0
     count = np.maximum(beside.sum(axis=1), 1)
 
     def share(which: BoolArray, sigma: float) -> _Doubles:
@@ -215,10 +262,10 @@ def _along(values: _Doubles, valid: BoolArray, sigma: float) -> _Doubles:
 
 def _trust(alpha: FloatArray, edge: _Edge) -> _Doubles:
     """Return how far a preliminary matte, too, is a step at each point of a contour, where colours can tell."""
-    line = edge.line
-    matte = along_normals(alpha, line.points, line.normals, _PROFILE).astype(np.float64)
-    step = _steps()[np.abs(np.log(edge.sigmas[:, None] / _SIGMAS)).argmin(axis=1)]
-    off = (np.square(matte - step) * (np.abs(_PROFILE) <= _BESIDE_PX)).sum(axis=1)
+    line, blur = edge.line, edge.blur
+    matte = along_normals(alpha, line.points, line.normals, blur.places).astype(np.float64)
+    step = blur.steps[np.abs(np.log(edge.sigmas[:, None] / blur.sigmas)).argmin(axis=1)]
+    off = (np.square(matte - step) * (np.abs(blur.places) <= _BESIDE_PX)).sum(axis=1)
     contrast = np.maximum(_along(edge.contrast, line.valid, _STRETCH_PX), 1e-9)
     mismatch = _along(off * edge.contrast, line.valid, _STRETCH_PX) / contrast
     return np.asarray(edge.clear_cut * (1 - _ramp(mismatch, _MISMATCH)) * line.valid)

@@ -20,7 +20,7 @@ class TermMaps:
 
     Attributes
     ----------
-    sampled_colour, local_colour, patches, lines, steps, sheer : (h, w) float32 ndarray
+    sampled_colour, local_colour, patches, lines, steps, ramps, sheer : (h, w) float32 ndarray
         At a size smaller than the picture's by `MAP_STEP`, rounded up.
     """
 
@@ -29,6 +29,7 @@ class TermMaps:
     patches: FloatArray
     lines: FloatArray
     steps: FloatArray
+    ramps: FloatArray
     sheer: FloatArray
 
     @staticmethod

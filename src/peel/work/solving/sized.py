@@ -89,10 +89,10 @@ def maps_at(job: Job, rect: Rect, step: int) -> TermMaps | None:
     A mere suggestion of sheer cloth is not solved by unless a colour was picked for it: taken for sheer, a hard edge
     would come out half-clear.
     """
-    kinds = kinds_in(job, rect)
+    kinds, are_said = kinds_in(job, rect), is_said(job, rect)
     if not job.settings.photo.sheer_colours:
-        kinds[np.isin(kinds, _ONLY_SAID) & ~is_said(job, rect)] = 0
-    return term_maps(np.ascontiguousarray(kinds[::step, ::step]))
+        kinds[np.isin(kinds, _ONLY_SAID) & ~are_said] = 0
+    return term_maps(np.ascontiguousarray(kinds[::step, ::step]), np.ascontiguousarray(are_said[::step, ::step]))
 
 
 def settings_at(job: Job, step: int) -> SolveSettings:

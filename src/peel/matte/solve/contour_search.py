@@ -1,9 +1,9 @@
-"""The contour of a hard edge: of all lines through the band, the one along which the photo is most like a step.
+"""The contour of a plain edge: of all lines through the band, the one along which the photo is most like a step.
 
 The line half-way between the zones is walked, and the photo is read along its normals. At each place on a normal the
-colours before and behind it are compared with those of a step and of a slope, and with what the colours of either zone
-near by would say. The line of least cost that bends little is found by dynamic programming [1]_, so that places where
-both sides look alike are bridged, and what a matte makes of them does not matter.
+colours around it are compared with steps blurred by various amounts, with a slope, and with what the colours of either
+zone near by would say. The line of least cost that bends little is found by dynamic programming [1]_, so that places
+where both sides look alike are bridged, and what a matte makes of them does not matter.
 
 References
 ----------
@@ -21,13 +21,14 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter1d
+from scipy.special import erf
 
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray
 from peel.matte.edge.zones import BACKGROUND, FOREGROUND
 from peel.matte.parallel import run_all
 from peel.matte.smaller import averaged, smaller_trimap
 
-__all__ = ["Compare", "HardContour", "Sides", "along_normals", "find_contours"]
+__all__ = ["Compare", "Contour", "Search", "Sides", "along_normals", "blurred_step", "find_contours"]
 
 
 @dataclass(frozen=True)
@@ -50,27 +51,27 @@ class Sides:
 Compare = Callable[[FloatArray, NDArray[np.float64]], Sides]
 """Compares colours (..., 3) at places (..., 2), column and row, with both sides."""
 
-_REACH_PX: Final = 36  # how far a profile reaches to either side
+_REACH_PX: Final = 44  # how far a profile reaches to either side
 _AGAIN_PX: Final = 10  # ... when a contour of a smaller picture is followed at the full size
-_WIDEST_PX: Final = 26.0  # half the width of a band that is searched at its own size
+_WIDEST_PX: Final = 36.0  # half the width of a band that is searched at its own size
 _SMOOTH_PX: Final = 4.0  # by which the line half-way is smoothed
 _SHORTEST: Final = 24  # points of a contour that is worth following
-_WINDOW: Final = 7  # pixels before and behind a place that are compared
-_LEAST: Final = 4  # ... at the ends of a profile
+_BESIDE: Final = (3, 2.5)  # pixels before and behind a place that are compared: so many, and so many sigmas
 _FLOOR: Final = 0.0012  # summed squared difference over a window that the texture of either side explains
-_STEP: Final = 6.0  # weight of the step against no step
+_WIDER: Final = 0.1  # cost of a wider step, per unit of the logarithm of its sigma
+_STEP: Final = 6.0  # weight of the step against a slope
 _SIDES: Final = 0.05  # weight of what the colours of either zone say about a pixel
 _CLAMP: Final = 3.0  # the most that one pixel may say
 _KNOWN: Final = 160.0  # what a pixel of a zone says
-_MOVES: Final = 12.0  # cost of a change of place by a pixel from one point to the next
+_BARRED: Final = 1e4  # cost of a place on the far side of a thin part
 _APART: Final = 5  # pixels between a line and another one beside it, at least
 _FARTHEST: Final = 20  # ... and at most
-_BESIDE_PX: Final = 40.0  # along the contour, over which both are compared
+_STRETCH_PX: Final = 40.0  # along the contour, over which both are compared
 _EVEN_PX: Final = 4.0  # by which the contour that was found is smoothed
 
 
 @dataclass(frozen=True)
-class HardContour:
+class Contour:
     """A closed line, at about one point a pixel.
 
     Attributes
@@ -91,12 +92,33 @@ class HardContour:
 
 
 @dataclass(frozen=True)
+class Search:
+    """What contour is looked for.
+
+    Attributes
+    ----------
+    sigmas : tuple of float
+        How far the photo may blur the edge, in pixels.
+    moves : float
+        Cost of a change of place by a pixel from one point to the next.
+    left_out : float
+        Half-widths of the band beyond which the subject's zone counts as left out, as it is in thin parts; the line
+        half-way still passes along them.
+    """
+
+    sigmas: tuple[float, ...]
+    moves: float
+    left_out: float = np.inf
+
+
+@dataclass(frozen=True)
 class _Seen:
-    """What is read along the normals: colours, zones, and what colours are like."""
+    """What is read along the normals: colours, zones, and what colours are like; and the steps that are looked for."""
 
     image: FloatArray
     trimap: ByteArray
     compare: Compare
+    search: Search
 
     def smaller(self, step: int) -> "_Seen":
         """Return the same at a smaller size."""
@@ -104,11 +126,13 @@ class _Seen:
         def compare(colours: FloatArray, places: NDArray[np.float64]) -> Sides:
             return self.compare(colours, places * step + (step - 1) / 2)
 
-        return _Seen(averaged(self.image, step), smaller_trimap(self.trimap, step), compare)
+        return _Seen(averaged(self.image, step), smaller_trimap(self.trimap, step), compare, self.search)
 
 
-def find_contours(image: FloatArray, trimap: ByteArray, asked: BoolArray, compare: Compare) -> list[HardContour]:
-    """Find the contours of hard edges.
+def find_contours(
+    image: FloatArray, trimap: ByteArray, asked: BoolArray, compare: Compare, search: Search
+) -> list[Contour]:
+    """Find the contours of edges without strands.
 
     Parameters
     ----------
@@ -116,26 +140,37 @@ def find_contours(image: FloatArray, trimap: ByteArray, asked: BoolArray, compar
         Colours in [0, 1].
     trimap : (H, W) uint8 ndarray
     asked : (H, W) bool ndarray
-        The part of the band whose edges are hard.
+        The part of the band that has such edges.
     compare : callable
+    search : Search
     """
-    away = [
+    from_backdrop, from_subject = (
         cv2.distanceTransform((trimap != zone).astype(np.uint8), cv2.DIST_L2, 5) for zone in (BACKGROUND, FOREGROUND)
-    ]
-    start = _half_way(away[0] - away[1], asked)
+    )
+    start = _half_way(_side(from_backdrop, from_subject, asked, search.left_out), asked)
     if not start:
         return []
-    seen = _Seen(image, trimap, compare)
-    step = max(1, int(np.ceil(_half_width(np.maximum(*away)[asked]) / _WIDEST_PX)))
+    seen = _Seen(image, trimap, compare, search)
+    step = max(1, int(np.ceil(_half_width(np.maximum(from_backdrop, from_subject)[asked]) / _WIDEST_PX)))
     if step == 1:
         return run_all([partial(_searched, seen, contour, _REACH_PX) for contour in start])
     small = seen.smaller(step)
 
-    def followed(contour: HardContour) -> HardContour:
+    def followed(contour: Contour) -> Contour:
         coarse = _searched(small, _resized(contour, 1 / step), _REACH_PX)
         return _searched(seen, _resized(coarse, step), _AGAIN_PX)
 
     return run_all([partial(followed, contour) for contour in start])
+
+
+def _side(from_backdrop: FloatArray, from_subject: FloatArray, asked: BoolArray, left_out: float) -> FloatArray:
+    """Return by how much farther the backdrop's zone is than the subject's, both as distances in pixels (H, W).
+
+    Where the subject's is much farther than elsewhere it is taken for nearer: see `Search.left_out`.
+    """
+    between = from_backdrop[asked & (np.abs(from_backdrop - from_subject) < 1)].astype(np.float64)
+    farthest = left_out * np.median(between) if between.size else np.inf
+    return from_backdrop - np.minimum(from_subject, np.float32(farthest))
 
 
 def _half_width(farther: FloatArray) -> float:
@@ -143,7 +178,7 @@ def _half_width(farther: FloatArray) -> float:
     return float(np.percentile(farther[::7], 95)) / 2 + 1
 
 
-def _half_way(side: FloatArray, asked: BoolArray) -> list[HardContour]:
+def _half_way(side: FloatArray, asked: BoolArray) -> list[Contour]:
     """Walk the lines half-way between the zones, smoothed, where they pass through the part that is asked about.
 
     The side is how much nearer the subject's zone is than the backdrop's; (H, W).
@@ -162,7 +197,7 @@ def _half_way(side: FloatArray, asked: BoolArray) -> list[HardContour]:
             normals = _normals(points)
             ahead = [along_normals(side, points, normals, np.array([sign * 3.0])).mean() for sign in (1, -1)]
             sign = 1.0 if ahead[0] >= ahead[1] else -1.0
-            found.append(HardContour(points, normals * sign, valid, np.ones(len(points))))
+            found.append(Contour(points, normals * sign, valid, np.ones(len(points))))
     return found
 
 
@@ -181,14 +216,14 @@ def _normals(points: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.asarray(normals / np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-6))
 
 
-def _resized(contour: HardContour, factor: float) -> HardContour:
+def _resized(contour: Contour, factor: float) -> Contour:
     """Bring a contour to a picture of another size; its points are a pixel apart there."""
     shift = (factor - 1) / 2
     points = _evenly_spaced(contour.points * factor + shift)
     nearest = np.minimum((np.arange(len(points)) * len(contour.points)) // len(points), len(contour.points) - 1)
     normals = _normals(points)
     same = np.sign((normals * contour.normals[nearest]).sum())
-    return HardContour(points, normals * same, contour.valid[nearest], contour.lead[nearest])
+    return Contour(points, normals * same, contour.valid[nearest], contour.lead[nearest])
 
 
 def along_normals(
@@ -218,19 +253,27 @@ def along_normals(
     return np.asarray(np.concatenate(parts)).reshape(len(points), len(places), *picture.shape[2:])
 
 
-def _searched(seen: _Seen, contour: HardContour, reach: int) -> HardContour:
+def _searched(seen: _Seen, contour: Contour, reach: int) -> Contour:
     """Move a contour to the line of least cost within reach."""
     places = np.arange(-reach, reach + 1, dtype=np.float64)
-    profiles = np.ascontiguousarray(along_normals(seen.image, contour.points, contour.normals, places), np.float32)
+    beyond = _reach_beside(max(seen.search.sigmas))
+    wider = np.arange(-reach - beyond, reach + beyond + 1, dtype=np.float64)
+    around = along_normals(seen.image, contour.points, contour.normals, wider)
+    profiles = around[:, beyond:-beyond]
     zones = along_normals(seen.trimap.astype(np.float32), contour.points, contour.normals, places)
     at = contour.points[:, None] + places[None, :, None] * contour.normals[:, None]
     said = np.float32(_SIDES) * np.clip(seen.compare(profiles, at).odds, -_CLAMP, _CLAMP)
     said = np.where(zones > 254.5, _SIDES * _KNOWN, np.where(zones < 0.5, -_SIDES * _KNOWN, said)).astype(np.float32)
-    costs, steps = np.zeros((2, *profiles.shape[:2]), np.float32)
-    _place_costs(profiles, said, contour.valid, costs, steps)
+    barred = _beyond(zones < 0.5, places) | _beyond(zones[:, ::-1] > 254.5, places)[:, ::-1]
+    said[barred] = 0
+    steps = np.zeros(profiles.shape[:2], np.float32)
+    steps[contour.valid] = _step_costs(around[contour.valid], seen.search.sigmas)[:, beyond:-beyond]
+    before = np.cumsum(said, axis=1) - said
+    costs = np.where(contour.valid[:, None], 2 * before - said.sum(axis=1, keepdims=True) + _STEP * steps, 0)
+    costs[barred] += np.float32(_BARRED)
     # a closed line: twice around, and the middle of it taken
     path = np.empty(2 * len(costs), np.int32)
-    _least_path(np.concatenate([costs, costs]), _MOVES, path)
+    _least_path(np.concatenate([costs, costs]), seen.search.moves, path)
     half = len(costs) // 2
     chosen = np.concatenate([path[len(costs) : len(costs) + half], path[half : len(costs)]])
     offsets = gaussian_filter1d(places[chosen] - 0.5, _EVEN_PX, mode="wrap")
@@ -238,63 +281,66 @@ def _searched(seen: _Seen, contour: HardContour, reach: int) -> HardContour:
     normals = _normals(points)
     same = np.sign((normals * contour.normals).sum(axis=1, keepdims=True))
     lead = np.minimum(_lead(steps, chosen), contour.lead)
-    return HardContour(points, np.where(same == 0, contour.normals, normals * same), contour.valid, lead)
+    return Contour(points, np.where(same == 0, contour.normals, normals * same), contour.valid, lead)
+
+
+def _beyond(zone: BoolArray, places: NDArray[np.float64]) -> BoolArray:
+    """Return what lies beyond the far side of a thin part: behind where a profile is in the same zone again.
+
+    The zone, (N, K), is that in which profiles start; they pass from it through the place 0.
+    """
+    ahead = places >= 0
+    left = np.logical_or.accumulate(~zone & ahead, axis=1)
+    return np.logical_or.accumulate(left & zone & ahead, axis=1)
 
 
 def _lead(steps: FloatArray, path: NDArray[np.int32]) -> NDArray[np.float64]:
-    """Return how much clearer the step along a path is than the clearest along one beside it; see `HardContour`."""
+    """Return how much clearer the step along a path is than the clearest along one beside it; see `Contour`."""
     every = np.arange(len(steps))
 
     def beside(by: int) -> NDArray[np.float64]:
         at = path + by
         within = (at >= 0) & (at < steps.shape[1])
         cost = np.where(within, steps[every, at.clip(0, steps.shape[1] - 1)], 0)
-        return np.asarray(gaussian_filter1d(cost.astype(np.float64), _BESIDE_PX, mode="wrap"))
+        return np.asarray(gaussian_filter1d(cost.astype(np.float64), _STRETCH_PX, mode="wrap"))
 
     own = np.minimum(beside(0), -1e-6)
     shifts = [by for by in range(-_FARTHEST, _FARTHEST + 1) if abs(by) >= _APART]
     return np.asarray(1 - np.min([beside(by) for by in shifts], axis=0) / own)
 
 
-@njit("void(float32[:,:,::1], float32[:,::1], boolean[::1], float32[:,::1], float32[:,::1])", cache=True, nogil=True)
-def _place_costs(profiles: Any, said: Any, valid: Any, costs: Any, steps: Any) -> None:
-    """Write the cost of an edge right before each sample of each profile, and the part of it that is the step's.
+def blurred_step(places: NDArray[np.float64], sigma: float) -> NDArray[np.float64]:
+    """Return a step from 0 to 1 at place 0, blurred by a Gaussian."""
+    return np.asarray(0.5 * (1 + erf(places / (sigma * np.sqrt(2)))))
 
-    Both are 0 for profiles that are not valid.
+
+def _reach_beside(sigma: float) -> int:
+    """Return how many pixels to either side of a place are compared with a step."""
+    return round(_BESIDE[0] + _BESIDE[1] * sigma)
+
+
+def _step_costs(profiles: FloatArray, sigmas: tuple[float, ...]) -> FloatArray:
+    """Return the cost of the clearest step before each sample of profiles (N, K, 3); (N, K), 0 where there is none.
+
+    It is the logarithm of what the step leaves unexplained of the profile around it, as a part of what a slope leaves.
     """
-    count = profiles.shape[1]
-    sums, along = np.zeros((count + 1, 3)), np.zeros((count + 1, 3))
-    squares = np.zeros(count + 1)
-    for i in range(profiles.shape[0]):
-        if not valid[i]:
-            continue
-        total = 0.0
-        for k in range(count):
-            squares[k + 1] = squares[k]
-            for c in range(3):
-                value = profiles[i, k, c]
-                sums[k + 1, c] = sums[k, c] + value
-                along[k + 1, c] = along[k, c] + value * k
-                squares[k + 1] += value * value
-            total += said[i, k]
-        before = 0.0
-        for k in range(count):
-            first, last = max(0, k - _WINDOW), min(count, k + _WINDOW)
-            n = last - first
-            clearest = 0.0
-            if k - first >= _LEAST and last - k >= _LEAST:
-                middle = 0.5 * (first + last - 1)
-                step = slope = squares[last] - squares[first]
-                for c in range(3):
-                    left, right = sums[k, c] - sums[first, c], sums[last, c] - sums[k, c]
-                    both = left + right
-                    tilt = along[last, c] - along[first, c] - middle * both
-                    step -= left * left / (k - first) + right * right / (last - k)
-                    slope -= both * both / n + tilt * tilt * 12.0 / (n * (n * n - 1))
-                clearest = min(0.0, np.log((max(step, 0.0) + _FLOOR) / (max(slope, 0.0) + _FLOOR)))
-            steps[i, k] = clearest
-            costs[i, k] = 2 * before - total + _STEP * clearest
-            before += said[i, k]
+    least = np.zeros(profiles.shape[:2], np.float32)
+    for sigma in sigmas:
+        reach = _reach_beside(sigma)
+        places = np.arange(-reach, reach, dtype=np.float64) + 0.5
+        columns = np.stack([np.ones_like(places), places, blurred_step(places, sigma)], axis=1)
+        flat, slope, step = np.linalg.qr(columns)[0].T.astype(np.float32)
+
+        def around(values: FloatArray, kernel: FloatArray, reach: int = reach) -> FloatArray:
+            return cv2.filter2D(values, cv2.CV_32F, kernel[None], anchor=(reach, 0), borderType=cv2.BORDER_REPLICATE)
+
+        squares = around(np.square(profiles).sum(axis=2), np.ones_like(flat))
+        left = squares - sum(np.square(around(profiles, kernel)).sum(axis=2) for kernel in (flat, slope))
+        explained = np.square(around(profiles, step)).sum(axis=2)
+        cost = np.log((np.maximum(left - explained, 0) + _FLOOR) / (np.maximum(left, 0) + _FLOOR))
+        cost += np.float32(_WIDER * np.log(sigma / sigmas[0]))
+        least = np.minimum(least, cost)
+    return least
 
 
 @njit("void(float32[:,::1], float64, int32[::1])", cache=True, nogil=True)
