@@ -256,21 +256,8 @@ def along_normals(
 def _searched(seen: _Seen, contour: Contour, reach: int) -> Contour:
     """Move a contour to the line of least cost within reach."""
     places = np.arange(-reach, reach + 1, dtype=np.float64)
-    beyond = _reach_beside(max(seen.search.sigmas))
-    wider = np.arange(-reach - beyond, reach + beyond + 1, dtype=np.float64)
-    around = along_normals(seen.image, contour.points, contour.normals, wider)
-    profiles = around[:, beyond:-beyond]
-    zones = along_normals(seen.trimap.astype(np.float32), contour.points, contour.normals, places)
-    at = contour.points[:, None] + places[None, :, None] * contour.normals[:, None]
-    said = np.float32(_SIDES) * np.clip(seen.compare(profiles, at).odds, -_CLAMP, _CLAMP)
-    said = np.where(zones > 254.5, _SIDES * _KNOWN, np.where(zones < 0.5, -_SIDES * _KNOWN, said)).astype(np.float32)
-    barred = _beyond(zones < 0.5, places) | _beyond(zones[:, ::-1] > 254.5, places)[:, ::-1]
-    said[barred] = 0
-    steps = np.zeros(profiles.shape[:2], np.float32)
-    steps[contour.valid] = _step_costs(around[contour.valid], seen.search.sigmas)[:, beyond:-beyond]
-    before = np.cumsum(said, axis=1) - said
-    costs = np.where(contour.valid[:, None], 2 * before - said.sum(axis=1, keepdims=True) + _STEP * steps, 0)
-    costs[barred] += np.float32(_BARRED)
+    costs, steps = np.zeros((2, len(contour.points), len(places)), np.float32)
+    costs[contour.valid], steps[contour.valid] = _costs(seen, contour, places)
     # a closed line: twice around, and the middle of it taken
     path = np.empty(2 * len(costs), np.int32)
     _least_path(np.concatenate([costs, costs]), seen.search.moves, path)
@@ -282,6 +269,25 @@ def _searched(seen: _Seen, contour: Contour, reach: int) -> Contour:
     same = np.sign((normals * contour.normals).sum(axis=1, keepdims=True))
     lead = np.minimum(_lead(steps, chosen), contour.lead)
     return Contour(points, np.where(same == 0, contour.normals, normals * same), contour.valid, lead)
+
+
+def _costs(seen: _Seen, contour: Contour, places: NDArray[np.float64]) -> tuple[FloatArray, FloatArray]:
+    """Return what an edge right before each place costs at the valid points, and the part of it that is the step's."""
+    points, normals = contour.points[contour.valid], contour.normals[contour.valid]
+    beside = _reach_beside(max(seen.search.sigmas))
+    wider = np.arange(places[0] - beside, places[-1] + beside + 1)
+    around = along_normals(seen.image, points, normals, wider)
+    steps = _step_costs(around, seen.search.sigmas)[:, beside:-beside]
+    zones = along_normals(seen.trimap.astype(np.float32), points, normals, places)
+    at = points[:, None] + places[None, :, None] * normals[:, None]
+    said = np.float32(_SIDES) * np.clip(seen.compare(around[:, beside:-beside], at).odds, -_CLAMP, _CLAMP)
+    said = np.where(zones > 254.5, _SIDES * _KNOWN, np.where(zones < 0.5, -_SIDES * _KNOWN, said)).astype(np.float32)
+    barred = _beyond(zones < 0.5, places) | _beyond(zones[:, ::-1] > 254.5, places)[:, ::-1]
+    said[barred] = 0
+    before = np.cumsum(said, axis=1) - said
+    costs = 2 * before - said.sum(axis=1, keepdims=True) + _STEP * steps
+    costs[barred] += np.float32(_BARRED)
+    return costs, steps
 
 
 def _beyond(zone: BoolArray, places: NDArray[np.float64]) -> BoolArray:
