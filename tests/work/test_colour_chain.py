@@ -61,7 +61,7 @@ def test_stages_stand_in_their_documented_order(cloth: Job) -> None:
     stages = Stages(cloth.photo, Cache(1_000_000))
     assert isinstance(stages.colours, Chain)
     assert [type(stage).__name__ for stage in stages.colours._stages] == [
-        "Photographed", "Estimate", "Clean", "Despilled", "MeasuredRims", "Rims", "Toned", "Tinted", "Original",
+        "Photographed", "Estimate", "Clean", "MeasuredRoots", "Rooted", "Despilled", "MeasuredRims", "Rims", "Toned", "Tinted", "Original",
     ]  # fmt: skip
 
 

@@ -22,6 +22,7 @@ __all__ = ["ColourPanel"]
 _FIELDS: Final[dict[str, tuple[str, str]]] = {
     "clean": ("cleaned", "0 % keeps the photo's own colours in the edge; 100 %: the subject's"),
     "detail": ("texture kept", "The photo's fine texture of brightness, put back"),
+    "roots": ("hue from the roots", "Half-clear hair that leans to the backdrop gets the hue of its solid part"),
     "spill_edge": ("at the edge", "How much of the backdrop's hue is taken out of the edge"),
     "spill_inside": ("inside", "How much of it is taken off the subject itself"),
     "rim_light": ("brightness", "How far the rim is brought to the brightness further in"),
@@ -71,7 +72,7 @@ class ColourPanel(Panel):
         self.fields: dict[str, NumberField] = {}
         self._build_fringe()
         self.rule()
-        self._amounts("clean", "detail")
+        self._amounts("clean", "detail", "roots")
         self._build_outward()
         self._build_compare()
         self.rule()

@@ -123,6 +123,6 @@ def drop_tint(job: Job, number: int) -> Job:
 
 def without_colours(job: Job) -> Job:
     """Return the job with the photo's own colours throughout, for a before and after."""
-    bare = EdgeColour(clean=0, detail=0, spill_edge=0, spill_inside=0)
+    bare = EdgeColour(clean=0, detail=0, roots=0, spill_edge=0, spill_inside=0)
     colour = job.settings.recipe.colour.model_copy(update={**dict(bare), **dict.fromkeys(KIND_IDS, None)})
     return job.without(Role.COLOUR).with_recipe(colour=colour).with_photo_settings(colour_areas=())

@@ -22,6 +22,7 @@ class EdgeColour(SettingsModel):
     ----------
     clean : how much of the subject's own colours half-clear pixels get; 0 keeps the photo's.
     detail : how much of the photo's fine texture of brightness is put back on them.
+    roots : how far half-clear pixels that lean to the backdrop get the hue of the solid part from which they grow.
     spill_edge, spill_inside : how much of the spill is taken out along the edge, and inside.
     rim_light, rim_tint : how far a rim is brought to the brightness, and to the tint, of the subject further in.
     rim_px : how wide the rim is.
@@ -29,6 +30,7 @@ class EdgeColour(SettingsModel):
 
     clean: Annotated[float, Field(ge=0, le=1)] = 1.0
     detail: Annotated[float, Field(ge=0, le=1)] = 0.0
+    roots: Annotated[float, Field(ge=0, le=1)] = 1.0
     spill_edge: Annotated[float, Field(ge=0, le=1)] = 1.0
     spill_inside: Annotated[float, Field(ge=0, le=1)] = 0.6
     rim_light: Annotated[float, Field(ge=0, le=1)] = 0.0

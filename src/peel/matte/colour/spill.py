@@ -16,10 +16,14 @@ from numba import njit
 from peel.matte.arrays import BoolArray, FloatArray
 from peel.matte.channels import writable
 
-__all__ = ["FoundSpill", "Spill", "chroma_axis", "despilled", "find_spill"]
+__all__ = ["BACK", "PLANE", "FoundSpill", "Spill", "chroma_axis", "despilled", "find_spill"]
 
-_PLANE: Final = np.array([[1, -0.5, -0.5], [0, np.sqrt(3) / 2, -np.sqrt(3) / 2]], np.float32) * np.float32(2 / 3)
-_BACK: Final = np.linalg.pinv(_PLANE).astype(np.float32)  # from the plane of chroma back to red, green and blue
+PLANE: Final = np.array([[1, -0.5, -0.5], [0, np.sqrt(3) / 2, -np.sqrt(3) / 2]], np.float32) * np.float32(2 / 3)
+"""From red, green and blue to the plane of chroma."""
+
+BACK: Final = np.linalg.pinv(PLANE).astype(np.float32)
+"""... and back, with a mean of 0."""
+
 _LUMINANCE: Final = np.array([0.2126, 0.7152, 0.0722], np.float32)
 _SKIN: Final = np.deg2rad(28.0)  # hue of skin, wood and leather in that plane, from red towards yellow
 _SKIN_WIDTH: Final = np.deg2rad(28.0)
@@ -63,7 +67,7 @@ class FoundSpill:
 
 def chroma_axis(hue: FloatArray) -> FloatArray:
     """Return the direction of a colour in the plane of chroma, of length 1; (0, 0) for a gray."""
-    across = _PLANE @ np.asarray(hue, np.float32)
+    across = PLANE @ np.asarray(hue, np.float32)
     length = float(np.hypot(*across))
     return across / np.float32(length) if length > 1e-4 else np.zeros(2, np.float32)
 
@@ -91,8 +95,8 @@ def despilled(colours: FloatArray, spill: Spill, amount: FloatArray | float) -> 
     wedge and never beyond. The three parts' mean stays; of the luminance that is lost a share is given back.
     """
     axis = chroma_axis(spill.hue)
-    turned = np.array([axis, [-axis[1], axis[0]]], np.float32) @ _PLANE  # along the hue, and across it
-    off = _BACK @ axis  # of red, green and blue for a unit along the axis; their sum is 0
+    turned = np.array([axis, [-axis[1], axis[0]]], np.float32) @ PLANE  # along the hue, and across it
+    off = BACK @ axis  # of red, green and blue for a unit along the axis; their sum is 0
     change = (-off + np.float32(spill.give_back * float(_LUMINANCE @ off))).astype(np.float32)
     amounts = writable(np.broadcast_to(np.asarray(amount, np.float32), colours.shape[:2]))
     out = np.empty(colours.shape, np.float32)
@@ -125,7 +129,7 @@ def _take_out(colours: Any, amounts: Any, turned: Any, change: Any, slope: Any, 
             by = (along - abs(aside) * slope) * amounts[y, x]
             if by > 0 and protect > 0:
                 by *= one - protect * _spared_share(
-                    _PLANE[0, 0] * r + _PLANE[0, 1] * g + _PLANE[0, 2] * b, _PLANE[1, 1] * g + _PLANE[1, 2] * b
+                    PLANE[0, 0] * r + PLANE[0, 1] * g + PLANE[0, 2] * b, PLANE[1, 1] * g + PLANE[1, 2] * b
                 )
             for k in range(3):
                 value = colours[y, x, k]
@@ -145,7 +149,7 @@ def find_spill(photo: FloatArray, clear: BoolArray, deep: BoolArray) -> FoundSpi
     """
     if not clear.any():
         return FoundSpill(None, is_shared=False)
-    chroma = photo[clear] @ _PLANE.T
+    chroma = photo[clear] @ PLANE.T
     mean = chroma.mean(axis=0)
     lengths = np.hypot(chroma[:, 0], chroma[:, 1])
     if np.hypot(*mean) < _CHROMATIC or np.hypot(*mean) < _COHERENT * lengths.mean():
@@ -159,6 +163,6 @@ def find_spill(photo: FloatArray, clear: BoolArray, deep: BoolArray) -> FoundSpi
 def _has_hue(photo: FloatArray, deep: BoolArray, axis: FloatArray) -> bool:
     if not deep.any():
         return False
-    chroma = cv2.blur(photo, (5, 5))[deep] @ _PLANE.T
+    chroma = cv2.blur(photo, (5, 5))[deep] @ PLANE.T
     along, length = chroma @ axis, np.hypot(chroma[:, 0], chroma[:, 1])
     return bool(((length > _OWN) & (along > 0.85 * length)).mean() > _SHARED)

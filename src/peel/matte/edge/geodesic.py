@@ -1,4 +1,4 @@
-"""Geodesic distances: the cheapest way to each pixel across a map of costs.
+"""Geodesic distances: the cheapest way to each pixel across a map of costs, and where it begins.
 
 References
 ----------
@@ -11,10 +11,11 @@ from typing import Any, Final
 
 import numpy as np
 from numba import njit
+from numpy.typing import NDArray
 
 from peel.matte.arrays import BoolArray, FloatArray
 
-__all__ = ["BEYOND", "geodesic_distance"]
+__all__ = ["BEYOND", "geodesic_distance", "geodesic_sources"]
 
 BEYOND: Final = 1e9
 """Distance of pixels that were not reached."""
@@ -92,11 +93,14 @@ def _begun(found: Any, seeds: Any, open_: Any) -> Any:
     return keys, items, count
 
 
-@njit("float32[:,::1](float32[:,::1], boolean[:,::1], boolean[:,::1], float64)", cache=True, nogil=True)
-def _distances(cost: Any, seeds: Any, open_: Any, limit: float) -> Any:
+@njit("float32[:,::1](float32[:,::1], boolean[:,::1], boolean[:,::1], float64, int32[::1])", cache=True, nogil=True)
+def _distances(cost: Any, seeds: Any, open_: Any, limit: float, sources: Any) -> Any:
+    """Return the distances; `sources` gets where each pixel's path began, unless it is empty."""
     height, width = cost.shape
     found = np.full((height, width), np.float32(1e9), np.float32)
     keys, items, count = _begun(found, seeds, open_)
+    for k in range(len(sources)):
+        sources[k] = k if found[k // width, k % width] == 0 else -1
     while count > 0:
         distance, item = keys[0], items[0]
         count -= 1
@@ -113,6 +117,8 @@ def _distances(cost: Any, seeds: Any, open_: Any, limit: float) -> Any:
                 total = np.float32(distance + step * cost[at, to])
                 if total <= limit and total < found[at, to]:
                     found[at, to] = total
+                    if len(sources) > 0:
+                        sources[at * width + to] = sources[item]
                     if count == len(keys):
                         keys, items = _grown(keys, items)
                     _push(keys, items, count, total, at * width + to)
@@ -145,6 +151,33 @@ def geodesic_distance(cost: FloatArray, seeds: BoolArray, allowed: BoolArray, li
     >>> geodesic_distance(np.array([[1, 1, 3, 1]], np.float32), seeds, ~seeds, 4.5).tolist()
     [[0.0, 1.0, 4.0, 1000000000.0]]
     """
-    return _distances(
-        np.ascontiguousarray(cost, np.float32), np.ascontiguousarray(seeds), np.ascontiguousarray(allowed), float(limit)
-    )
+    return _distances(*_prepared(cost, seeds, allowed), float(limit), np.empty(0, np.int32))
+
+
+def geodesic_sources(
+    cost: FloatArray, seeds: BoolArray, allowed: BoolArray, limit: float
+) -> tuple[FloatArray, NDArray[np.int32]]:
+    """Return the length of the cheapest path to each pixel, and the seed where it begins.
+
+    Parameters are those of `geodesic_distance`.
+
+    Returns
+    -------
+    (h, w) float32 ndarray
+        0 at the seeds, `BEYOND` where nothing arrived.
+    (h, w) int32 ndarray
+        The seed's place in the flattened map; -1 where nothing arrived.
+
+    Examples
+    --------
+    >>> seeds = np.array([[True, False, False, False, True]])
+    >>> geodesic_sources(np.ones((1, 5), np.float32), seeds, ~seeds, 9)[1].tolist()
+    [[0, 0, 0, 4, 4]]
+    """
+    sources = np.empty(cost.size, np.int32)
+    found = _distances(*_prepared(cost, seeds, allowed), float(limit), sources)
+    return found, sources.reshape(cost.shape)
+
+
+def _prepared(cost: FloatArray, seeds: BoolArray, allowed: BoolArray) -> tuple[FloatArray, BoolArray, BoolArray]:
+    return np.ascontiguousarray(cost, np.float32), np.ascontiguousarray(seeds), np.ascontiguousarray(allowed)

@@ -1,7 +1,8 @@
 """The stages of the subject's colours, in their order.
 
-Photographed, estimated, cleaned, spill taken out, rims brought to the tone further in, lightened and darkened by hand,
-tinted, the photo's own brushed back. None of them changes the matte, and each can be left out to compare.
+Photographed, estimated, cleaned, brought to the hue of their roots, spill taken out, rims brought to the tone further
+in, lightened and darkened by hand, tinted, the photo's own brushed back. None of them changes the matte, and each can
+be left out to compare.
 """
 
 from collections.abc import Hashable, Iterable
@@ -21,8 +22,10 @@ from peel.matte.arrays import FloatArray
 from peel.matte.channels import mean_part
 from peel.matte.colour.foreground import estimate_foreground
 from peel.matte.colour.rims import MOST_RIM, RIM_REACH, lightened, measured_rim, rim_corrected, rim_reach
+from peel.matte.colour.roots import LIKENESS_PX, ROOTS_PX, leaning, rooted
 from peel.matte.colour.spill import Spill, despilled
 from peel.matte.colour.tinting import Chroma, chroma_of, hue_chroma, tinted
+from peel.matte.edge.kind import Kind
 from peel.work.stages.cache import Cache
 from peel.work.stages.chain import Before, Chain, Stage
 from peel.work.stages.pyramid import Pyramid, shrunk
@@ -33,9 +36,11 @@ __all__ = [
     "Despilled",
     "Estimate",
     "MeasuredRims",
+    "MeasuredRoots",
     "Original",
     "Photographed",
     "Rims",
+    "Rooted",
     "Tinted",
     "Toned",
     "spill_of",
@@ -138,6 +143,62 @@ class Clean(Stage):
         )
         half_clear = np.where(alpha < 1, np.clip(2 * alpha - 1, 0, 1), 0)
         return np.asarray(half_clear * (gray - mean), np.float32)
+
+
+class _AtRoots(Stage):
+    """A stage that acts where half-clear pixels get the hue of their roots."""
+
+    def __init__(self, matte: Chain) -> None:
+        self._matte = matte
+
+    def is_neutral(self, job: Job) -> bool:
+        """Return whether roots count nowhere."""
+        return not (_is_any(job, "roots") and _is_any(job, "clean"))
+
+    def passes(self, job: Job, rect: Rect, level: int) -> bool:
+        """Return whether no edge is near a window."""
+        return self._matte.constant(job, _around(job, rect, level, _EDGE_PX), level) is not None
+
+
+class MeasuredRoots(_AtRoots):
+    """Colours with what they lean to the backdrop beside them, in six channels: kept while only the amount changes."""
+
+    reach = ROOTS_PX
+
+    def __init__(self, pyramid: Pyramid, matte: Chain) -> None:
+        super().__init__(matte)
+        self._pyramid = pyramid
+
+    def stamp(self, job: Job, rect: Rect, level: int) -> Hashable:
+        """Return the matte around a window, and where cloth is sheer."""
+        around = _around(job, rect, level, self.reach)
+        return self._matte.stamp(job, around, level), kinds_stamp(job, job.photo.space.covered(rect, level))
+
+    def make(self, job: Job, rect: Rect, level: int, before: Before) -> FloatArray:
+        """Follow the roots of a window."""
+        step = 1 << level
+        around = _around(job, rect, level, max(ROOTS_PX // step, _EDGE_PX))
+        near = _around(job, rect, level, max(LIKENESS_PX // step, _EDGE_PX))
+        colours, alpha = before(near), self._matte.window(job, around, level)
+        leans = leaning(self._pyramid.colours(around, level), colours, alpha, near.within(around), step)
+        inner = rect.within(near)
+        # sheer cloth is half-clear throughout: what shows through it is not its own
+        (sheer,) = kind_shares(job, rect, level, [Kind.SHEER.id])
+        return np.concatenate([colours[inner], leans[inner] * (1 - sheer)[..., None]], axis=2)
+
+
+class Rooted(_AtRoots):
+    """Half-clear pixels brought to the hue of the solid part from which they grow."""
+
+    def stamp(self, job: Job, rect: Rect, level: int) -> Hashable:
+        """Return the amounts."""
+        return _amount_stamp(job, rect, level, "roots", "clean")
+
+    def make(self, job: Job, rect: Rect, level: int, before: Before) -> FloatArray:
+        """Take back what leans towards the backdrop, as far as the photo's colours are replaced at all."""
+        measured = before(rect)
+        amount = np.asarray(_amount(job, rect, level, "roots")) * _amount(job, rect, level, "clean")
+        return rooted(measured[..., :3], measured[..., 3:], amount.astype(np.float32))
 
 
 class Despilled(Stage):
