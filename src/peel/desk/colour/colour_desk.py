@@ -30,6 +30,7 @@ from peel.job.settings import Tint, hex_from_rgb
 from peel.matte.colour.tinting import chroma_of
 from peel.work.inspecting.fringe import Fringe, measure_fringe, proposed_rim
 from peel.work.stages import Stages
+from peel.work.stages.colour_chain import spill_width_of
 
 __all__ = ["ColourDesk"]
 
@@ -60,7 +61,7 @@ class ColourDesk(LaneDesk):
         self.choice.chosen.connect(self._look)
         panel.changed.connect(self._on_changed)
         panel.hue_asked.connect(lambda: desk.borrow(self._hue_tool))
-        panel.hue_reset.connect(lambda: self._set_hue(None))
+        panel.hue_reset.connect(self._reset_hue)
         panel.rim_asked.connect(self._propose_rim)
         panel.spot_asked.connect(lambda: desk.borrow(self._spot_tool))
         panel.hue_tint_asked.connect(lambda: self._add_tint(lambda _job: Tint()))
@@ -120,7 +121,8 @@ class ColourDesk(LaneDesk):
         else:
             text = "Taken out: the backdrop's hue near the subject."
         hue = picked or (None if photo.spill_shared else found)
-        self._panel.show_spill(text, hue, is_picked=picked is not None)
+        is_picked = picked is not None or job.settings.recipe.colour.spill.width_deg is not None
+        self._panel.show_spill(text, hue, spill_width_of(job), is_picked=is_picked)
 
     def _on_changed(self, changes: dict[str, float], dragged: bool) -> None:
         def change(job: Job, target: EdgeTarget) -> Job:
@@ -132,6 +134,12 @@ class ColourDesk(LaneDesk):
 
     def _set_hue(self, hue: str | None) -> None:
         self._desk.edit("Hue of the spill", lambda job: set_value(job, "recipe.colour.spill.hue", hue))
+
+    def _reset_hue(self) -> None:
+        def reset(job: Job) -> Job:
+            return set_value(set_value(job, "recipe.colour.spill.hue", None), "recipe.colour.spill.width_deg", None)
+
+        self._desk.edit("Spill as found", reset)
 
     def _on_hue(self, across: float, down: float) -> None:
         self._desk.take_up(self._desk.last_tool)

@@ -113,17 +113,26 @@ class ColourPanel(Panel):
         self.chip.setFixedSize(30, 26)
         self.chip.setAccessibleName("The hue of the spill")
         self.pick_hue = button("Pick the hue", self.hue_asked.emit, tip="Press on the coloured backdrop next")
-        self.reset_hue = button("As found", self.hue_reset.emit, tip="Leave the hue to Peel again")
+        self.reset_hue = button("As found", self.hue_reset.emit, tip="Leave the hue and its width to Peel again")
         self.row(self.chip, self.pick_hue, self.reset_hue)
         self._amounts("spill_edge", "spill_inside")
         grid = QGridLayout()
         grid.setSpacing(4)
         self.hue_fields: dict[str, NumberField] = {}
         for place, (name, (label, tip)) in enumerate(_HUE_FIELDS.items()):
-            field = self.number(f"recipe.colour.spill.{name}", label, "Spill", tip=tip)
+            path = f"recipe.colour.spill.{name}"
+            if name == "width_deg":  # unless it is set, it is as found
+                field = field_for(path, label, tip=tip)
+                field.changed.connect(self._on_width)
+            else:
+                field = self.number(path, label, "Spill", tip=tip)
             self.hue_fields[name] = field
             grid.addWidget(field, place // 2, place % 2)
         self.column.addLayout(grid)
+
+    def _on_width(self, value: float, dragged: bool) -> None:
+        path = "recipe.colour.spill.width_deg"
+        self.desk.edit("Spill", lambda job: set_value(job, path, value), gesture=(path,), ends=not dragged)
 
     def _build_rims(self) -> None:
         self.column.addWidget(words("Rims", "strong"))
@@ -196,8 +205,9 @@ class ColourPanel(Panel):
         for name, field in self.fields.items():
             field.show_value(getattr(colour, name) * field.scale)
 
-    def show_spill(self, text: str, hue: str | None, *, is_picked: bool) -> None:
-        """Say which hue counts."""
+    def show_spill(self, text: str, hue: str | None, width_deg: float, *, is_picked: bool) -> None:
+        """Say which hue counts, and how wide it is."""
+        self.hue_fields["width_deg"].show_value(width_deg)
         self._spill.setText(text)
         self.chip.setStyleSheet(
             f"background: {hue or 'transparent'}; border: 1px solid palette(mid); border-radius: 5px;"

@@ -44,13 +44,13 @@ class SpillHue(SettingsModel):
     Attributes
     ----------
     hue : a colour of it, in the photo's profile; None for the backdrop's, if it has one.
-    width_deg : angle around it within which a colour counts.
+    width_deg : angle around it within which a colour counts; None for what leaves out the subject's own colours.
     give_back : share of the brightness lost that is given back.
     protect : how far nearly neutral and skin-like colours are spared.
     """
 
     hue: HexColour | None = None
-    width_deg: Annotated[float, Field(ge=10, le=170)] = 100.0
+    width_deg: Annotated[float, Field(ge=10, le=170)] | None = None
     give_back: Annotated[float, Field(ge=0, le=1)] = 0.5
     protect: Annotated[float, Field(ge=0, le=1)] = 0.5
 

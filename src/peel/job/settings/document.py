@@ -47,6 +47,7 @@ class PhotoSettings(SettingsModel):
     tints : brushed patches, in the order of their numbers in the plane `patch`.
     spill_found : the hue of a coloured backdrop, "none" if it has none, None while nobody has looked.
     spill_shared : whether the subject has that hue itself.
+    spill_width_deg : angle around it that leaves out the subject's own colours.
     settled_snags : snags that were mended or accepted, in that order.
     cutouts : what stands on the sheet, the lowest first.
     ground : two points of the line that the subject stands on; None for the lowest of the subject.
@@ -64,6 +65,7 @@ class PhotoSettings(SettingsModel):
     tints: Annotated[tuple[Tint, ...], Field(max_length=MOST_TINTS)] = ()
     spill_found: HexColour | Literal["none"] | None = None
     spill_shared: bool = False
+    spill_width_deg: Annotated[float, Field(ge=10, le=170)] = 100.0
     settled_snags: Annotated[tuple[SettledSnag, ...], Field(max_length=MOST_SETTLED)] = ()
     cutouts: Annotated[tuple[PlacedCutout, ...], Field(max_length=MOST_CUTOUTS)] = (PlacedCutout(),)
     ground: tuple[Point, Point] | None = None

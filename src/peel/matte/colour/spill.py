@@ -16,7 +16,7 @@ from numba import njit
 from peel.matte.arrays import BoolArray, FloatArray
 from peel.matte.channels import writable
 
-__all__ = ["BACK", "PLANE", "FoundSpill", "Spill", "chroma_axis", "despilled", "find_spill"]
+__all__ = ["BACK", "PLANE", "USUAL_WIDTH", "FoundSpill", "Spill", "chroma_axis", "despilled", "find_spill"]
 
 PLANE: Final = np.array([[1, -0.5, -0.5], [0, np.sqrt(3) / 2, -np.sqrt(3) / 2]], np.float32) * np.float32(2 / 3)
 """From red, green and blue to the plane of chroma."""
@@ -32,7 +32,14 @@ _CHROMATIC: Final = 0.14  # chroma of the backdrop from which it is a coloured o
 _OWN: Final = 0.12  # chroma of the subject from which it has a hue
 _EARTHEN: Final = 0.4  # likeness to skin and wood from which a backdrop's hue is no spill
 _COHERENT: Final = 0.85  # length of its mean chroma over its mean length
+_SAME: Final = np.arccos(0.85)  # angle up to which a colour has the hue
+_ROOM: Final = np.deg2rad(20.0)  # between the wedge of the spill and the subject's own colours
+_WIDEST: Final = np.deg2rad(150.0)
 _SHARED: Final = 0.06  # share of the deep inside that has the hue from which it is the subject's own
+
+
+USUAL_WIDTH: Final = float(np.deg2rad(100.0))
+"""Angle around a hue within which colours count as spill while nothing is known of the subject."""
 
 
 @dataclass(frozen=True)
@@ -52,17 +59,28 @@ class Spill:
     """
 
     hue: FloatArray
-    width: float = np.deg2rad(100.0)
+    width: float = USUAL_WIDTH
     give_back: float = 0.5
     protect: float = 0.5
 
 
 @dataclass(frozen=True)
 class FoundSpill:
-    """The hue of a coloured backdrop; None if it has none. `is_shared` if the subject has that hue itself."""
+    """The hue of a coloured backdrop.
+
+    Attributes
+    ----------
+    hue : (3,) float32 ndarray or None
+        None if it has none.
+    is_shared : bool
+        Whether the subject has that hue itself.
+    width : float
+        Angle around the hue, in radians, that leaves out the subject's own colours.
+    """
 
     hue: FloatArray | None
     is_shared: bool
+    width: float = USUAL_WIDTH
 
 
 def chroma_axis(hue: FloatArray) -> FloatArray:
@@ -157,12 +175,11 @@ def find_spill(photo: FloatArray, clear: BoolArray, deep: BoolArray) -> FoundSpi
     hue = np.asarray(np.median(photo[clear], axis=0), np.float32)
     if _spared_share(np.float32(mean[0]), np.float32(mean[1])) > _EARTHEN:
         return FoundSpill(None, is_shared=False)  # wood and plaster: the subject is as likely to be of it
-    return FoundSpill(hue, is_shared=_has_hue(photo, deep, chroma_axis(hue)))
-
-
-def _has_hue(photo: FloatArray, deep: BoolArray, axis: FloatArray) -> bool:
     if not deep.any():
-        return False
-    chroma = cv2.blur(photo, (5, 5))[deep] @ PLANE.T
-    along, length = chroma @ axis, np.hypot(chroma[:, 0], chroma[:, 1])
-    return bool(((length > _OWN) & (along > 0.85 * length)).mean() > _SHARED)
+        return FoundSpill(hue, is_shared=False)
+    own = cv2.blur(photo, (5, 5))[deep] @ PLANE.T
+    away = np.arccos(np.clip(own @ chroma_axis(hue) / np.maximum(np.hypot(own[:, 0], own[:, 1]), 1e-6), -1, 1))
+    coloured = np.hypot(own[:, 0], own[:, 1]) > _OWN
+    is_shared = bool((coloured & (away < _SAME)).mean() > _SHARED)
+    nearest = np.quantile(np.where(coloured, away, np.pi), _SHARED)  # most of the subject is farther from the hue
+    return FoundSpill(hue, is_shared, float(np.clip(2 * nearest - _ROOM, USUAL_WIDTH, _WIDEST)))

@@ -32,4 +32,5 @@ def with_spill(job: Job) -> Job:
     inside = cv2.distanceTransform((zones == FOREGROUND).astype(np.uint8), cv2.DIST_L2, 3)
     found = find_spill(photo, (away > 0) & (away < _NEAR), inside > _DEEP)
     hue = "none" if found.hue is None else hex_from_rgb(found.hue)
-    return job.with_photo_settings(spill_found=hue, spill_shared=found.is_shared)
+    width = round(float(np.rad2deg(found.width)), 1)
+    return job.with_photo_settings(spill_found=hue, spill_shared=found.is_shared, spill_width_deg=width)

@@ -23,7 +23,7 @@ from peel.matte.channels import mean_part
 from peel.matte.colour.foreground import estimate_foreground
 from peel.matte.colour.rims import MOST_RIM, RIM_REACH, lightened, measured_rim, rim_corrected, rim_reach
 from peel.matte.colour.roots import LIKENESS_PX, ROOTS_PX, leaning, rooted
-from peel.matte.colour.spill import Spill, despilled
+from peel.matte.colour.spill import USUAL_WIDTH, Spill, despilled
 from peel.matte.colour.tinting import Chroma, chroma_of, hue_chroma, tinted
 from peel.matte.edge.kind import Kind
 from peel.work.stages.cache import Cache
@@ -44,6 +44,7 @@ __all__ = [
     "Tinted",
     "Toned",
     "spill_of",
+    "spill_width_of",
 ]
 
 _HALO: Final = MOST_OUTWARD  # pixels around a window from which its edge colours are estimated
@@ -214,7 +215,14 @@ class Despilled(Stage):
         photo, around = job.settings.photo, _around(job, rect, level, self.reach)
         spill = job.settings.recipe.colour.spill
         amounts = _amount_stamp(job, rect, level, "spill_edge", "spill_inside")
-        return spill, photo.spill_found, photo.spill_shared, amounts, self._matte.stamp(job, around, level)
+        return (
+            spill,
+            photo.spill_found,
+            photo.spill_shared,
+            photo.spill_width_deg,
+            amounts,
+            self._matte.stamp(job, around, level),
+        )
 
     def is_neutral(self, job: Job) -> bool:
         """Return whether no hue is spill, or none of it is taken out."""
@@ -247,7 +255,18 @@ def spill_of(job: Job) -> Spill | None:
     if hue is None:
         return None
     colour = np.array(rgb_from_hex(hue), np.float32)
-    return Spill(colour, float(np.deg2rad(chosen.width_deg)), chosen.give_back, chosen.protect)
+    return Spill(colour, float(np.deg2rad(spill_width_of(job))), chosen.give_back, chosen.protect)
+
+
+def spill_width_of(job: Job) -> float:
+    """Return the angle around the hue of the spill within which colours count, in degrees.
+
+    That which was found leaves out the subject's own colours, but around the found hue only.
+    """
+    chosen, photo = job.settings.recipe.colour.spill, job.settings.photo
+    if chosen.width_deg is not None:
+        return chosen.width_deg
+    return photo.spill_width_deg if chosen.hue is None else float(np.rad2deg(USUAL_WIDTH))
 
 
 class _AtRims(Stage):
