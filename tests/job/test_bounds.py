@@ -12,7 +12,7 @@ PATHS = (
     "recipe.band.margin_px",
     "recipe.band.trust",
     "recipe.finish.everywhere.pull_px",
-    "recipe.colour.spill.width_deg",
+    "recipe.colour.spill.give_back",
     "recipe.shadow.cast.light_deg",
     "recipe.inspection.haze.least_px",
     "recipe.delivery.flat_quality",

@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from conftest import soft_disc
+from peel.errors import MarkError
 from peel.job.edge_targets import EdgeTarget
 from peel.job.edits.colouring import (
     COLOUR_BRUSHES,
@@ -116,6 +117,18 @@ def test_original_restores_exactly_and_taking_back_restores_what_was(cloth: Job)
     assert np.array_equal(_colours(release_colours(brushed, wide)), before)
 
 
+def test_strokes_of_one_sort_do_not_pile_up_and_a_stroke_with_nothing_to_go_by_is_refused(cloth: Job) -> None:
+    once = brush_tone(cloth, STROKE, lighter=False)
+    thrice = brush_tone(brush_tone(once, STROKE, lighter=False), STROKE, lighter=False)
+    assert once.toning.read().min() < 128
+    assert np.array_equal(once.toning.read(), thrice.toning.read())
+    half = SoftStroke(STROKE.points, STROKE.radius_px, STROKE.softness, 0.5)
+    assert np.array_equal(brush_tone(once, half, lighter=False).toning.read(), once.toning.read())
+
+    with pytest.raises(MarkError):
+        brush_tone(cloth, SoftStroke(((5.0, 5.0),), 3.0), lighter=True)
+
+
 def test_a_tint_can_be_changed_taken_and_dropped(cloth: Job) -> None:
     job = brush_tint(add_tint(add_tint(cloth, Tint(hue_deg=0)), Tint(hue_deg=180)), STROKE, 2)
     assert set(np.unique(job.patch.read())) == {0, 2}
@@ -171,7 +184,8 @@ def test_gray_photos_and_mattes_without_an_inside_are_left_alone() -> None:
     for value in (0.0, 0.4, 1.0):
         job = with_matte(new_job(photo), photo.bounds, np.full((80, 90), value, np.float32))
         job = job.with_recipe(colour=Colour(detail=1, rim_light=1, rim_tint=1))
-        job = brush_tone(job, SoftStroke(((40.0, 40.0),), 200.0), lighter=True)
+        with pytest.raises(MarkError, match="near enough to go by its tone"):
+            brush_tone(job, SoftStroke(((40.0, 40.0),), 200.0), lighter=True)
         assert np.abs(_colours(job) - 120 / 255).max() < 0.01
     assert measure_fringe(Stages(photo, Cache(1_000_000)), new_job(photo)) is None
     assert set(COLOUR_BRUSHES) == {"patch", "patch_weight", "toning", "original"}

@@ -122,7 +122,7 @@ class ColourPanel(Panel):
         for place, (name, (label, tip)) in enumerate(_HUE_FIELDS.items()):
             path = f"recipe.colour.spill.{name}"
             if name == "width_deg":  # unless it is set, it is as found
-                field = field_for(path, label, tip=tip)
+                field = field_for(path, label, tip=tip, default=100.0)
                 field.changed.connect(self._on_width)
             else:
                 field = self.number(path, label, "Spill", tip=tip)

@@ -2,6 +2,7 @@
 
 from typing import Any, Final
 
+import cv2
 import numpy as np
 
 from peel.errors import MarkError
@@ -9,8 +10,11 @@ from peel.job.edits.touching import SoftStroke, moved_towards
 from peel.job.edits.values import set_value
 from peel.job.job import Job
 from peel.job.planes import PLANES, Role
+from peel.job.rect import Rect
 from peel.job.settings import MOST_TINTS, EdgeColour, Tint
 from peel.job.settings.edges import KIND_IDS
+from peel.matte.arrays import BoolArray
+from peel.matte.colour.rims import MOST_RIM, rim_reach
 
 __all__ = [
     "COLOUR_BRUSHES",
@@ -30,12 +34,49 @@ COLOUR_BRUSHES: Final[dict[str, int]] = {
 """The planes that are brushed on colours, with the value that changes nothing."""
 
 
+_SOME: Final = 0.02  # weight of a brush from which it touches
+_SOLID: Final = 0.5
+
+
 # brushes
 
 
 def brush_tone(job: Job, stroke: SoftStroke, *, lighter: bool) -> Job:
-    """Brush the edge's own dark tones lighter, or its light ones darker; each pass adds to those before."""
-    return _brushed(job, "toning", stroke, 255 if lighter else 0, 0.5)
+    """Brush the edge's own dark tones lighter, or its light ones darker, towards the tone further in.
+
+    Passes do not add up: where strokes of one sort cross, the stronger one counts.
+
+    Raises
+    ------
+    MarkError
+        If no subject further in is near, by whose tone it could go.
+    """
+    window = stroke.window(job.photo.bounds)
+    if window.is_empty:
+        return job
+    weights = stroke.weights(window)
+    if not _has_tone(job, window, weights > _SOME):
+        sentence = "No solid part of the subject is near enough to go by its tone."
+        raise MarkError(sentence, "Brush along an edge, or use a tint.")
+    neutral = np.float32(COLOUR_BRUSHES["toning"])
+    sign = 1 if lighter else -1
+    wanted = np.round(neutral + sign * weights * np.float32(127))
+    before = job.toning.read(window)
+    after = (np.maximum if lighter else np.minimum)(before, wanted)
+    return job.with_planes(toning=job.toning.write(window, after.clip(0, 255).astype(np.uint8)))
+
+
+def _has_tone(job: Job, window: Rect, brushed: BoolArray) -> bool:
+    """Return whether a tone further in is near anything half-clear or at an edge under a brush."""
+    width = job.settings.recipe.colour.rim_px
+    around = window.grown(rim_reach(width)).intersection(job.photo.bounds)
+    alpha = job.alpha(around)
+    inside = cv2.distanceTransform((alpha >= _SOLID).astype(np.uint8), cv2.DIST_L2, 3)
+    deep = ((inside >= width) & (inside < 2 * MOST_RIM + width)).astype(np.uint8)
+    if not deep.any():
+        return False
+    near = cv2.distanceTransform(1 - deep, cv2.DIST_L2, 3)[window.within(around)] < rim_reach(width)
+    return bool((near & brushed & (alpha[window.within(around)] > 0)).any())
 
 
 def brush_original(job: Job, stroke: SoftStroke) -> Job:
@@ -51,12 +92,12 @@ def release_colours(job: Job, stroke: SoftStroke) -> Job:
     return job
 
 
-def _brushed(job: Job, name: str, stroke: SoftStroke, target: int, share: float = 1.0) -> Job:
+def _brushed(job: Job, name: str, stroke: SoftStroke, target: int) -> Job:
     """Move a plane towards a value under a stroke, by at least one step wherever it has any weight."""
     window = stroke.window(job.photo.bounds)
     if window.is_empty:
         return job
-    weights = stroke.weights(window) * np.float32(share)
+    weights = stroke.weights(window)
     return job.with_planes(**{name: moved_towards(getattr(job, name), window, weights, target)})
 
 
