@@ -14,12 +14,12 @@ import numpy as np
 from numba import njit
 
 from peel.matte.arrays import BoolArray, FloatArray
-from peel.matte.channels import blended, writable
+from peel.matte.channels import blended, mean_part, writable
 from peel.matte.colour.outward import mean_around
 from peel.matte.colour.spill import BACK, PLANE
 from peel.matte.edge.geodesic import geodesic_sources
 
-__all__ = ["LIKENESS_PX", "ROOTS_PX", "leaning", "rooted"]
+__all__ = ["LIKENESS_PX", "ROOTS_PX", "leaning", "rooted", "spill_over"]
 
 ROOTS_PX: Final = 64
 """Photo pixels over which roots are followed."""
@@ -40,6 +40,7 @@ _NEARLY: Final = 0.75  # alpha from which the estimate is believed
 _LIKENESS_SIGMA: Final = LIKENESS_PX / 3
 _COARSE: Final = 4  # photo pixels of the picture in which they are compared
 _UNLIKE: Final = (0.25, 0.5)  # share of the way to the backdrop by which believed colours differ that are their own
+_SPREADS: Final = 1.0  # deviations of the solid parts' own hues that are no spill
 _MOST: Final = 1.2  # of the way to the backdrop that is taken back
 _TONES: Final = (0.3, 1.4)  # least and most by which a root's chroma is scaled with brightness
 _SHADE: Final = 0.7  # ... and the power of the brightness by which it is
@@ -102,6 +103,39 @@ def rooted(colours: FloatArray, leans: FloatArray, amount: FloatArray | float) -
     """
     share = np.asarray(amount, np.float32)
     return np.clip(colours - leans * (share[..., None] if share.ndim else share), 0, 1).astype(np.float32)
+
+
+def spill_over(
+    photo: FloatArray, colours: FloatArray, alpha: FloatArray, inner: tuple[slice, slice], step: int
+) -> FloatArray:
+    """Return how far the hue of an edge leans to the backdrop, beyond what the solid parts near by differ in hue.
+
+    Parameters are those of `leaning`, whose colours may be corrected in any way: nothing is left out here that a
+    correction leaves out.
+
+    Returns
+    -------
+    (h, w) float32 ndarray
+        In the plane of chroma, of full brightness; 0 where the hues cannot be told apart, or no root is in reach.
+    """
+    root, behind, share = _carried(photo, alpha, inner, step)
+    tone = mean_part(colours) / np.maximum(mean_part(root), np.float32(_DARK))
+    aim = cv2.transform(root, PLANE) * (np.clip(tone, *_TONES) ** np.float32(_SHADE))[..., None]
+    way, off = cv2.transform(behind, PLANE) - aim, cv2.transform(colours, PLANE) - aim
+    apart = np.hypot(way[..., 0], way[..., 1])
+    along = (way * off).sum(axis=2) / np.maximum(apart, np.float32(1e-6))
+    over = np.minimum(along, apart) - np.float32(_SPREADS) * _own_spread(photo, alpha, inner, step)
+    return np.where((apart > _DISTINCT / 2) & (alpha[inner] > 0), np.maximum(over, 0) * np.minimum(share, 1), 0)
+
+
+def _own_spread(photo: FloatArray, alpha: FloatArray, inner: tuple[slice, slice], step: int) -> FloatArray:
+    """Return how far solid parts near by are from their mean in the plane of chroma, one standard deviation; (h, w)."""
+    by = max(1, _STEP // step)
+    small, solid = _averaged(photo, by), _averaged(alpha, by) >= _SOLID
+    mean, _ = mean_around(small, solid, _BEHIND[0])
+    away = np.square(cv2.transform(small - mean, PLANE)).sum(axis=2)
+    spread, _ = mean_around(away[..., None], solid, _BEHIND[0])
+    return _enlarged(np.sqrt(np.maximum(spread[..., 0], 0)), by, inner)
 
 
 def _carried(

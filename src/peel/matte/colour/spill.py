@@ -31,9 +31,11 @@ _NEUTRAL: Final = 0.10  # chroma up to which a colour is nearly neutral
 _CHROMATIC: Final = 0.14  # chroma of the backdrop from which it is a coloured one
 _OWN: Final = 0.12  # chroma of the subject from which it has a hue
 _EARTHEN: Final = 0.4  # likeness to skin and wood from which a backdrop's hue is no spill
+_TINGED: Final = 0.04  # ... from which taking spill out could change it
 _COHERENT: Final = 0.85  # length of its mean chroma over its mean length
 _SAME: Final = np.arccos(0.85)  # angle up to which a colour has the hue
 _ROOM: Final = np.deg2rad(20.0)  # between the wedge of the spill and the subject's own colours
+_NARROWEST: Final = np.deg2rad(20.0)
 _WIDEST: Final = np.deg2rad(150.0)
 _SHARED: Final = 0.06  # share of the deep inside that has the hue from which it is the subject's own
 
@@ -179,7 +181,9 @@ def find_spill(photo: FloatArray, clear: BoolArray, deep: BoolArray) -> FoundSpi
         return FoundSpill(hue, is_shared=False)
     own = cv2.blur(photo, (5, 5))[deep] @ PLANE.T
     away = np.arccos(np.clip(own @ chroma_axis(hue) / np.maximum(np.hypot(own[:, 0], own[:, 1]), 1e-6), -1, 1))
-    coloured = np.hypot(own[:, 0], own[:, 1]) > _OWN
-    is_shared = bool((coloured & (away < _SAME)).mean() > _SHARED)
-    nearest = np.quantile(np.where(coloured, away, np.pi), _SHARED)  # most of the subject is farther from the hue
-    return FoundSpill(hue, is_shared, float(np.clip(2 * nearest - _ROOM, USUAL_WIDTH, _WIDEST)))
+    chroma = np.hypot(own[:, 0], own[:, 1])
+    is_shared = bool(((chroma > _OWN) & (away < _SAME)).mean() > _SHARED)
+    nearest = np.quantile(
+        np.where(chroma > _TINGED, away, np.pi), _SHARED
+    )  # most of the subject is farther from the hue
+    return FoundSpill(hue, is_shared, float(np.clip(2 * nearest - _ROOM, _NARROWEST, _WIDEST)))
