@@ -81,6 +81,41 @@ def test_a_hue_is_picked_in_the_picture_and_given_back_to_peel(colouring: Hand) 
     assert colouring.job.settings.recipe.colour.spill.hue is None
 
 
+def test_the_width_of_the_hue_is_as_found_until_it_is_set(colouring: Hand) -> None:
+    panel = colouring.panel(Step.COLOUR)
+    found = colouring.job.settings.photo.spill_width_deg
+    assert panel.hue_fields["width_deg"].value == pytest.approx(found)
+    assert not panel.reset_hue.isEnabled()
+
+    panel.hue_fields["width_deg"].set_value(40)
+    _rest(colouring)
+    assert colouring.job.settings.recipe.colour.spill.width_deg == 40
+    panel.reset_hue.click()
+    _rest(colouring)
+    assert colouring.job.settings.recipe.colour.spill.width_deg is None
+    assert panel.hue_fields["width_deg"].value == pytest.approx(found)
+
+
+def test_the_mildest_way_to_take_spill_out_is_proposed_and_what_is_left_is_said(colouring: Hand) -> None:
+    said: list[str] = []
+    colouring.desk.said.connect(lambda trouble: said.append(trouble.message))
+    panel = colouring.panel(Step.COLOUR)
+    for name in ("clean", "roots", "spill_edge"):
+        panel.fields[name].set_value(0)
+    _rest(colouring)
+    assert panel.spilled_text.endswith("% of the edge.")
+
+    colouring.press("propose spill")
+    _rest(colouring)
+
+    assert colouring.job.settings.recipe.colour.clean == 1
+    assert "the backdrop's hue was seen on" in said[-1]
+    colouring.wait(lambda: panel.spilled_text == "The backdrop's hue is seen on none of the edge.")
+    colouring.press("propose spill")
+    _rest(colouring)
+    assert said[-1] == "The backdrop's hue is not seen on this edge."
+
+
 def test_figures_are_shown_and_rims_proposed(colouring: Hand) -> None:
     panel = colouring.panel(Step.COLOUR)
     assert all(name in panel.fringe_text for name in ("white", "black", "grey", "backing"))

@@ -241,10 +241,30 @@ def test_spill_inside_is_found_when_the_hue_is_known(truth: tuple[np.ndarray, np
     colours[140:160, 200:220] = (0.4, 0.65, 0.45)
     spill = Spill(np.float32([0.15, 0.65, 0.25]))
 
-    def found(spilling: Spill | None) -> list[Find]:
+    def found(spilling: Spill | None) -> bool:
         reading = Reading(photo, alpha, colours, spill=spilling)
-        return [find for find in find_in(reading) if find.sort is SnagSort.SPILL]
+        covered = np.zeros(alpha.shape, bool)
+        for find in find_in(reading):
+            if find.sort is SnagSort.SPILL:
+                height, width = find.mask.shape
+                covered[find.top : find.top + height, find.left : find.left + width] |= find.mask
+        return bool(covered[150, 210])
 
-    assert found(None) == []
-    (find,) = found(spill)
-    assert abs(find.left - 200) <= 5
+    assert not found(None)
+    assert found(spill)
+
+
+def test_the_backdrops_hue_along_an_edge_is_found_whatever_would_take_it_out(
+    truth: tuple[np.ndarray, np.ndarray],
+) -> None:
+    _, alpha = truth
+    own, cloth = np.float32([0.7, 0.5, 0.3]), np.float32([0.75, 0.25, 0.15])
+    soft = cv2.GaussianBlur(alpha, (0, 0), 4)
+
+    def found(lean: float) -> list[Find]:
+        colours = (own + lean * np.clip(4 * (1 - soft), 0, 1)[..., None] * (cloth - own)).astype(np.float32)
+        photo = (soft[..., None] * colours + (1 - soft[..., None]) * cloth).astype(np.float32)
+        return [find for find in find_in(Reading(photo, soft, colours)) if find.sort is SnagSort.SPILL]
+
+    assert found(0.0) == []
+    assert found(0.8)

@@ -8,7 +8,7 @@ import numpy as np
 
 from peel.desk.asking import task
 from peel.desk.colour.colour_tools import TintBrush
-from peel.desk.colour.panel import ColourPanel
+from peel.desk.colour.panel import ColourPanel, share_of_edge
 from peel.desk.desk_state import DeskState
 from peel.desk.step.lane_desk import LaneDesk
 from peel.desk.step.target_bar import TargetChoice
@@ -28,13 +28,14 @@ from peel.job.job import Job
 from peel.job.rect import Rect
 from peel.job.settings import Tint, hex_from_rgb
 from peel.matte.colour.tinting import chroma_of
-from peel.work.inspecting.fringe import Fringe, measure_fringe, proposed_rim
+from peel.work.inspecting.fringe import Fringe, SpillProposal, measure_fringe, proposed_rim, proposed_spill
 from peel.work.stages import Stages
 from peel.work.stages.colour_chain import spill_width_of
 
 __all__ = ["ColourDesk"]
 
 _FRINGE = task("fringe", "The colours of the edge could not be measured.")
+_SPILL = task("spill", "No way to take the spill out could be proposed.")
 _RIM = task("rims", "Rims could not be proposed for this edge.")
 
 _SPOT_PX: Final = 12  # around a pressed spot, from which its colours are taken
@@ -62,6 +63,7 @@ class ColourDesk(LaneDesk):
         panel.changed.connect(self._on_changed)
         panel.hue_asked.connect(lambda: desk.borrow(self._hue_tool))
         panel.hue_reset.connect(self._reset_hue)
+        panel.spill_asked.connect(self._propose_spill)
         panel.rim_asked.connect(self._propose_rim)
         panel.spot_asked.connect(lambda: desk.borrow(self._spot_tool))
         panel.hue_tint_asked.connect(lambda: self._add_tint(lambda _job: Tint()))
@@ -146,6 +148,24 @@ class ColourDesk(LaneDesk):
         job = self._desk.job
         if job is not None:
             self._set_hue(hex_from_rgb(np.median(job.photo.colours(_spot(job, across, down)), axis=(0, 1))))
+
+    def _propose_spill(self) -> None:
+        job, stages = self._desk.job, self._stages
+        if job is not None and stages is not None and job.has_subject:
+            self.ask(_SPILL, lambda: proposed_spill(stages, job), self._on_spill)
+
+    def _on_spill(self, found: SpillProposal) -> None:
+        before, after = share_of_edge(found.before), share_of_edge(found.after)
+        if found.way:
+            colour = found.job.settings.recipe.colour
+            self._desk.edit("Propose spill", lambda job: job.with_recipe(colour=colour))
+            self._desk.say(
+                f"{found.way.capitalize()}: the backdrop's hue was seen on {before} of the edge, now on {after}."
+            )
+        elif found.before > 0.0005:
+            self._desk.say(f"Nothing takes more out: {before} of the edge. Try a tint from a good spot there.")
+        else:
+            self._desk.say("The backdrop's hue is not seen on this edge.")
 
     def _propose_rim(self) -> None:
         job, stages = self._desk.job, self._stages

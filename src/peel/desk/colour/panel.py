@@ -16,7 +16,7 @@ from peel.job.settings import EdgeColour, Tint
 from peel.work.inspecting.fringe import Fringe
 from peel.work.views import View
 
-__all__ = ["ColourPanel"]
+__all__ = ["ColourPanel", "share_of_edge"]
 
 # name, lowest, highest, unit, how many of the field for 1 of the setting, label, tip
 _FIELDS: Final[dict[str, tuple[str, str]]] = {
@@ -36,6 +36,15 @@ _HUE_FIELDS: Final[dict[str, tuple[str, str]]] = {
 }  # fmt: skip
 
 
+def share_of_edge(share: float) -> str:
+    """Return a share in words.
+
+    >>> share_of_edge(0.0004), share_of_edge(0.021)
+    ('none', '2.1 %')
+    """
+    return "none" if share < 0.0005 else f"{share * 100:.1f} %"
+
+
 class ColourPanel(Panel):
     """Corrections of colour, for all edges, a kind, or a drawn area; and what the edge still shows of them.
 
@@ -43,7 +52,7 @@ class ColourPanel(Panel):
     -------
     changed : (dict, bool)
         Amounts with their new values, and whether the gesture goes on.
-    hue_asked, hue_reset, rim_asked, spot_asked, hue_tint_asked, tint_dropped : ()
+    hue_asked, hue_reset, spill_asked, rim_asked, spot_asked, hue_tint_asked, tint_dropped : ()
     tint_chosen : (int,)
     tint_changed : (dict, bool)
     without_held : (bool,)
@@ -55,6 +64,7 @@ class ColourPanel(Panel):
 
     changed = Signal(object, bool)
     hue_asked = Signal()
+    spill_asked = Signal()
     hue_reset = Signal()
     rim_asked = Signal()
     spot_asked = Signal()
@@ -107,14 +117,19 @@ class ColourPanel(Panel):
 
     def _build_spill(self) -> None:
         self.column.addWidget(words("Spill of the backdrop's light", "strong"))
-        self._spill = words("", "muted")
+        self._spill, self._spilled = words("", "muted"), words("", "muted")
         self.column.addWidget(self._spill)
+        self.column.addWidget(self._spilled)
         self.chip = QLabel()
         self.chip.setFixedSize(30, 26)
         self.chip.setAccessibleName("The hue of the spill")
         self.pick_hue = button("Pick the hue", self.hue_asked.emit, tip="Press on the coloured backdrop next")
         self.reset_hue = button("As found", self.hue_reset.emit, tip="Leave the hue and its width to Peel again")
-        self.row(self.chip, self.pick_hue, self.reset_hue)
+        propose = button(
+            "Propose", self.spill_asked.emit, tip="The mildest way that leaves hardly any of it on the edge"
+        )
+        propose.setObjectName("propose spill")
+        self.row(self.chip, self.pick_hue, self.reset_hue, propose)
         self._amounts("spill_edge", "spill_inside")
         grid = QGridLayout()
         grid.setSpacing(4)
@@ -250,14 +265,17 @@ class ColourPanel(Panel):
         """Show that the edge was not measured yet."""
         self._fringe.setText("Not measured yet.")
         self._rims.setText("")
+        self._spilled.setText("")
 
     def show_fringe(self, fringe: Fringe | None) -> None:
         """Show the four figures, and what the rim is like."""
         if fringe is None:
             self._fringe.setText("There is no edge yet.")
             self._rims.setText("")
+            self._spilled.setText("")
             return
         self._fringe.setText("   ".join(f"{name} {value:.1f}" for name, value in fringe.figures.items()))
+        self._spilled.setText(f"The backdrop's hue is seen on {share_of_edge(fringe.spilled)} of the edge.")
         tone = "lighter" if fringe.lighter > 0 else "darker"
         self._rims.setText(
             f"The edge is {abs(fringe.lighter) * 100:.1f} % {tone} and {fringe.tinted * 100:.1f} % tinted "
@@ -268,6 +286,11 @@ class ColourPanel(Panel):
     def spill_text(self) -> str:
         """What is said of the spill."""
         return self._spill.text()
+
+    @property
+    def spilled_text(self) -> str:
+        """How much of the edge has the backdrop's hue, as shown."""
+        return self._spilled.text()
 
     @property
     def fringe_text(self) -> str:

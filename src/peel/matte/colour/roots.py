@@ -19,7 +19,7 @@ from peel.matte.colour.outward import mean_around
 from peel.matte.colour.spill import BACK, PLANE
 from peel.matte.edge.geodesic import geodesic_sources
 
-__all__ = ["LIKENESS_PX", "ROOTS_PX", "leaning", "rooted", "spill_over"]
+__all__ = ["LIKENESS_PX", "ROOTS_PX", "SPILL_SEEN", "leaning", "rooted", "spill_over"]
 
 ROOTS_PX: Final = 64
 """Photo pixels over which roots are followed."""
@@ -27,7 +27,10 @@ ROOTS_PX: Final = 64
 LIKENESS_PX: Final = 24
 """Photo pixels around a window over which colours of nearly solid parts are compared."""
 
-_STEP: Final = 2  # photo pixels of the picture in which roots are followed
+SPILL_SEEN: Final = 0.03
+"""What `spill_over` gives from which an edge is seen to have the backdrop's hue."""
+
+_STEP: Final = 2  # by how much smaller the picture is in which roots are followed
 _SOLID: Final = 0.97  # alpha from which a pixel there is a root
 _CLEAR: Final = 0.01  # ... and up to which it is backdrop
 _HAZE: Final = 1.5  # cost of a step through what is clear, in steps through what is solid, less 1
@@ -124,13 +127,13 @@ def spill_over(
     way, off = cv2.transform(behind, PLANE) - aim, cv2.transform(colours, PLANE) - aim
     apart = np.hypot(way[..., 0], way[..., 1])
     along = (way * off).sum(axis=2) / np.maximum(apart, np.float32(1e-6))
-    over = np.minimum(along, apart) - np.float32(_SPREADS) * _own_spread(photo, alpha, inner, step)
+    over = np.minimum(along, apart) - np.float32(_SPREADS) * _own_spread(photo, alpha, inner)
     return np.where((apart > _DISTINCT / 2) & (alpha[inner] > 0), np.maximum(over, 0) * np.minimum(share, 1), 0)
 
 
-def _own_spread(photo: FloatArray, alpha: FloatArray, inner: tuple[slice, slice], step: int) -> FloatArray:
+def _own_spread(photo: FloatArray, alpha: FloatArray, inner: tuple[slice, slice]) -> FloatArray:
     """Return how far solid parts near by are from their mean in the plane of chroma, one standard deviation; (h, w)."""
-    by = max(1, _STEP // step)
+    by = _STEP
     small, solid = _averaged(photo, by), _averaged(alpha, by) >= _SOLID
     mean, _ = mean_around(small, solid, _BEHIND[0])
     away = np.square(cv2.transform(small - mean, PLANE)).sum(axis=2)
@@ -142,7 +145,7 @@ def _carried(
     photo: FloatArray, alpha: FloatArray, inner: tuple[slice, slice], step: int
 ) -> tuple[FloatArray, FloatArray, FloatArray]:
     """Carry solid colours along strands, and the backdrop's in: both (h, w, 3), and how far roots count, (h, w)."""
-    by = max(1, _STEP // step)
+    by = _STEP
     small, matte = _averaged(photo, by), _averaged(alpha, by)
     solid, clear = matte >= _SOLID, matte <= _CLEAR
     reach = ROOTS_PX / (by * step)
@@ -161,8 +164,6 @@ def _carried(
 
 def _enlarged(small: FloatArray, by: int, inner: tuple[slice, slice]) -> FloatArray:
     """Bring a window of a picture that was averaged over squares back to its size."""
-    if by == 1:
-        return np.ascontiguousarray(small[inner])
     rows, columns = (slice(max(0, part.start // by - 1), -(-part.stop // by) + 1) for part in inner)
     part = small[rows, columns]
     large = cv2.resize(part, (part.shape[1] * by, part.shape[0] * by), interpolation=cv2.INTER_LINEAR)
@@ -173,8 +174,6 @@ def _enlarged(small: FloatArray, by: int, inner: tuple[slice, slice]) -> FloatAr
 
 def _averaged(picture: FloatArray, by: int) -> FloatArray:
     """Average a picture over squares; at its ends the last pixels are repeated."""
-    if by == 1:
-        return picture
     height, width = (-(-side // by) * by for side in picture.shape[:2])
     filled = cv2.copyMakeBorder(
         picture, 0, height - picture.shape[0], 0, width - picture.shape[1], cv2.BORDER_REPLICATE

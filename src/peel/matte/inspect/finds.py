@@ -20,6 +20,7 @@ from peel.matte.arrays import BoolArray, FloatArray
 from peel.matte.channels import blended, largest_part, length_of, mean_part, place_between
 from peel.matte.colour.outward import mean_around
 from peel.matte.colour.rims import measured_rim
+from peel.matte.colour.roots import spill_over
 from peel.matte.colour.spill import despilled
 from peel.matte.inspect.faults import Find, Window, extent_of, pieces_of, window_around
 from peel.matte.inspect.reading import READING_REACH, Reading
@@ -306,13 +307,30 @@ def _fringes(reading: Reading) -> Iterator[Find]:
 
 
 def _spill_left(reading: Reading) -> Iterator[Find]:
-    """Find the backdrop's hue on the subject, inside as well as along its edge."""
-    if reading.colours is None or reading.spill is None:
+    """Find the backdrop's hue on the subject: along its edge as it leans from the solid parts, inside as it is spill.
+
+    Along the edge it is not judged by what takes it out, which could not see what it leaves.
+    """
+    if reading.colours is None:
         return
-    clean = despilled(reading.colours, reading.spill, 1.0)
-    off = largest_part(cv2.absdiff(clean, reading.colours)) * reading.alpha
+    off = np.where(reading.is_sheer, 0, _leaning_hue(reading))
+    if reading.spill is not None:
+        clean = despilled(reading.colours, reading.spill, 1.0)
+        off = np.maximum(off, largest_part(cv2.absdiff(clean, reading.colours)) * reading.alpha)
     mask = cv2.morphologyEx((off > _SPILL_LEAST).astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)) > 0
     yield from pieces_of(SnagSort.SPILL, mask, np.asarray(off, np.float32), 4.0, join=9)
+
+
+def _leaning_hue(reading: Reading) -> FloatArray:
+    """Return how far the hue of the edge leans to the backdrop, as it shows; (H, W), measured at half the size."""
+    alpha = reading.alpha
+    if reading.colours is None or not ((alpha > 0) & (alpha < 1)).any():
+        return np.zeros_like(alpha)
+    size = tuple(max(1, -(-side // 2)) for side in reversed(alpha.shape))
+    halves = [cv2.resize(part, size, interpolation=cv2.INTER_AREA) for part in (reading.photo, reading.colours, alpha)]
+    whole = (slice(0, size[1]), slice(0, size[0]))
+    off = spill_over(halves[0], halves[1], halves[2], whole, 2) * halves[2]
+    return np.asarray(cv2.resize(off.astype(np.float32), alpha.shape[::-1], interpolation=cv2.INTER_LINEAR))
 
 
 _FINDERS: Final[tuple[Callable[[Reading], Iterator[Find]], ...]] = (

@@ -1,24 +1,29 @@
-"""How far the edge stands out from the subject further in: against four backings, and in words for the rim."""
+"""How far the edge stands out from the subject further in, on four backings; its rim; and the backdrop's hue on it."""
 
 from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
 
+from peel.job.edits.values import set_value
 from peel.job.job import Job
 from peel.job.placing.sheet import sheet_of
 from peel.matte.arrays import FloatArray
 from peel.matte.colour.rims import Rim, measured_rim
+from peel.matte.colour.roots import SPILL_SEEN, spill_over
 from peel.matte.composite.over import composite_over
 from peel.matte.inspect.measures import ciede2000
 from peel.matte.srgb import to_lab
 from peel.work.stages import Stages
 
-__all__ = ["Fringe", "measure_fringe", "proposed_rim"]
+__all__ = ["Fringe", "SpillProposal", "measure_fringe", "proposed_rim", "proposed_spill"]
 
 _BACKINGS: Final = {"white": (1.0, 1.0, 1.0), "black": (0.0, 0.0, 0.0), "grey": (0.5, 0.5, 0.5)}
 _LONGEST: Final = 1600  # side of the picture that is measured
 _SOME: Final = 0.05
+_EDGE: Final = 0.1  # alpha from which hues are looked at
+_HARDLY: Final = 0.002  # share of the edge that needs no better way
+_BETTER: Final = 0.7  # of what is left, up to which a stronger way is worth it
 
 
 @dataclass(frozen=True)
@@ -32,11 +37,14 @@ class Fringe:
         backing: averaged along the edge.
     lighter, tinted : float
         By how much the rim is lighter (darker below 0), and by how much it is tinted, of full brightness.
+    spilled : float
+        Share of the edge whose hue leans to the backdrop, from that of the solid parts near by.
     """
 
     figures: dict[str, float]
     lighter: float
     tinted: float
+    spilled: float
 
 
 def _small(stages: Stages, job: Job, width_px: float) -> tuple[Rim, FloatArray]:
@@ -71,7 +79,69 @@ def measure_fringe(stages: Stages, job: Job) -> Fringe | None:
         figures[name] = float(ciede2000(*pair).mean())
     gray = own.mean(axis=1)
     tint = float(np.linalg.norm(own.mean(axis=0) - gray.mean()))
-    return Fringe(figures, float(gray.mean()), tint)
+    return Fringe(figures, float(gray.mean()), tint, _spilled(stages, job))
+
+
+def _spilled(stages: Stages, job: Job) -> float:
+    """Return the share of the edge whose hue leans to the backdrop."""
+    level = job.photo.space.level_within(_LONGEST)
+    rect = job.photo.space.bounds(level)
+    alpha = stages.alpha(job, rect, level)
+    edge = (alpha > _EDGE) & (alpha < 1)
+    if not edge.any():
+        return 0.0
+    photo, colours = stages.pyramid.colours(rect, level), stages.foreground(job, rect, level)
+    over = spill_over(photo, colours, alpha, rect.within(rect), 1 << level)
+    return float((over[edge] > SPILL_SEEN).mean())
+
+
+@dataclass(frozen=True)
+class SpillProposal:
+    """A way to take the backdrop's hue off the edge.
+
+    Attributes
+    ----------
+    way : str
+        What would be done, in words; empty if nothing does better than what is.
+    job : Job
+        With it done.
+    before, after : float
+        Share of the edge whose hue leans to the backdrop.
+    """
+
+    way: str
+    job: Job
+    before: float
+    after: float
+
+
+def proposed_spill(stages: Stages, job: Job) -> SpillProposal:
+    """Try the ways to take the backdrop's hue off the edge, and return the mildest that leaves hardly any.
+
+    Each is judged by `peel.matte.colour.roots.spill_over`, which is none of them.
+    """
+    before = _spilled(stages, job)
+    best = SpillProposal("", job, before, before)
+    for way, changes in _WAYS.items():
+        changed = job
+        for path, value in changes.items():
+            changed = set_value(changed, f"recipe.colour.{path}", value)
+        if best.after <= _HARDLY or changed.settings == job.settings:
+            continue
+        after = _spilled(stages, changed)
+        if after < _BETTER * best.after:
+            best = SpillProposal(way, changed, before, after)
+    return best
+
+
+_FOUND: Final = {"clean": 1.0, "roots": 1.0, "spill_edge": 1.0, "spill.hue": None}
+_WAYS: Final[dict[str, dict[str, object]]] = {
+    "hue from the roots": {"clean": 1.0, "roots": 1.0},
+    "spill as found": {**_FOUND, "spill.width_deg": None},
+    "a wider hue": {**_FOUND, "spill.width_deg": 130.0},
+    "the widest hue": {**_FOUND, "spill.width_deg": 160.0, "spill.protect": 0.0},
+}
+"""Ways to take spill out, from the mildest on, as settings."""
 
 
 def proposed_rim(stages: Stages, job: Job) -> dict[str, float]:
