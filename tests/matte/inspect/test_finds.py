@@ -239,6 +239,7 @@ def test_spill_inside_is_found_when_the_hue_is_known(truth: tuple[np.ndarray, np
     photo, alpha = truth
     colours = np.broadcast_to(np.float32([0.5, 0.5, 0.5]), photo.shape).copy()
     colours[140:160, 200:220] = (0.4, 0.65, 0.45)
+    photo = (alpha[..., None] * colours + (1 - alpha[..., None]) * np.float32([0.15, 0.65, 0.25])).astype(np.float32)
     spill = Spill(np.float32([0.15, 0.65, 0.25]))
 
     def found(spilling: Spill | None) -> bool:
