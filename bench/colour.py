@@ -2,16 +2,20 @@
 
 import time
 from collections.abc import Iterator
+from dataclasses import replace
+from itertools import product
 
 import cv2
 import numpy as np
 
 from bench.cases import Case, demo_case
 from bench.edge import marked_ways
+from bench.kinds import UNSEEN, WATCHED, kind_case, kind_cases
 from peel.demo.photos import NAMES
 from peel.job.edits.values import use_zones, with_matte
 from peel.job.job import Job, Photo, new_job
 from peel.job.settings import Colour
+from peel.matte.colour.spill import PLANE
 from peel.matte.composite.over import composite_over
 from peel.matte.inspect.measures import ciede2000
 from peel.matte.srgb import to_lab
@@ -19,7 +23,7 @@ from peel.work.solving.solve import solve_job
 from peel.work.solving.spilling import with_spill
 from peel.work.stages import Cache, Stages
 
-__all__ = ["difference", "table"]
+__all__ = ["casts", "difference", "table"]
 
 _BACKINGS = ((1.0, 1.0, 1.0), (0.0, 0.0, 0.0), (1.0, 0.0, 1.0), (0.5, 0.5, 0.5))
 _PLAIN = Colour(spill_edge=0, spill_inside=0)
@@ -75,6 +79,46 @@ def table(seed: int = 5) -> Iterator[str]:
     for name in ("lamplighter", "tin-drummer", "russet"):
         for strength in (-0.18, 0.18):
             yield _rim(demo_case(name), name, strength)
+    for half, seeds in (("watched", WATCHED), ("unseen", UNSEEN)):
+        yield f"\nDrawn casts, {half}:\n"
+        yield from casts(seeds)
+
+
+_WALLS = {"green": (0.2, 0.6, 0.25), "red": (0.75, 0.25, 0.15), "ginger": (0.72, 0.42, 0.15), "blue": (0.15, 0.3, 0.7)}
+
+
+def casts(seeds: tuple[int, ...]) -> Iterator[str]:
+    """Measure hair in the light of a plain wall, with true mattes: none of it corrected, and as a new job."""
+    yield "| hair, wall, strength | uncorrected | as a new job | wrong hue before | after |\n|---|---|---|---|---|"
+    hair = (found for found in kind_cases(seeds) if found[0].drawing.startswith("mane"))
+    for kind, seed in hair:
+        case = kind_case(kind, seed)
+        for (wall, colour), strength in product(_WALLS.items(), (0.2, 0.35, 0.5)):
+            lit = _lit(case, np.float32(colour), strength, seed)
+            job = _job_of(lit, lit.alpha)
+            stages, bounds = Stages(job.photo, Cache(300_000_000)), job.photo.bounds
+            bare = job.with_recipe(colour=_PLAIN.model_copy(update={"roots": 0.0}))
+            made = [stages.foreground(which, bounds, 0) for which in (bare, job)]
+            figures = [f"{difference(lit, colours, lit.alpha):.2f}" for colours in made]
+            wrong = [f"{_wrong_hue(lit, colours):.1%}" for colours in made]
+            yield f"| {kind.drawing}, {wall}, {strength} | {' | '.join(figures + wrong)} |"
+
+
+def _lit(case: Case, wall: np.ndarray, strength: float, seed: int) -> Case:
+    """Lay the light of a wall on a subject, most where it is half-clear, and lay it before the wall."""
+    assert case.colours is not None
+    noise = np.random.default_rng(seed).normal(0, 0.01, case.photo.shape)
+    near = (cv2.GaussianBlur(1 - case.alpha, (0, 0), 6) * 2 + 1 - case.alpha) / 2
+    light = np.clip(strength * near, 0, 1)[..., None]
+    subject = case.colours + light * (wall - case.colours)
+    photo = case.alpha[..., None] * subject + (1 - case.alpha[..., None]) * (wall + noise)
+    return replace(case, photo=np.clip(photo, 0, 1).astype(np.float32))
+
+
+def _wrong_hue(case: Case, colours: np.ndarray) -> float:
+    """Return the share of the edge whose chroma is visibly off."""
+    edge = (case.alpha > 0.1) & (case.alpha < 1)
+    return float((np.linalg.norm((colours - case.colours)[edge] @ PLANE.T, axis=1) > 0.05).mean())
 
 
 def _rim(case: Case, name: str, strength: float, width: int = 5) -> str:
