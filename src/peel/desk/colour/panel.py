@@ -22,7 +22,7 @@ __all__ = ["ColourPanel", "share_of_edge"]
 _FIELDS: Final[dict[str, tuple[str, str]]] = {
     "clean": ("cleaned", "0 % keeps the photo's own colours in the edge; 100 %: the subject's"),
     "detail": ("texture kept", "The photo's fine texture of brightness, put back"),
-    "roots": ("hue from the roots", "Half-clear hair that leans to the backdrop gets the hue of its solid part"),
+    "roots": ("hue of roots", "Half-clear hair that leans to the backdrop gets the hue of its solid part"),
     "spill_edge": ("at the edge", "How much of the backdrop's hue is taken out of the edge"),
     "spill_inside": ("inside", "How much of it is taken off the subject itself"),
     "rim_light": ("brightness", "How far the rim is brought to the brightness further in"),
@@ -129,7 +129,8 @@ class ColourPanel(Panel):
             "Propose", self.spill_asked.emit, tip="The mildest way that leaves hardly any of it on the edge"
         )
         propose.setObjectName("propose spill")
-        self.row(self.chip, self.pick_hue, self.reset_hue, propose)
+        self.row(self.chip, self.pick_hue, self.reset_hue)
+        self.row(propose)
         self._amounts("spill_edge", "spill_inside")
         grid = QGridLayout()
         grid.setSpacing(4)
