@@ -217,6 +217,7 @@ def _work_on_the_matte(hand: Hand) -> None:
 
 def _colour_and_back(hand: Hand, folder: Path) -> None:
     hand.step("Colour")
+    hand.panel(Step.COLOUR).spill_asked.emit()
     hand.panel(Step.COLOUR).rim_asked.emit()
     _rest(hand)
     hand.step("Backing")

@@ -48,7 +48,6 @@ _MOST: Final = 1.2  # of the way to the backdrop that is taken back
 _TONES: Final = (0.3, 1.4)  # least and most by which a root's chroma is scaled with brightness
 _SHADE: Final = 0.7  # ... and the power of the brightness by which it is
 _DARK: Final = 0.03  # brightness below which a root has none
-_EDGE_PX: Final = 5  # side, in photo pixels, of the square by which the edge is wider than what is half-clear
 
 
 def leaning(
@@ -70,15 +69,13 @@ def leaning(
     Returns
     -------
     (h, w, 3) float32 ndarray
-        To be taken off; the mean of its three parts is 0. It is 0 inside, and where no root is in reach.
+        To be taken off; the mean of its three parts is 0. It is 0 where the subject is solid or no root is in reach.
     """
     root, behind, share = _carried(photo, alpha, inner, step)
     part = np.ascontiguousarray(alpha[inner])
-    side = 2 * max(1, round(_EDGE_PX / 2 / step)) + 1
-    edge = cv2.blur(cv2.dilate((part < 1).astype(np.float32), np.ones((side, side), np.uint8)), (side, side))
     back = np.empty((*part.shape, 2), np.float32)
     unlike, believed = np.empty((2, *part.shape), np.float32)
-    _compare(writable(colours), part, root, behind, share * edge, back, unlike, believed)
+    _compare(writable(colours), part, root, behind, share * (part < 1), back, unlike, believed)
     alike = _alike(unlike, believed, step)
     return np.asarray(cv2.transform(cv2.multiply(back, cv2.merge([alike, alike])), BACK), np.float32)
 
