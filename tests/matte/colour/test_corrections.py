@@ -60,19 +60,50 @@ def test_spill_spares_neutral_and_skin_and_other_hues() -> None:
 
 
 def test_the_hue_is_found_from_a_coloured_backdrop_only() -> None:
-    clear, deep = np.zeros((40, 40), bool), np.zeros((40, 40), bool)
-    clear[:, :20], deep[:, 25:] = True, True
+    clear, deep, rim = np.zeros((3, 40, 40), bool)
+    clear[:, :20], deep[:, 25:], rim[:, 21:24] = True, True, True
     photo = np.full((40, 40, 3), 0.5, np.float32)
-    assert find_spill(photo, clear, deep).hue is None
+    assert find_spill(photo, clear, deep, rim).hue is None
     photo[:, :20] = CLOTHS["green"]
-    found = find_spill(photo, clear, deep)
+    found = find_spill(photo, clear, deep, rim)
     assert found.hue is not None
     assert not found.is_shared
     photo[:, 25:] = np.float32(CLOTHS["green"]) * 0.8
-    assert find_spill(photo, clear, deep).is_shared
+    assert find_spill(photo, clear, deep, rim).is_shared
     photo[:, :20] = (0.55, 0.4, 0.27)  # wood
-    assert find_spill(photo, clear, np.zeros_like(deep)).hue is None
-    assert find_spill(photo, np.zeros_like(clear), deep).hue is None
+    assert find_spill(photo, clear, np.zeros_like(deep), rim).hue is None
+    assert find_spill(photo, np.zeros_like(clear), deep, rim).hue is None
+
+
+def test_the_width_of_the_hue_leaves_out_what_the_subject_is_like_itself() -> None:
+    clear, deep, rim = np.zeros((3, 40, 40), bool)
+    clear[:, :20], deep[:, 25:], rim[:, 21:24] = True, True, True
+    photo = np.full((40, 40, 3), 0.5, np.float32)
+    photo[:, :20] = CLOTHS["green"]
+
+    def width(subject: tuple[float, float, float]) -> float:
+        photo[:, 25:] = subject
+        return float(np.rad2deg(find_spill(photo, clear, deep, rim).width))
+
+    assert width((0.5, 0.5, 0.5)) == pytest.approx(150)  # a gray subject loses nothing
+    yellow = width((0.6, 0.55, 0.2))
+    assert 20 <= yellow < 150
+    spared = np.full((4, 4, 3), (0.6, 0.55, 0.2), np.float32)
+    assert np.array_equal(
+        despilled(spared, Spill(np.float32(CLOTHS["green"]), np.deg2rad(yellow), 0.5, 0), 1.0), spared
+    )
+
+
+def test_a_stalk_of_the_backdrops_hue_in_full_is_the_subjects_own_and_a_tinge_is_not() -> None:
+    clear, deep, rim = np.zeros((3, 40, 40), bool)
+    clear[:, :20], deep[:, 25:], rim[:, 21:24] = True, True, True
+    photo = np.full((40, 40, 3), 0.5, np.float32)
+    photo[:, :20] = CLOTHS["green"]
+
+    photo[:8, 20:25] = 0.5 + 0.3 * (np.float32(CLOTHS["green"]) - 0.5)
+    assert not find_spill(photo, clear, deep, rim).is_shared
+    photo[:8, 20:25] = CLOTHS["green"]
+    assert find_spill(photo, clear, deep, rim).is_shared
 
 
 @pytest.mark.parametrize("strength", [-0.3, 0.3])

@@ -8,7 +8,7 @@ import numpy as np
 
 from peel.desk.asking import task
 from peel.desk.colour.colour_tools import TintBrush
-from peel.desk.colour.panel import ColourPanel, share_of_edge
+from peel.desk.colour.panel import NONE_SEEN, ColourPanel, share_of_edge
 from peel.desk.desk_state import DeskState
 from peel.desk.step.lane_desk import LaneDesk
 from peel.desk.step.target_bar import TargetChoice
@@ -28,7 +28,14 @@ from peel.job.job import Job
 from peel.job.rect import Rect
 from peel.job.settings import Tint, hex_from_rgb
 from peel.matte.colour.tinting import chroma_of
-from peel.work.inspecting.fringe import Fringe, SpillProposal, measure_fringe, proposed_rim, proposed_spill
+from peel.work.inspecting.fringe import (
+    Fringe,
+    SpillProposal,
+    measure_fringe,
+    measure_spill,
+    proposed_rim,
+    proposed_spill,
+)
 from peel.work.stages import Stages
 from peel.work.stages.colour_chain import spill_width_of
 
@@ -98,13 +105,17 @@ class ColourDesk(LaneDesk):
         self._show(job)
         if job is not self._asked and job.is_solved and job.has_subject:
             self._asked = job
-            self.ask(_FRINGE, lambda: measure_fringe(stages, job), partial(self._on_measured, job))
+            self.ask(
+                _FRINGE,
+                lambda: (measure_fringe(stages, job), measure_spill(stages, job)),
+                partial(self._on_measured, job),
+            )
         elif self._asked is None:
             self._panel.show_unmeasured()
 
-    def _on_measured(self, job: Job, fringe: Fringe | None) -> None:
+    def _on_measured(self, job: Job, measured: tuple[Fringe | None, float]) -> None:
         if job is self._asked:
-            self._panel.show_fringe(fringe)
+            self._panel.show_fringe(*measured)
 
     def _show(self, job: Job) -> None:
         self.choice.show(job)
@@ -157,12 +168,11 @@ class ColourDesk(LaneDesk):
     def _on_spill(self, found: SpillProposal) -> None:
         before, after = share_of_edge(found.before), share_of_edge(found.after)
         if found.way:
-            colour = found.job.settings.recipe.colour
-            self._desk.edit("Propose spill", lambda job: job.with_recipe(colour=colour))
+            self._desk.edit("Propose spill", found.applied)
             self._desk.say(
                 f"{found.way.capitalize()}: the backdrop's hue was seen on {before} of the edge, now on {after}."
             )
-        elif found.before > 0.0005:
+        elif found.before >= NONE_SEEN:
             self._desk.say(f"Nothing takes more out: {before} of the edge. Try a tint from a good spot there.")
         else:
             self._desk.say("The backdrop's hue is not seen on this edge.")

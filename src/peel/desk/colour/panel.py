@@ -16,7 +16,7 @@ from peel.job.settings import EdgeColour, Tint
 from peel.work.inspecting.fringe import Fringe
 from peel.work.views import View
 
-__all__ = ["ColourPanel", "share_of_edge"]
+__all__ = ["NONE_SEEN", "ColourPanel", "share_of_edge"]
 
 # name, lowest, highest, unit, how many of the field for 1 of the setting, label, tip
 _FIELDS: Final[dict[str, tuple[str, str]]] = {
@@ -36,13 +36,17 @@ _HUE_FIELDS: Final[dict[str, tuple[str, str]]] = {
 }  # fmt: skip
 
 
+NONE_SEEN: Final = 0.0005
+"""Share of the edge below which nothing is said to be seen: it would read as 0.0 %."""
+
+
 def share_of_edge(share: float) -> str:
     """Return a share in words.
 
     >>> share_of_edge(0.0004), share_of_edge(0.021)
     ('none', '2.1 %')
     """
-    return "none" if share < 0.0005 else f"{share * 100:.1f} %"
+    return "none" if share < NONE_SEEN else f"{share * 100:.1f} %"
 
 
 class ColourPanel(Panel):
@@ -136,12 +140,11 @@ class ColourPanel(Panel):
         grid.setSpacing(4)
         self.hue_fields: dict[str, NumberField] = {}
         for place, (name, (label, tip)) in enumerate(_HUE_FIELDS.items()):
-            path = f"recipe.colour.spill.{name}"
             if name == "width_deg":  # unless it is set, it is as found
-                field = field_for(path, label, tip=tip, default=100.0)
+                field = field_for("photo.spill_width_deg", label, tip=tip)
                 field.changed.connect(self._on_width)
             else:
-                field = self.number(path, label, "Spill", tip=tip)
+                field = self.number(f"recipe.colour.spill.{name}", label, "Spill", tip=tip)
             self.hue_fields[name] = field
             grid.addWidget(field, place // 2, place % 2)
         self.column.addLayout(grid)
@@ -268,15 +271,15 @@ class ColourPanel(Panel):
         self._rims.setText("")
         self._spilled.setText("")
 
-    def show_fringe(self, fringe: Fringe | None) -> None:
-        """Show the four figures, and what the rim is like."""
+    def show_fringe(self, fringe: Fringe | None, spilled: float) -> None:
+        """Show the four figures, what the rim is like, and the share of the edge with the backdrop's hue."""
         if fringe is None:
             self._fringe.setText("There is no edge yet.")
             self._rims.setText("")
             self._spilled.setText("")
             return
         self._fringe.setText("   ".join(f"{name} {value:.1f}" for name, value in fringe.figures.items()))
-        self._spilled.setText(f"The backdrop's hue is seen on {share_of_edge(fringe.spilled)} of the edge.")
+        self._spilled.setText(f"The backdrop's hue is seen on {share_of_edge(spilled)} of the edge.")
         tone = "lighter" if fringe.lighter > 0 else "darker"
         self._rims.setText(
             f"The edge is {abs(fringe.lighter) * 100:.1f} % {tone} and {fringe.tinted * 100:.1f} % tinted "

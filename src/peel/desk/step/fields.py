@@ -1,6 +1,5 @@
 """Numbers of the settings as controls: bounds, defaults and units are read from the settings themselves."""
 
-from dataclasses import replace
 from typing import Final
 
 from pydantic import BaseModel
@@ -23,7 +22,6 @@ def field_for(
     step: float = 1.0,
     curve: float = 1.0,
     track: tuple[float, float] | None = None,
-    default: float | None = None,
 ) -> NumberField:
     """Make the control of a number by its path in the settings.
 
@@ -39,11 +37,8 @@ def field_for(
     track : (float, float), optional
         Where the track begins and ends, in the control's unit, if that is not where the setting does: what lies
         beyond it can be typed.
-    default : float, optional
-        Of a setting that may be missing.
     """
-    bounds = bounds_of(path) if default is None else replace(bounds_of(path), default=default)
-    return _made(path.rpartition(".")[2], bounds, name, tip, step, curve, track)
+    return _made(path.rpartition(".")[2], bounds_of(path), name, tip, step, curve, track)
 
 
 def field_in(

@@ -2,7 +2,6 @@
 
 from typing import Any, Final
 
-import cv2
 import numpy as np
 
 from peel.errors import MarkError
@@ -14,7 +13,7 @@ from peel.job.rect import Rect
 from peel.job.settings import MOST_TINTS, EdgeColour, Tint
 from peel.job.settings.edges import KIND_IDS
 from peel.matte.arrays import BoolArray
-from peel.matte.colour.rims import MOST_RIM, rim_reach
+from peel.matte.colour.rims import has_tone_near, rim_reach
 
 __all__ = [
     "COLOUR_BRUSHES",
@@ -35,7 +34,6 @@ COLOUR_BRUSHES: Final[dict[str, int]] = {
 
 
 _SOME: Final = 0.02  # weight of a brush from which it touches
-_SOLID: Final = 0.5
 
 
 # brushes
@@ -67,16 +65,10 @@ def brush_tone(job: Job, stroke: SoftStroke, *, lighter: bool) -> Job:
 
 
 def _has_tone(job: Job, window: Rect, brushed: BoolArray) -> bool:
-    """Return whether a tone further in is near anything half-clear or at an edge under a brush."""
+    """Return whether anything under a brush has the tone of the subject further in near it."""
     width = job.settings.recipe.colour.rim_px
     around = window.grown(rim_reach(width)).intersection(job.photo.bounds)
-    alpha = job.alpha(around)
-    inside = cv2.distanceTransform((alpha >= _SOLID).astype(np.uint8), cv2.DIST_L2, 3)
-    deep = ((inside >= width) & (inside < 2 * MOST_RIM + width)).astype(np.uint8)
-    if not deep.any():
-        return False
-    near = cv2.distanceTransform(1 - deep, cv2.DIST_L2, 3)[window.within(around)] < rim_reach(width)
-    return bool((near & brushed & (alpha[window.within(around)] > 0)).any())
+    return bool(has_tone_near(job.alpha(around), width)[window.within(around)][brushed].any())
 
 
 def brush_original(job: Job, stroke: SoftStroke) -> Job:

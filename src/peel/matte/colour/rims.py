@@ -6,11 +6,11 @@ import cv2
 import numpy as np
 from numba import njit
 
-from peel.matte.arrays import FloatArray
+from peel.matte.arrays import BoolArray, FloatArray
 from peel.matte.channels import blended, mean_part, writable
 from peel.matte.colour.outward import mean_around
 
-__all__ = ["MOST_RIM", "RIM_REACH", "Rim", "lightened", "measured_rim", "rim_corrected", "rim_reach"]
+__all__ = ["MOST_RIM", "RIM_REACH", "Rim", "has_tone_near", "lightened", "measured_rim", "rim_corrected", "rim_reach"]
 
 MOST_RIM: Final = 16.0
 """Widest rim, in pixels."""
@@ -55,9 +55,8 @@ def measured_rim(colours: FloatArray, alpha: FloatArray, width: float) -> Rim:
         How far a pixel belongs to the rim: 1 at the edge, 0 further in and where nothing further in is near.
     """
     width = max(width, 1.0)
-    inside = cv2.distanceTransform((alpha >= _HALF).astype(np.uint8), cv2.DIST_L2, 5)
+    inside, inner = _further_in(alpha, width)
     rim = (alpha > _SOME) & (inside < width)
-    inner = (inside >= width) & (inside < width * (1 + _INNER))
     spread = width * _SPREAD
     edge, at_edge = mean_around(colours, rim, spread)
     further, at_inner = mean_around(colours, inner, 2 * spread)
@@ -69,6 +68,22 @@ def measured_rim(colours: FloatArray, alpha: FloatArray, width: float) -> Rim:
     share = fade * np.minimum(at_edge, at_inner) * (alpha > 0)
     # a stroke that darkens towards nothing would leave black
     return np.asarray(excess, np.float32), blended(colours, further, at_inner), np.asarray(share, np.float32)
+
+
+def has_tone_near(alpha: FloatArray, width: float) -> BoolArray:
+    """Return where the tone of the subject further in, by which `lightened` goes, is known; (H, W).
+
+    Parameters are those of `measured_rim`.
+    """
+    width = max(width, 1.0)
+    _, share = mean_around(alpha[..., None], _further_in(alpha, width)[1], 2 * width * _SPREAD)
+    return (share > 0) & (alpha > 0)
+
+
+def _further_in(alpha: FloatArray, width: float) -> tuple[FloatArray, BoolArray]:
+    """Return how deep in the subject each pixel lies, and which ones lie further in than a rim, but near it."""
+    inside = cv2.distanceTransform((alpha >= _HALF).astype(np.uint8), cv2.DIST_L2, 5)
+    return np.asarray(inside, np.float32), (inside >= width) & (inside < width * (1 + _INNER))
 
 
 def rim_corrected(

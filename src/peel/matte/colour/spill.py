@@ -30,15 +30,17 @@ _SKIN_WIDTH: Final = np.deg2rad(28.0)
 _NEUTRAL: Final = 0.10  # chroma up to which a colour is nearly neutral
 _CHROMATIC: Final = 0.14  # chroma of the backdrop from which it is a coloured one
 _OWN: Final = 0.12  # chroma of the subject from which it has a hue
-_EARTHEN: Final = 0.4  # likeness to skin and wood from which a backdrop's hue is no spill
 _TINGED: Final = 0.04  # ... from which taking spill out could change it
+_EARTHEN: Final = 0.4  # likeness to skin and wood from which a backdrop's hue is no spill
 _COHERENT: Final = 0.85  # length of its mean chroma over its mean length
 _SAME: Final = np.arccos(0.85)  # angle up to which a colour has the hue
 _ROOM: Final = np.deg2rad(20.0)  # between the wedge of the spill and the subject's own colours
 _NARROWEST: Final = np.deg2rad(20.0)
 _WIDEST: Final = np.deg2rad(150.0)
 _SHARED: Final = 0.06  # share of the deep inside that has the hue from which it is the subject's own
-
+_NEAR: Final = np.deg2rad(45.0)  # angle from the hue up to which solid colours at the edge may have it in full
+_IN_FULL: Final = 0.75  # of the backdrop's chroma
+_SHARED_RIM: Final = 0.002  # share of them from which the hue is the subject's own
 
 USUAL_WIDTH: Final = float(np.deg2rad(100.0))
 """Angle around a hue within which colours count as spill while nothing is known of the subject."""
@@ -156,7 +158,7 @@ def _take_out(colours: Any, amounts: Any, turned: Any, change: Any, slope: Any, 
                 out[y, x, k] = min(max(value + by * change[k], zero), one) if by > 0 else value
 
 
-def find_spill(photo: FloatArray, clear: BoolArray, deep: BoolArray) -> FoundSpill:
+def find_spill(photo: FloatArray, clear: BoolArray, deep: BoolArray, rim: BoolArray) -> FoundSpill:
     """Find the hue of a coloured backdrop.
 
     Parameters
@@ -166,6 +168,8 @@ def find_spill(photo: FloatArray, clear: BoolArray, deep: BoolArray) -> FoundSpi
         The backdrop near the subject.
     deep : (H, W) bool ndarray
         The subject far from its edge.
+    rim : (H, W) bool ndarray
+        Its solid part next to the edge, where thin parts such as stalks lie too.
     """
     if not clear.any():
         return FoundSpill(None, is_shared=False)
@@ -177,13 +181,22 @@ def find_spill(photo: FloatArray, clear: BoolArray, deep: BoolArray) -> FoundSpi
     hue = np.asarray(np.median(photo[clear], axis=0), np.float32)
     if _spared_share(np.float32(mean[0]), np.float32(mean[1])) > _EARTHEN:
         return FoundSpill(None, is_shared=False)  # wood and plaster: the subject is as likely to be of it
-    if not deep.any():
-        return FoundSpill(hue, is_shared=False)
-    own = cv2.blur(photo, (5, 5))[deep] @ PLANE.T
-    away = np.arccos(np.clip(own @ chroma_axis(hue) / np.maximum(np.hypot(own[:, 0], own[:, 1]), 1e-6), -1, 1))
-    chroma = np.hypot(own[:, 0], own[:, 1])
-    is_shared = bool(((chroma > _OWN) & (away < _SAME)).mean() > _SHARED)
-    nearest = np.quantile(
-        np.where(chroma > _TINGED, away, np.pi), _SHARED
-    )  # most of the subject is farther from the hue
+    axis, strength = chroma_axis(hue), float(np.hypot(*(PLANE @ hue)))
+    smooth = cv2.blur(photo, (3, 3))
+    chroma, away = _seen_from(axis, smooth[deep])
+    shares = [(chroma > _OWN) & (away < _SAME)]
+    # next to the edge spill tinges what is solid, but hardly ever gives it the hue in full
+    chroma_rim, away_rim = _seen_from(axis, smooth[rim])
+    shares.append((chroma_rim * np.cos(away_rim) > _IN_FULL * strength) & (away_rim < _NEAR))
+    is_shared = any(part.size and part.mean() > most for part, most in zip(shares, (_SHARED, _SHARED_RIM), strict=True))
+    if not chroma.size:
+        return FoundSpill(hue, is_shared)
+    nearest = np.quantile(np.where(chroma > _TINGED, away, np.pi), _SHARED)  # most of it is farther from the hue
     return FoundSpill(hue, is_shared, float(np.clip(2 * nearest - _ROOM, _NARROWEST, _WIDEST)))
+
+
+def _seen_from(axis: FloatArray, colours: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """Return the chroma of colours (N, 3), and the angle of their hues from an axis; both (N,)."""
+    plane = colours @ PLANE.T
+    chroma = np.hypot(plane[:, 0], plane[:, 1])
+    return chroma, np.arccos(np.clip(plane @ axis / np.maximum(chroma, 1e-6), -1, 1))

@@ -37,10 +37,8 @@ _MEASURED_PX: Final = 49  # side of the window around the band over which the ba
 _ALONG_PX: Final = 3  # over which responses are averaged along a line, each way
 _FINE_PX: Final = 3.0  # blur against which noise and weave are measured
 _COARSE_PX: Final = 10.0  # ... and detail
-_QUIET: Final = (
-    0.012,
-    0.045,
-)  # deviation of the backdrop at which only lines that reach the subject begin to count, and do
+# deviation of the backdrop from which on a line has to be seen to reach the subject, more and more
+_QUIET: Final = (0.012, 0.045)
 _BUSY: Final = (0.03, 0.10)  # ... and at which the evidence begins to fade, and is gone
 _NEAR_PX: Final = 12  # how far from a strand plain backdrop is said to be plain
 _PLAIN_WEIGHT: Final = 10.0  # of plain backdrop, where a sure line has 1

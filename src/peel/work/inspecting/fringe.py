@@ -16,7 +16,7 @@ from peel.matte.inspect.measures import ciede2000
 from peel.matte.srgb import to_lab
 from peel.work.stages import Stages
 
-__all__ = ["Fringe", "SpillProposal", "measure_fringe", "proposed_rim", "proposed_spill"]
+__all__ = ["Fringe", "SpillProposal", "measure_fringe", "measure_spill", "proposed_rim", "proposed_spill"]
 
 _BACKINGS: Final = {"white": (1.0, 1.0, 1.0), "black": (0.0, 0.0, 0.0), "grey": (0.5, 0.5, 0.5)}
 _LONGEST: Final = 1600  # side of the picture that is measured
@@ -24,6 +24,14 @@ _SOME: Final = 0.05
 _EDGE: Final = 0.1  # alpha from which hues are looked at
 _HARDLY: Final = 0.002  # share of the edge that needs no better way
 _BETTER: Final = 0.7  # of what is left, up to which a stronger way is worth it
+_FULLY: Final = {"clean": 1.0, "roots": 1.0, "spill_edge": 1.0}
+_WAYS: Final[dict[str, dict[str, object]]] = {
+    "hue of roots": {"clean": 1.0, "roots": 1.0},
+    "spill, as wide as found": {**_FULLY, "spill.width_deg": None},
+    "spill of a wider hue": {**_FULLY, "spill.width_deg": 130.0},
+    "spill of the widest hue": {**_FULLY, "spill.width_deg": 160.0, "spill.protect": 0.0},
+}
+"""Ways to take spill out, from the mildest on, as settings of colour."""
 
 
 @dataclass(frozen=True)
@@ -37,14 +45,11 @@ class Fringe:
         backing: averaged along the edge.
     lighter, tinted : float
         By how much the rim is lighter (darker below 0), and by how much it is tinted, of full brightness.
-    spilled : float
-        Share of the edge whose hue leans to the backdrop, from that of the solid parts near by.
     """
 
     figures: dict[str, float]
     lighter: float
     tinted: float
-    spilled: float
 
 
 def _small(stages: Stages, job: Job, width_px: float) -> tuple[Rim, FloatArray]:
@@ -79,11 +84,11 @@ def measure_fringe(stages: Stages, job: Job) -> Fringe | None:
         figures[name] = float(ciede2000(*pair).mean())
     gray = own.mean(axis=1)
     tint = float(np.linalg.norm(own.mean(axis=0) - gray.mean()))
-    return Fringe(figures, float(gray.mean()), tint, _spilled(stages, job))
+    return Fringe(figures, float(gray.mean()), tint)
 
 
-def _spilled(stages: Stages, job: Job) -> float:
-    """Return the share of the edge whose hue leans to the backdrop."""
+def measure_spill(stages: Stages, job: Job) -> float:
+    """Return the share of the edge whose hue leans to the backdrop, from that of the solid parts near by."""
     level = job.photo.space.level_within(_LONGEST)
     rect = job.photo.space.bounds(level)
     alpha = stages.alpha(job, rect, level)
@@ -102,46 +107,41 @@ class SpillProposal:
     Attributes
     ----------
     way : str
-        What would be done, in words; empty if nothing does better than what is.
-    job : Job
-        With it done.
+        What is done, in words; empty if nothing does better than what is.
     before, after : float
         Share of the edge whose hue leans to the backdrop.
     """
 
     way: str
-    job: Job
     before: float
     after: float
+
+    def applied(self, job: Job) -> Job:
+        """Return a job with it done."""
+        return _with_way(job, self.way) if self.way else job
+
+
+def _with_way(job: Job, way: str) -> Job:
+    for path, value in _WAYS[way].items():
+        job = set_value(job, f"recipe.colour.{path}", value)
+    return job
 
 
 def proposed_spill(stages: Stages, job: Job) -> SpillProposal:
     """Try the ways to take the backdrop's hue off the edge, and return the mildest that leaves hardly any.
 
-    Each is judged by `peel.matte.colour.roots.spill_over`, which is none of them.
+    Each is judged by `peel.matte.colour.roots.spill_over`, which is none of them. A hue that was picked stays.
     """
-    before = _spilled(stages, job)
-    best = SpillProposal("", job, before, before)
-    for way, changes in _WAYS.items():
-        changed = job
-        for path, value in changes.items():
-            changed = set_value(changed, f"recipe.colour.{path}", value)
+    before = measure_spill(stages, job)
+    best = SpillProposal("", before, before)
+    for way in _WAYS:
+        changed = _with_way(job, way)
         if best.after <= _HARDLY or changed.settings == job.settings:
             continue
-        after = _spilled(stages, changed)
+        after = measure_spill(stages, changed)
         if after < _BETTER * best.after:
-            best = SpillProposal(way, changed, before, after)
+            best = SpillProposal(way, before, after)
     return best
-
-
-_FOUND: Final = {"clean": 1.0, "roots": 1.0, "spill_edge": 1.0, "spill.hue": None}
-_WAYS: Final[dict[str, dict[str, object]]] = {
-    "hue from the roots": {"clean": 1.0, "roots": 1.0},
-    "spill as found": {**_FOUND, "spill.width_deg": None},
-    "a wider hue": {**_FOUND, "spill.width_deg": 130.0},
-    "the widest hue": {**_FOUND, "spill.width_deg": 160.0, "spill.protect": 0.0},
-}
-"""Ways to take spill out, from the mildest on, as settings."""
 
 
 def proposed_rim(stages: Stages, job: Job) -> dict[str, float]:

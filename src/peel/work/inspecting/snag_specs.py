@@ -142,7 +142,9 @@ SNAGS: Final[dict[SnagSort, SnagSpec]] = {
         "Light of the backdrop is left on the subject, as much as {size}",
         "Spill in Colour",
         (View.PHOTO, View.RECOLOURED, View.WHITE, View.BLACK),
-        mend=Mend("takes all of the spill out here", recoloured(spill_edge=1.0, spill_inside=1.0)),
+        mend=Mend(
+            "takes all of the spill out here", recoloured(clean=1.0, roots=1.0, spill_edge=1.0, spill_inside=1.0)
+        ),
     ),
 }
 """Every sort of snag."""

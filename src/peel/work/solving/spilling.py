@@ -15,6 +15,7 @@ from peel.matte.edge.zones import BACKGROUND, FOREGROUND
 __all__ = ["with_spill"]
 
 _NEAR: Final = 60  # working pixels from the subject within which the backdrop is looked at
+_RIM: Final = 8  # working pixels from the edge over which solid parts are next to it
 _DEEP: Final = 40  # working pixels from the edge from which the inside is deep
 
 
@@ -30,7 +31,7 @@ def with_spill(job: Job) -> Job:
     zones = zones[: photo.shape[0], : photo.shape[1]]
     away = cv2.distanceTransform((zones == BACKGROUND).astype(np.uint8), cv2.DIST_L2, 3)
     inside = cv2.distanceTransform((zones == FOREGROUND).astype(np.uint8), cv2.DIST_L2, 3)
-    found = find_spill(photo, (away > 0) & (away < _NEAR), inside > _DEEP)
+    found = find_spill(photo, (away > 0) & (away < _NEAR), inside > _DEEP, (inside > 1) & (inside < _RIM))
     hue = "none" if found.hue is None else hex_from_rgb(found.hue)
     width = round(float(np.rad2deg(found.width)), 1)
     return job.with_photo_settings(spill_found=hue, spill_shared=found.is_shared, spill_width_deg=width)

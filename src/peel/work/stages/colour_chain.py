@@ -157,14 +157,14 @@ class _AtRoots(Stage):
         return not (_is_any(job, "roots") and _is_any(job, "clean"))
 
     def passes(self, job: Job, rect: Rect, level: int) -> bool:
-        """Return whether no edge is near a window."""
-        return self._matte.constant(job, _around(job, rect, level, _EDGE_PX), level) is not None
+        """Return whether nothing in a window is half-clear."""
+        return self._matte.constant(job, rect, level) is not None
 
 
 class MeasuredRoots(_AtRoots):
     """Colours with what they lean to the backdrop beside them, in six channels: kept while only the amount changes."""
 
-    reach = ROOTS_PX
+    reach = LIKENESS_PX
 
     def __init__(self, pyramid: Pyramid, matte: Chain) -> None:
         super().__init__(matte)
@@ -172,16 +172,14 @@ class MeasuredRoots(_AtRoots):
 
     def stamp(self, job: Job, rect: Rect, level: int) -> Hashable:
         """Return the matte around a window, and where cloth is sheer."""
-        around = _around(job, rect, level, self.reach)
+        around = _around(job, rect, level, max(1, ROOTS_PX >> level))
         return self._matte.stamp(job, around, level), kinds_stamp(job, job.photo.space.covered(rect, level))
 
     def make(self, job: Job, rect: Rect, level: int, before: Before) -> FloatArray:
         """Follow the roots of a window."""
-        step = 1 << level
-        around = _around(job, rect, level, max(ROOTS_PX // step, _EDGE_PX))
-        near = _around(job, rect, level, max(LIKENESS_PX // step, _EDGE_PX))
+        around, near = (_around(job, rect, level, max(1, reach >> level)) for reach in (ROOTS_PX, LIKENESS_PX))
         colours, alpha = before(near), self._matte.window(job, around, level)
-        leans = leaning(self._pyramid.colours(around, level), colours, alpha, near.within(around), step)
+        leans = leaning(self._pyramid.colours(around, level), colours, alpha, near.within(around), 1 << level)
         inner = rect.within(near)
         # sheer cloth is half-clear throughout: what shows through it is not its own
         (sheer,) = kind_shares(job, rect, level, [Kind.SHEER.id])
