@@ -43,6 +43,10 @@ class Space:
         full = Rect(rect.top * step, rect.left * step, rect.bottom * step, rect.right * step)
         return full.intersection(self.bounds())
 
+    def around(self, rect: Rect, level: int, reach: int) -> Rect:
+        """Return a window of a level grown by pixels of the level on each side, as far as the space goes."""
+        return rect.grown(reach).intersection(self.bounds(level))
+
     def level_within(self, longest_px: int) -> int:
         """Return the finest level whose sides are no longer than this.
 

@@ -215,7 +215,7 @@ def _recoloured(stages: Stages, job: Job, rect: Rect, level: int) -> FloatArray:
 
 
 def _around_rims(job: Job, rect: Rect, level: int) -> Rect:
-    return rect.grown(RIM_REACH).intersection(job.photo.space.bounds(level))
+    return job.photo.space.around(rect, level, RIM_REACH)
 
 
 def _rims(stages: Stages, job: Job, rect: Rect, level: int) -> FloatArray:
@@ -247,7 +247,7 @@ def _tone(stages: Stages, job: Job, rect: Rect, level: int, look: Look) -> ByteA
     """Show a separation between its ends: black is surely backdrop, white surely subject; lost detail is stippled."""
     separation, scale = _shown_separation(job, look), 1 / (1 << level)
     reach = int(np.ceil(max(tone_reach(separation), _DETAIL_REACH) * scale)) + 1
-    around = rect.grown(reach).intersection(job.photo.space.bounds(level))
+    around = job.photo.space.around(rect, level, reach)
     tone = tone_window(job, separation, stages.pyramid.colours(around, level), around, scale)
     curve = curve_of(separation)
     out = np.repeat(to_bytes(curve.alpha(tone))[..., None], 3, axis=2)

@@ -70,3 +70,19 @@ def test_one_colour_everywhere_or_no_backdrop_says_nothing_wrong() -> None:
     weight, alpha = line_evidence(flat, zones)
     assert np.isfinite(weight).all()
     assert alpha.max() == 0
+
+
+def test_before_a_busy_backdrop_lines_count_where_they_reach_the_subject() -> None:
+    photo, zones, alpha = _scene(0.9)
+    pattern = cv2.GaussianBlur(np.random.default_rng(7).normal(0, 1, _SHAPE), (0, 0), 4)
+    photo += (0.07 * pattern / pattern.std())[..., None].astype(np.float32)
+    gap = photo.copy()
+    gap[:, 60:110] = gap[:, 195:245]  # the strands' ends are left, with backdrop between them and the body
+
+    joined, _ = line_evidence(photo, zones)
+    apart, _ = line_evidence(gap, zones)
+
+    ends = np.zeros(_SHAPE, bool)
+    ends[:, 125:185] = alpha[:, 125:185] > 0.6
+    assert joined[ends].mean() > 0.01
+    assert apart[ends].max() == 0

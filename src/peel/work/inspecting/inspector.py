@@ -108,7 +108,7 @@ class Inspector:
         return Findings(tuple(snags), outline, tuple(outline.place_of(snag.at) for snag in snags))
 
     def _around(self, job: Job, rect: Rect) -> Rect:
-        return rect.grown(FIND_REACH).intersection(job.photo.space.bounds(self._level))
+        return job.photo.space.around(rect, self._level, FIND_REACH)
 
     def _stamp(self, job: Job, around: Rect) -> Hashable:
         covered = job.photo.space.covered(around, self._level)

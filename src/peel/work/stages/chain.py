@@ -118,7 +118,7 @@ class Chain:
             if stage.passes(job, rect, level):
                 continue  # what it would do elsewhere is nothing to this window
             parts.append((type(stage).__name__, stage.stamp(job, rect, level)))
-            rect = rect.grown(stage.reach).intersection(self._space.bounds(level))
+            rect = self._space.around(rect, level, stage.reach)
         return (self._number, *parts)
 
     def _window(self, stages: tuple[Stage, ...], job: Job, rect: Rect, level: int) -> FloatArray:

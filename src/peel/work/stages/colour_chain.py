@@ -5,31 +5,27 @@ in, lightened and darkened by hand, tinted, the photo's own brushed back. None o
 be left out to compare.
 """
 
-from collections.abc import Hashable, Iterable
+from collections.abc import Hashable
 from typing import Final
-from weakref import WeakKeyDictionary
 
 import cv2
 import numpy as np
 
-from peel.job.edits.colouring import COLOUR_BRUSHES
 from peel.job.edits.kinds import kinds_stamp
 from peel.job.job import Job
 from peel.job.rect import Rect
-from peel.job.settings import MOST_OUTWARD, EdgeColour, Tint, rgb_from_hex
-from peel.job.settings.edges import own_of
+from peel.job.settings import MOST_OUTWARD, rgb_from_hex
 from peel.matte.arrays import FloatArray
 from peel.matte.channels import mean_part
 from peel.matte.colour.foreground import estimate_foreground
-from peel.matte.colour.rims import MOST_RIM, RIM_REACH, lightened, measured_rim, rim_corrected, rim_reach
+from peel.matte.colour.rims import MOST_RIM, RIM_REACH, measured_rim, rim_corrected, rim_reach
 from peel.matte.colour.roots import LIKENESS_PX, ROOTS_PX, leaning, rooted
 from peel.matte.colour.spill import USUAL_WIDTH, Spill, despilled
-from peel.matte.colour.tinting import Chroma, chroma_of, hue_chroma, tinted
 from peel.matte.edge.kind import Kind
-from peel.work.stages.cache import Cache
+from peel.work.stages.amounts import amount_of, amount_stamp, deep, everywhere, is_all, is_any
 from peel.work.stages.chain import Before, Chain, Stage
-from peel.work.stages.pyramid import Pyramid, shrunk
-from peel.work.stages.targets import area_share, kind_shares
+from peel.work.stages.pyramid import Pyramid
+from peel.work.stages.targets import kind_shares
 
 __all__ = [
     "Clean",
@@ -37,12 +33,9 @@ __all__ = [
     "Estimate",
     "MeasuredRims",
     "MeasuredRoots",
-    "Original",
     "Photographed",
     "Rims",
     "Rooted",
-    "Tinted",
-    "Toned",
     "spill_of",
     "spill_width_of",
 ]
@@ -50,7 +43,6 @@ __all__ = [
 _HALO: Final = MOST_OUTWARD  # pixels around a window from which its edge colours are estimated
 _EDGE_PX: Final = 5  # side, in photo pixels, of the square by which the edge is wider than what is half-clear
 _TEXTURE: Final = 2.0  # sigma, in photo pixels, below which brightness is texture
-_LEVEL: Final = 700  # longest side of the picture in which a patch is measured
 
 
 class Photographed(Stage):
@@ -85,23 +77,20 @@ class Estimate(Stage):
 
     def stamp(self, job: Job, rect: Rect, level: int) -> Hashable:
         """Return how colours mix, and what the matte around a window depends on."""
-        return job.settings.photo.is_linear, self._matte.stamp(job, self._around(job, rect, level), level)
+        return job.settings.photo.is_linear, self._matte.stamp(job, job.photo.space.around(rect, level, _HALO), level)
 
     def passes(self, job: Job, rect: Rect, level: int) -> bool:
         """Return whether the matte is constant around a window, so that no colour has to be found."""
-        return self._matte.constant(job, self._around(job, rect, level), level) is not None
+        return self._matte.constant(job, job.photo.space.around(rect, level, _HALO), level) is not None
 
     def make(self, job: Job, rect: Rect, level: int, before: Before) -> FloatArray:
         """Estimate the colours of a window."""
-        around = self._around(job, rect, level)
+        around = job.photo.space.around(rect, level, _HALO)
         alpha = self._matte.window(job, around, level)
         if _is_plain(alpha):
             return before(rect)
         colours = estimate_foreground(before(around), alpha, linear=job.settings.photo.is_linear)
         return colours[rect.within(around)]
-
-    def _around(self, job: Job, rect: Rect, level: int) -> Rect:
-        return _around(job, rect, level, _HALO)
 
 
 class Clean(Stage):
@@ -114,21 +103,21 @@ class Clean(Stage):
 
     def stamp(self, job: Job, rect: Rect, level: int) -> Hashable:
         """Return the amounts, and the matte that says where texture is put back."""
-        around = _around(job, rect, level, self.reach)
-        matte = self._matte.stamp(job, around, level) if _is_any(job, "detail") else None
-        return _amount_stamp(job, rect, level, "clean", "detail"), matte
+        around = job.photo.space.around(rect, level, self.reach)
+        matte = self._matte.stamp(job, around, level) if is_any(job, "detail") else None
+        return amount_stamp(job, rect, level, "clean", "detail"), matte
 
     def is_neutral(self, job: Job) -> bool:
         """Return whether all of the estimate is taken, as it is."""
-        return _is_all(job, "clean", 1.0) and not _is_any(job, "detail")
+        return is_all(job, "clean", 1.0) and not is_any(job, "detail")
 
     def make(self, job: Job, rect: Rect, level: int, before: Before) -> FloatArray:
         """Interpolate between photo and estimate."""
-        around = _around(job, rect, level, self.reach)
+        around = job.photo.space.around(rect, level, self.reach)
         photo, inner = self._pyramid.colours(around, level), rect.within(around)
-        clean, detail = (_amount(job, rect, level, name) for name in ("clean", "detail"))
-        out = photo[inner] + (before(rect) - photo[inner]) * _deep(clean)
-        if _is_any(job, "detail"):
+        clean, detail = (amount_of(job, rect, level, name) for name in ("clean", "detail"))
+        out = photo[inner] + (before(rect) - photo[inner]) * deep(clean)
+        if is_any(job, "detail"):
             texture = self._texture(job, photo, around, level)[inner]
             texture *= detail * np.asarray(clean, np.float32)
             out = np.clip(cv2.add(out, cv2.merge([texture, texture, texture])), 0, 1)
@@ -154,7 +143,7 @@ class _AtRoots(Stage):
 
     def is_neutral(self, job: Job) -> bool:
         """Return whether roots count nowhere."""
-        return not (_is_any(job, "roots") and _is_any(job, "clean"))
+        return not (is_any(job, "roots") and is_any(job, "clean"))
 
     def passes(self, job: Job, rect: Rect, level: int) -> bool:
         """Return whether nothing in a window is half-clear."""
@@ -172,12 +161,14 @@ class MeasuredRoots(_AtRoots):
 
     def stamp(self, job: Job, rect: Rect, level: int) -> Hashable:
         """Return the matte around a window, and where cloth is sheer."""
-        around = _around(job, rect, level, max(1, ROOTS_PX >> level))
+        around = job.photo.space.around(rect, level, max(1, ROOTS_PX >> level))
         return self._matte.stamp(job, around, level), kinds_stamp(job, job.photo.space.covered(rect, level))
 
     def make(self, job: Job, rect: Rect, level: int, before: Before) -> FloatArray:
         """Follow the roots of a window."""
-        around, near = (_around(job, rect, level, max(1, reach >> level)) for reach in (ROOTS_PX, LIKENESS_PX))
+        around, near = (
+            job.photo.space.around(rect, level, max(1, reach >> level)) for reach in (ROOTS_PX, LIKENESS_PX)
+        )
         colours, alpha = before(near), self._matte.window(job, around, level)
         leans = leaning(self._pyramid.colours(around, level), colours, alpha, near.within(around), 1 << level)
         inner = rect.within(near)
@@ -191,12 +182,12 @@ class Rooted(_AtRoots):
 
     def stamp(self, job: Job, rect: Rect, level: int) -> Hashable:
         """Return the amounts."""
-        return _amount_stamp(job, rect, level, "roots", "clean")
+        return amount_stamp(job, rect, level, "roots", "clean")
 
     def make(self, job: Job, rect: Rect, level: int, before: Before) -> FloatArray:
         """Take back what leans towards the backdrop, as far as the photo's colours are replaced at all."""
         measured = before(rect)
-        amount = np.asarray(_amount(job, rect, level, "roots")) * _amount(job, rect, level, "clean")
+        amount = np.asarray(amount_of(job, rect, level, "roots")) * amount_of(job, rect, level, "clean")
         return rooted(measured[..., :3], measured[..., 3:], amount.astype(np.float32))
 
 
@@ -210,9 +201,9 @@ class Despilled(Stage):
 
     def stamp(self, job: Job, rect: Rect, level: int) -> Hashable:
         """Return the hue, the amounts, and the matte that says where the edge is."""
-        photo, around = job.settings.photo, _around(job, rect, level, self.reach)
+        photo, around = job.settings.photo, job.photo.space.around(rect, level, self.reach)
         spill = job.settings.recipe.colour.spill
-        amounts = _amount_stamp(job, rect, level, "spill_edge", "spill_inside")
+        amounts = amount_stamp(job, rect, level, "spill_edge", "spill_inside")
         return (
             spill,
             photo.spill_found,
@@ -224,21 +215,21 @@ class Despilled(Stage):
 
     def is_neutral(self, job: Job) -> bool:
         """Return whether no hue is spill, or none of it is taken out."""
-        return spill_of(job) is None or not (_is_any(job, "spill_edge") or _is_any(job, "spill_inside"))
+        return spill_of(job) is None or not (is_any(job, "spill_edge") or is_any(job, "spill_inside"))
 
     def passes(self, job: Job, rect: Rect, level: int) -> bool:
         """Return whether there is no subject near a window."""
-        return self._matte.constant(job, _around(job, rect, level, self.reach), level) == 0
+        return self._matte.constant(job, job.photo.space.around(rect, level, self.reach), level) == 0
 
     def make(self, job: Job, rect: Rect, level: int, before: Before) -> FloatArray:
         """Take spill out of a window."""
-        around, spill = _around(job, rect, level, self.reach), spill_of(job)
+        around, spill = job.photo.space.around(rect, level, self.reach), spill_of(job)
         assert spill is not None
         alpha = self._matte.window(job, around, level)
         side = 2 * max(1, round(_EDGE_PX / 2 / (1 << level))) + 1
         edge = cv2.blur(cv2.dilate((alpha < 1).astype(np.float32), np.ones((side, side), np.uint8)), (side, side))
         edge = edge[rect.within(around)]
-        at_edge, inside = (_amount(job, rect, level, name) for name in ("spill_edge", "spill_inside"))
+        at_edge, inside = (amount_of(job, rect, level, name) for name in ("spill_edge", "spill_inside"))
         return despilled(before(rect), spill, edge * at_edge + (1 - edge) * inside)
 
 
@@ -275,12 +266,12 @@ class _AtRims(Stage):
 
     def is_neutral(self, job: Job) -> bool:
         """Return whether no rim is corrected anywhere."""
-        return not (_is_any(job, "rim_light") or _is_any(job, "rim_tint"))
+        return not (is_any(job, "rim_light") or is_any(job, "rim_tint"))
 
     def passes(self, job: Job, rect: Rect, level: int) -> bool:
         """Return whether no edge is near a window."""
-        width = max(part.rim_px for part in _everywhere(job)) / (1 << level)
-        return self._matte.constant(job, _around(job, rect, level, rim_reach(width)), level) is not None
+        width = max(part.rim_px for part in everywhere(job)) / (1 << level)
+        return self._matte.constant(job, job.photo.space.around(rect, level, rim_reach(width)), level) is not None
 
 
 class MeasuredRims(_AtRims):
@@ -290,13 +281,13 @@ class MeasuredRims(_AtRims):
 
     def stamp(self, job: Job, rect: Rect, level: int) -> Hashable:
         """Return the widths, and the matte around a window."""
-        around = _around(job, rect, level, self.reach)
-        return _amount_stamp(job, rect, level, "rim_px"), self._matte.stamp(job, around, level)
+        around = job.photo.space.around(rect, level, self.reach)
+        return amount_stamp(job, rect, level, "rim_px"), self._matte.stamp(job, around, level)
 
     def make(self, job: Job, rect: Rect, level: int, before: Before) -> FloatArray:
         """Measure the rims of a window; where widths differ, by the widest that is asked for nearby."""
-        width = min(float(np.max(_amount(job, rect, level, "rim_px"))), MOST_RIM) / (1 << level)
-        around = _around(job, rect, level, rim_reach(width))
+        width = min(float(np.max(amount_of(job, rect, level, "rim_px"))), MOST_RIM) / (1 << level)
+        around = job.photo.space.around(rect, level, rim_reach(width))
         colours = before(around)
         excess, _, share = measured_rim(colours, self._matte.window(job, around, level), width)
         inner = rect.within(around)
@@ -308,199 +299,14 @@ class Rims(_AtRims):
 
     def stamp(self, job: Job, rect: Rect, level: int) -> Hashable:
         """Return the amounts, and the matte around a window, by which it passes."""
-        amounts = _amount_stamp(job, rect, level, "rim_light", "rim_tint")
-        return amounts, self._matte.stamp(job, _around(job, rect, level, RIM_REACH), level)
+        amounts = amount_stamp(job, rect, level, "rim_light", "rim_tint")
+        return amounts, self._matte.stamp(job, job.photo.space.around(rect, level, RIM_REACH), level)
 
     def make(self, job: Job, rect: Rect, level: int, before: Before) -> FloatArray:
         """Correct the rims of a window as they were measured."""
         measured = before(rect)
-        light, tint = (_amount(job, rect, level, name) for name in ("rim_light", "rim_tint"))
+        light, tint = (amount_of(job, rect, level, name) for name in ("rim_light", "rim_tint"))
         return rim_corrected(measured[..., :3], (measured[..., 3:6], measured[..., 6]), light, tint)
-
-
-class _Brushed(Stage):
-    """A stage that acts where a brush was."""
-
-    planes: tuple[str, ...] = ()
-
-    def stamp(self, job: Job, rect: Rect, level: int) -> Hashable:
-        """Return the tiles of the brush under a window."""
-        covered = job.photo.space.covered(rect, level)
-        return tuple(job.planes[name].stamp(covered) if name in job.planes else None for name in self.planes)
-
-    def is_neutral(self, job: Job) -> bool:
-        """Return whether the brush was nowhere."""
-        return all(name not in job.planes for name in self.planes)
-
-    def passes(self, job: Job, rect: Rect, level: int) -> bool:
-        """Return whether the brush was not in a window."""
-        plane = job.planes.get(self.planes[0])
-        neutral = COLOUR_BRUSHES[self.planes[0]]
-        return plane is None or plane.constant_in(job.photo.space.covered(rect, level)) == neutral
-
-    def _field(self, job: Job, rect: Rect, level: int) -> FloatArray:
-        """Return the brush's plane as amounts, from -1 or 0 to 1."""
-        name = self.planes[0]
-        brushed, neutral = getattr(job, name).read(job.photo.space.covered(rect, level)), COLOUR_BRUSHES[name]
-        values = shrunk(brushed.astype(np.float32), level) - np.float32(neutral)
-        return np.clip(values / np.float32(127 if neutral else 255), -1, 1).astype(np.float32)
-
-
-class Toned(_Brushed):
-    """Lightened where darker than the subject further in, or darkened where lighter, by a brush."""
-
-    reach = RIM_REACH
-    planes = ("toning",)
-
-    def __init__(self, matte: Chain) -> None:
-        self._matte = matte
-
-    def stamp(self, job: Job, rect: Rect, level: int) -> Hashable:
-        """Return the tiles of the brush, how wide a rim is, and the matte around a window."""
-        around = self._matte.stamp(job, _around(job, rect, level, self.reach), level)
-        return super().stamp(job, rect, level), job.settings.recipe.colour.rim_px, around
-
-    def make(self, job: Job, rect: Rect, level: int, before: Before) -> FloatArray:
-        """Lighten and darken a window."""
-        width = job.settings.recipe.colour.rim_px / (1 << level)
-        around = _around(job, rect, level, rim_reach(width))
-        colours = before(around)
-        _, further, _ = measured_rim(colours, self._matte.window(job, around, level), width)
-        inner = rect.within(around)
-        return lightened(colours[inner], further[inner], self._field(job, rect, level))
-
-
-class Tinted(_Brushed):
-    """Patches given the tint of a spot, or a hue."""
-
-    planes = ("patch_weight", "patch")
-
-    def __init__(self, before: Chain, matte: Chain, cache: Cache) -> None:
-        self._colours, self._matte, self._cache = before, matte, cache
-        self._stamps: WeakKeyDictionary[Job, Hashable] = WeakKeyDictionary()
-
-    def stamp(self, job: Job, rect: Rect, level: int) -> Hashable:
-        """Return the tiles of the patches, the tints, and all that the chroma of whole patches depends on.
-
-        Nothing is measured here: stamps are asked for on the window's thread.
-        """
-        return super().stamp(job, rect, level), job.settings.photo.tints, self._whole_stamp(job)
-
-    def make(self, job: Job, rect: Rect, level: int, before: Before) -> FloatArray:
-        """Tint the patches of a window."""
-        out, step = before(rect), 1 << level
-        covered = job.photo.space.covered(rect, level)
-        numbers = np.ascontiguousarray(job.patch.read(covered)[::step, ::step])
-        weights = self._field(job, rect, level)
-        for number in self._numbers(job, rect, level):
-            own, tint = self._own(job, number), job.settings.photo.tints[number - 1]
-            if own is not None:
-                here = np.where(numbers == number, weights * np.float32(tint.amount), 0).astype(np.float32)
-                out = tinted(out, here, own, _aim(tint))
-        return out
-
-    @staticmethod
-    def _numbers(job: Job, rect: Rect, level: int) -> list[int]:
-        covered = job.photo.space.covered(rect, level)
-        found: Iterable[int] = np.unique(job.patch.read(covered))
-        return [int(number) for number in found if 0 < number <= len(job.settings.photo.tints)]
-
-    def _whole_stamp(self, job: Job) -> Hashable:
-        """Return what all patches depend on; once for each job."""
-        stamp = self._stamps.get(job)
-        if stamp is None:
-            level = job.photo.space.level_within(_LEVEL)
-            whole = job.photo.space.bounds(level)
-            stamp = self._stamps[job] = super().stamp(job, whole, level), self._colours.stamp(job, whole, level)
-        return stamp
-
-    def _own(self, job: Job, number: int) -> Chroma | None:
-        """Measure the chroma of a patch as the stages before leave it, over all of it, in a small picture."""
-        level = job.photo.space.level_within(_LEVEL)
-        whole = job.photo.space.bounds(level)
-        key = ("patch", number, self._whole_stamp(job))
-
-        def measure() -> FloatArray:
-            numbers, weights = (
-                shrunk(part.astype(np.float32), level) for part in (job.patch.read() == number, job.patch_weight.read())
-            )
-            shares = numbers * weights / np.float32(255) * self._matte.window(job, whole, level)
-            found = chroma_of(self._colours.window(job, whole, level), np.asarray(shares, np.float32))
-            return np.array([] if found is None else [*found.mean, *found.spread], np.float32)
-
-        values = [float(value) for value in self._cache.get(key, measure)]
-        return Chroma((values[0], values[1]), (values[2], values[3])) if values else None
-
-
-def _aim(tint: Tint) -> Chroma:
-    if tint.spot is not None:
-        return Chroma(tint.spot[:2], tint.spot[2:])
-    return hue_chroma(tint.hue_deg, tint.saturation)
-
-
-class Original(_Brushed):
-    """The photo's own colours, brushed back."""
-
-    planes = ("original",)
-
-    def __init__(self, pyramid: Pyramid) -> None:
-        self._pyramid = pyramid
-
-    def make(self, job: Job, rect: Rect, level: int, before: Before) -> FloatArray:
-        """Give the photo's own colours back."""
-        share, photo = self._field(job, rect, level)[..., None], self._pyramid.colours(rect, level)
-        made = before(rect)
-        return np.where(share >= 1, photo, made + share * (photo - made)).astype(np.float32)
-
-
-# amounts that differ from edge to edge
-
-
-def _everywhere(job: Job) -> list[EdgeColour]:
-    colour = job.settings.recipe.colour
-    return [colour, *own_of(colour).values(), *(area.colour for area in job.settings.photo.colour_areas)]
-
-
-def _is_any(job: Job, name: str) -> bool:
-    return any(getattr(part, name) > 0 for part in _everywhere(job))
-
-
-def _is_all(job: Job, name: str, value: float) -> bool:
-    return all(getattr(part, name) == value for part in _everywhere(job))
-
-
-def _amount_stamp(job: Job, rect: Rect, level: int, *names: str) -> Hashable:
-    """Return all that some amounts in a window depend on."""
-    colour, areas = job.settings.recipe.colour, job.settings.photo.colour_areas
-    own = own_of(colour)
-    values = tuple(tuple(getattr(part, name) for name in names) for part in _everywhere(job))
-    kinds = kinds_stamp(job, job.photo.space.covered(rect, level)) if own else None
-    return values, tuple(own), kinds, tuple((area.outline, area.fade_px) for area in areas)
-
-
-def _amount(job: Job, rect: Rect, level: int, name: str) -> FloatArray | float:
-    """Return an amount at each pixel of a window: one number, unless kinds or areas have amounts of their own."""
-    colour, areas = job.settings.recipe.colour, job.settings.photo.colour_areas
-    base, own = float(getattr(colour, name)), own_of(colour)
-    if all(getattr(part, name) == base for part in _everywhere(job)):
-        return base
-    out = np.full((rect.height, rect.width), base, np.float32)
-    if own:
-        for share, part in zip(kind_shares(job, rect, level, list(own)), own.values(), strict=True):
-            out += share * np.float32(getattr(part, name) - base)
-    for area in areas:
-        out += area_share(area, rect, 1 / (1 << level)) * (np.float32(getattr(area.colour, name)) - out)
-    return out
-
-
-def _deep(amount: FloatArray | float) -> FloatArray:
-    """Return an amount as something that multiplies colours."""
-    values = np.asarray(amount, np.float32)
-    return values[..., None] if values.ndim else values
-
-
-def _around(job: Job, rect: Rect, level: int, reach: int) -> Rect:
-    return rect.grown(reach).intersection(job.photo.space.bounds(level))
 
 
 def _is_plain(alpha: FloatArray) -> bool:

@@ -75,7 +75,7 @@ class Touched(Stage):
 
     def make(self, job: Job, rect: Rect, level: int, before: Before) -> FloatArray:
         """Touch a window up."""
-        around = rect.grown(self.reach).intersection(job.photo.space.bounds(level))
+        around = job.photo.space.around(rect, level, self.reach)
         inner, scale = rect.within(around), np.float32(1 / (1 << level))
         alpha = before(around)
         right, down, softness, firmness, force = (
@@ -145,7 +145,7 @@ class Finished(Stage):
         return np.ascontiguousarray(np.clip(out[rect.within(around)], 0, 1), np.float32)
 
     def _around(self, job: Job, rect: Rect, level: int) -> Rect:
-        return rect.grown(self.reach).intersection(job.photo.space.bounds(level))
+        return job.photo.space.around(rect, level, self.reach)
 
 
 def _shape(finish: Finish) -> EdgeShape:

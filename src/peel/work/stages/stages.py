@@ -14,18 +14,16 @@ from peel.matte.composite.over import composite_over
 from peel.matte.edge.zones import BACKGROUND, FOREGROUND
 from peel.work.stages.cache import Cache
 from peel.work.stages.chain import Chain, Stage
+from peel.work.stages.colour_brushes import Original, Tinted, Toned
 from peel.work.stages.colour_chain import (
     Clean,
     Despilled,
     Estimate,
     MeasuredRims,
     MeasuredRoots,
-    Original,
     Photographed,
     Rims,
     Rooted,
-    Tinted,
-    Toned,
 )
 from peel.work.stages.matte_chain import Finished, Solved, Touched
 from peel.work.stages.pyramid import Pyramid, shrunk
