@@ -372,6 +372,26 @@ def test_a_recipe_corrects_colours(pair: tuple[Path, Path], tmp_path: Path) -> N
     assert np.ptp(after) < 0.3 * np.ptp(before)
 
 
+def test_colours_are_proposed_on_the_command_line_and_said(
+    pair: tuple[Path, Path], tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    plain, proposed = tmp_path / "plain.png", tmp_path / "proposed.png"
+    bare = tmp_path / "bare.json"
+    bare.write_text(json.dumps({"colour": {"clean": 0.0, "roots": 0.0, "spill_edge": 0.0}}))
+
+    assert _cut(*pair, "--recipe", str(bare), "--cutout", str(plain)) == 0
+    assert _cut(*pair, "--recipe", str(bare), "--cutout", str(proposed), "--propose-colour") == 0
+    said = capsys.readouterr().out
+    assert _cut(*pair, "--recipe", str(bare), "--cutout", str(proposed), "--propose-colour", "--json") == 0
+    found = json.loads(capsys.readouterr().out)["colour"]
+
+    assert f"Spill: seen on {found['spill']['before']:.1%} of the edge" in said
+    assert "Rims: " in said or "too far out" in said
+    if found["spill"]["way"]:
+        assert found["spill"]["after"] < found["spill"]["before"]
+        assert plain.read_bytes() != proposed.read_bytes()
+
+
 def test_the_renderings_are_listed_with_their_figures(
     pair: tuple[Path, Path], capsys: pytest.CaptureFixture[str]
 ) -> None:

@@ -14,6 +14,8 @@ from desk.hand import Hand
 from peel.desk.colour.colour_desk import ColourDesk
 from peel.desk.display.tiles import DisplayTiles, TileKey
 from peel.desk.steps import Step
+from peel.job.edge_targets import EdgeTarget
+from peel.job.edits.edge_values import FINISH
 from peel.job.edits.values import set_value
 from peel.job.job import Job
 from peel.work.views import View
@@ -124,6 +126,25 @@ def test_figures_are_shown_and_rims_proposed(colouring: Hand) -> None:
     panel.fields["rim_light"].set_value(70)
     _rest(colouring)
     assert colouring.job.settings.recipe.colour.rim_light == 0.7
+
+
+def test_an_edge_that_lies_too_far_out_is_offered_both_cures(colouring: Hand) -> None:
+    panel = colouring.panel(Step.COLOUR)
+    for name in ("roots", "spill_edge"):
+        panel.fields[name].set_value(0)
+    colouring.desk.edit("Pull", lambda job: FINISH.changed(job, EdgeTarget(), {"pull_px": 4.0}))
+    _rest(colouring)
+    assert not panel.pull_in.isVisible()
+
+    colouring.press("propose rims")
+    _rest(colouring)
+    assert panel.pull_in.isVisible()
+    by_px = float(panel.pull_in.text().split()[3])
+    colouring.press("pull the edge in")
+    _rest(colouring)
+
+    assert FINISH.of(colouring.job, EdgeTarget()).pull_px == 4.0 - by_px
+    assert not panel.pull_in.isVisible()
 
 
 def test_a_tint_from_a_spot_is_brushed_adjusted_and_dropped(colouring: Hand) -> None:

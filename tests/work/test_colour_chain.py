@@ -1,5 +1,6 @@
 """The stages of colour: their order, neutral ones, what never changes, and window by window the same."""
 
+import cv2
 import numpy as np
 import pytest
 
@@ -24,7 +25,8 @@ from peel.job.job import Job, Photo, new_job
 from peel.job.rect import Rect
 from peel.job.settings import Colour, EdgeColour, Tint
 from peel.work.delivering.products import cutout_pixels, flat_pixels
-from peel.work.inspecting.fringe import measure_fringe, proposed_rim
+from peel.work.inspecting.colour_proposals import RimProposal, proposed_rim
+from peel.work.inspecting.fringe import measure_fringe
 from peel.work.stages import Cache, Stages
 from peel.work.stages.chain import Chain
 from peel.work.views import View, render
@@ -155,15 +157,40 @@ def test_a_rim_drawn_in_is_measured_proposed_and_mostly_gone(cloth: Job) -> None
     before = measure_fringe(stages, rimmed)
     assert before is not None
     assert set(before.figures) == {"white", "black", "grey", "backing"}
-    assert before.lighter < -0.03
+    assert before.rim.is_light
+    assert before.rim.lighter < -0.03
 
     proposed = proposed_rim(stages, rimmed)
-    after = measure_fringe(stages, COLOUR.changed(rimmed, EdgeTarget(), proposed))
+    after = measure_fringe(stages, proposed.coloured(rimmed, EdgeTarget()))
 
-    assert proposed["rim_light"] > 0.5
+    assert proposed.colour["rim_light"] > 0.5
+    assert proposed.pull_px == 0
     assert after is not None
-    assert abs(after.lighter) < 0.5 * abs(before.lighter)
+    assert abs(after.rim.lighter) < 0.5 * abs(before.rim.lighter)
     assert after.figures["white"] < before.figures["white"]
+
+
+def test_an_edge_that_lies_too_far_out_is_told_from_a_rim(cloth: Job) -> None:
+    right = cloth.alpha(cloth.photo.bounds)
+    wide = cv2.dilate(right, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (9, 9)))
+    job = with_matte(cloth, cloth.photo.bounds, wide).with_recipe(colour=Colour(roots=0, spill_edge=0))
+    stages = Stages(job.photo, Cache(50_000_000))
+
+    found = proposed_rim(stages, job)
+
+    assert 2 <= found.pull_px <= 6
+    pulled = found.pulled(job)
+    assert proposed_rim(stages, pulled).pull_px == 0
+    errors = [np.abs(stages.alpha(one, one.photo.bounds, 0) - right).mean() for one in (job, pulled)]
+    assert errors[1] < 0.5 * errors[0]
+
+
+def test_shading_of_the_subjects_own_is_no_rim(cloth: Job) -> None:
+    rows, columns = np.mgrid[:300, :420]
+    shaded = cloth.photo.pixels * (0.75 + 0.25 * np.sin(np.arctan2(rows - 150, columns - 210) * 5))[..., None]
+    job = Job(Photo("shaded.png", shaded.astype(np.uint8)), cloth.planes, cloth.settings.model_copy())
+
+    assert proposed_rim(Stages(job.photo, Cache(50_000_000)), job) == RimProposal()
 
 
 def test_kinds_and_areas_have_amounts_of_their_own(cloth: Job) -> None:

@@ -57,6 +57,9 @@ def cut(
     exposure: Annotated[
         float, typer.Option(min=-2, max=3, help="Stops by which a camera file is developed lighter.")
     ] = 0.0,
+    propose_colour: Annotated[
+        bool, typer.Option("--propose-colour", help="Take out spill and rims as proposed, and say what was seen.")
+    ] = False,
     as_json: Annotated[bool, typer.Option("--json", help="Print seconds per stage and peak memory.")] = False,
 ) -> None:
     """Cut a photo by a mark, by zones drawn in a picture, or by a tone."""
@@ -80,12 +83,26 @@ def cut(
         assets=read.assets,
         photo_settings=_photo_settings(mixing, own_colour or []),
         exposure=exposure,
+        proposes_colour=propose_colour,
     )
     tidy_up()
     with progress() as tell:
         report = run_cut(request, files, tell)
     if as_json:
         typer.echo(json.dumps(report.as_json()))
+    elif report.colour:
+        _say_colour(report.colour)
+
+
+def _say_colour(found: dict[str, Any]) -> None:
+    """Print what was proposed for the edge's colours, in words."""
+    spill, rim = found["spill"], found["rim"]
+    way = spill["way"] or "nothing takes more out"
+    typer.echo(f"Spill: seen on {spill['before']:.1%} of the edge, now on {spill['after']:.1%} ({way}).")
+    if rim["pull_px"]:
+        typer.echo(f"The edge has backdrop in it, as if it lay {rim['pull_px']:g} px too far out. It was not moved.")
+    else:
+        typer.echo("Rims: corrected." if rim["colour"] else "Rims: none stands out all along the edge.")
 
 
 def _check_one(*ways: object) -> None:

@@ -4,7 +4,7 @@ import resource
 import sys
 import time
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from typing import Any, Literal
 
@@ -14,6 +14,7 @@ from peel.errors import PhotoError
 from peel.files.photo import read_drawn, read_photo
 from peel.files.pictures import write_png
 from peel.job.assets import Asset
+from peel.job.edge_targets import EdgeTarget
 from peel.job.edits.kinds import said_in
 from peel.job.edits.marking import Zone, mark_region
 from peel.job.edits.values import set_value, use_zones
@@ -29,6 +30,7 @@ from peel.matte.edge.zones import BACKGROUND, FOREGROUND
 from peel.matte.solve.conjugate_gradients import SolveReport
 from peel.work.delivering.delivery import deliver
 from peel.work.delivering.order import FileOrder
+from peel.work.inspecting.colour_proposals import proposed_rim, proposed_spill
 from peel.work.marking.tone_start import mark_by_tone, with_ends
 from peel.work.solving.solve import check_solvable, solve_job
 from peel.work.stages import Cache, Stages
@@ -70,12 +72,26 @@ class CutFiles:
 
 @dataclass(frozen=True)
 class CutReport:
-    """Seconds per stage, peak memory of the process in MB, what the solver did, and how the photo mixes colours."""
+    """What a cut took, and what was found on the way.
+
+    Attributes
+    ----------
+    seconds : dict of str to float
+        Per stage.
+    peak_memory_mb : float
+        Of the process.
+    solve : SolveReport
+    mixing : str
+        How the photo mixes colours.
+    colour : dict
+        What was proposed for the edge's colours, if that was asked for.
+    """
 
     seconds: dict[str, float]
     peak_memory_mb: float
     solve: SolveReport
     mixing: str
+    colour: dict[str, Any] = field(default_factory=dict)
 
     def as_json(self) -> dict[str, object]:
         """Return the report as plain values."""
@@ -88,6 +104,7 @@ class CutReport:
             "moved": self.solve.moved,
             "converged": self.solve.converged,
             "mixing": self.mixing,
+            **({"colour": self.colour} if self.colour else {}),
         }
 
 
@@ -126,6 +143,8 @@ class CutRequest:
         Values of `peel.job.settings.PhotoSettings` to start from.
     exposure : float
         Stops by which a camera file is developed.
+    proposes_colour : bool
+        Whether spill and rims of the edge are proposed once it is solved, and what is proposed is done.
     """
 
     photo: Path
@@ -137,6 +156,7 @@ class CutRequest:
     assets: tuple[Asset, ...] = ()
     photo_settings: dict[str, Any] = field(default_factory=dict)
     exposure: float = 0.0
+    proposes_colour: bool = False
 
 
 def cut(request: CutRequest, files: CutFiles, progress: Progress | None = None) -> CutReport:
@@ -167,8 +187,23 @@ def cut(request: CutRequest, files: CutFiles, progress: Progress | None = None) 
     check_solvable(job)
     job, solved = solve_job(job, lambda share: report("Solving", share))
     clock.lap("solve")
+    found: dict[str, Any] = {}
+    if request.proposes_colour:
+        report("Proposing colours", 0.0)
+        job, found = _with_proposals(job)
+        clock.lap("colour")
     _write(job, files, clock, report)
-    return CutReport(clock.seconds, _peak_memory_mb(), solved, job.settings.photo.known_mixing or "value")
+    return CutReport(clock.seconds, _peak_memory_mb(), solved, job.settings.photo.known_mixing or "value", found)
+
+
+def _with_proposals(job: Job) -> tuple[Job, dict[str, Any]]:
+    """Do what is proposed for the edge's colours; an edge that lies too far out is said, not moved."""
+    stages = Stages(job.photo, Cache(64_000_000))
+    spill = proposed_spill(stages, job)
+    job = spill.applied(job)
+    rim = proposed_rim(stages, job)
+    found = {"spill": asdict(spill), "rim": asdict(rim)}
+    return (job if rim.pull_px else rim.coloured(job, EdgeTarget())), found
 
 
 def prepared(request: CutRequest, lap: Callable[[str], None] | None = None) -> Job:

@@ -28,14 +28,8 @@ from peel.job.job import Job
 from peel.job.rect import Rect
 from peel.job.settings import Tint, hex_from_rgb
 from peel.matte.colour.tinting import chroma_of
-from peel.work.inspecting.fringe import (
-    Fringe,
-    SpillProposal,
-    measure_fringe,
-    measure_spill,
-    proposed_rim,
-    proposed_spill,
-)
+from peel.work.inspecting.colour_proposals import RimProposal, SpillProposal, proposed_rim, proposed_spill
+from peel.work.inspecting.fringe import Fringe, measure_fringe, measure_spill
 from peel.work.stages import Stages
 from peel.work.stages.colour_chain import spill_width_of
 
@@ -58,6 +52,7 @@ class ColourDesk(LaneDesk):
         self.choice = TargetChoice(desk, panel.edges, COLOUR)
         self.tint = 0
         self._asked: object = None
+        self._cures: tuple[EdgeTarget, RimProposal] | None = None
         self._compares = False
         self._hue_tool = PickTool("Press on the coloured backdrop: its hue is the spill")
         self._spot_tool = PickTool("Press where the subject's colour is right; then brush the patch")
@@ -72,6 +67,8 @@ class ColourDesk(LaneDesk):
         panel.hue_reset.connect(self._reset_hue)
         panel.spill_asked.connect(self._propose_spill)
         panel.rim_asked.connect(self._propose_rim)
+        panel.rim_corrected.connect(self._correct_rim)
+        panel.edge_pulled.connect(self._pull_in)
         panel.spot_asked.connect(lambda: desk.borrow(self._spot_tool))
         panel.hue_tint_asked.connect(lambda: self._add_tint(lambda _job: Tint()))
         panel.tint_chosen.connect(self._choose_tint)
@@ -83,7 +80,7 @@ class ColourDesk(LaneDesk):
         self._spot_tool.picked.connect(self._on_spot)
         desk.session_changed.connect(self._on_session)
         desk.step_changed.connect(self._look)
-        desk.job_changed.connect(lambda _job, _before: self._look())
+        desk.job_changed.connect(self._on_job)
 
     @property
     def _stages(self) -> Stages | None:
@@ -93,7 +90,12 @@ class ColourDesk(LaneDesk):
     def _on_session(self) -> None:
         self.choice.reset()
         self._asked = None
+        self._drop_cures()
         self._choose_tint(0)
+        self._look()
+
+    def _on_job(self, _job: Job, _before: Job) -> None:
+        self._drop_cures()
         self._look()
 
     def _look(self) -> None:
@@ -183,11 +185,29 @@ class ColourDesk(LaneDesk):
             target = self.choice.target
             self.ask(_RIM, lambda: proposed_rim(stages, job), partial(self._on_proposed, target))
 
-    def _on_proposed(self, target: EdgeTarget, found: dict[str, float]) -> None:
-        if not found.get("rim_light") and not found.get("rim_tint"):
-            self._desk.say("No rim stands out along this edge.")
+    def _on_proposed(self, target: EdgeTarget, found: RimProposal) -> None:
+        if found.pull_px:
+            self._cures = target, found
+            self._panel.show_cures(found)
+            self._desk.say("The edge seems to lie too far out: pull it in, or correct its colour, under Rims.")
+        elif found.colour:
+            self._desk.edit("Propose rims", lambda job: found.coloured(job, target))
         else:
-            self._desk.edit("Propose rims", lambda job: COLOUR.changed(job, target, found))
+            self._desk.say("No rim stands out all along this edge.")
+
+    def _correct_rim(self) -> None:
+        if self._cures is not None:
+            target, found = self._cures
+            self._desk.edit("Propose rims", lambda job: found.coloured(job, target))
+
+    def _pull_in(self) -> None:
+        if self._cures is not None:
+            self._desk.edit("Pull the edge in", self._cures[1].pulled)
+
+    def _drop_cures(self) -> None:
+        """Take an offer back once the job is another."""
+        self._cures = None
+        self._panel.show_cures(None)
 
     # tints
 

@@ -4,7 +4,7 @@ from functools import partial
 from typing import Final
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QButtonGroup, QGridLayout, QHBoxLayout, QLabel, QPushButton, QWidget
+from PySide6.QtWidgets import QButtonGroup, QGridLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from peel.desk.controls.buttons import button
 from peel.desk.controls.number_field import NumberField
@@ -13,7 +13,8 @@ from peel.desk.step.panel import Panel, words
 from peel.desk.step.target_bar import TargetBar
 from peel.job.edits.values import set_value
 from peel.job.settings import EdgeColour, Tint
-from peel.work.inspecting.fringe import Fringe
+from peel.work.inspecting.colour_proposals import RimProposal
+from peel.work.inspecting.fringe import Fringe, RimMeasure
 from peel.work.views import View
 
 __all__ = ["NONE_SEEN", "ColourPanel", "share_of_edge"]
@@ -57,6 +58,7 @@ class ColourPanel(Panel):
     changed : (dict, bool)
         Amounts with their new values, and whether the gesture goes on.
     hue_asked, hue_reset, spill_asked, rim_asked, spot_asked, hue_tint_asked, tint_dropped : ()
+    rim_corrected, edge_pulled : ()
     tint_chosen : (int,)
     tint_changed : (dict, bool)
     without_held : (bool,)
@@ -71,6 +73,8 @@ class ColourPanel(Panel):
     spill_asked = Signal()
     hue_reset = Signal()
     rim_asked = Signal()
+    rim_corrected = Signal()
+    edge_pulled = Signal()
     spot_asked = Signal()
     hue_tint_asked = Signal()
     tint_dropped = Signal()
@@ -162,7 +166,25 @@ class ColourPanel(Panel):
         shown = button("Show the rims", lambda: self.view_asked.emit(View.RIMS),
                             tip="By how much the edge is lighter, darker or tinted, brightened")  # fmt: skip
         self.row(propose, shown)
+        self._build_cures()
         self._amounts("rim_light", "rim_tint", "rim_px")
+
+    def _build_cures(self) -> None:
+        self._cures = QWidget()
+        column = QVBoxLayout(self._cures)
+        column.setContentsMargins(0, 0, 0, 0)
+        self._cure = words("", "muted")
+        self.correct_rim = button("Correct the colour", self.rim_corrected.emit, tip="Takes most of the rim off")
+        self.pull_in = button("", self.edge_pulled.emit, tip="Moves the whole edge inwards, in Matte's profile")
+        self.correct_rim.setObjectName("correct the rim")
+        self.pull_in.setObjectName("pull the edge in")
+        column.addWidget(self._cure)
+        pair = QHBoxLayout()
+        pair.addWidget(self.correct_rim)
+        pair.addWidget(self.pull_in)
+        column.addLayout(pair)
+        self.column.addWidget(self._cures)
+        self._cures.hide()
 
     def _build_tints(self) -> None:
         self.column.addWidget(words("Tints, brushed on patches", "strong"))
@@ -280,11 +302,19 @@ class ColourPanel(Panel):
             return
         self._fringe.setText("   ".join(f"{name} {value:.1f}" for name, value in fringe.figures.items()))
         self._spilled.setText(f"The backdrop's hue is seen on {share_of_edge(spilled)} of the edge.")
-        tone = "lighter" if fringe.lighter > 0 else "darker"
-        self._rims.setText(
-            f"The edge is {abs(fringe.lighter) * 100:.1f} % {tone} and {fringe.tinted * 100:.1f} % tinted "
-            "against the subject further in."
+        self._rims.setText(_rim_words(fringe.rim))
+
+    def show_cures(self, found: RimProposal | None) -> None:
+        """Offer both cures of an edge that lies too far out; nothing for None."""
+        self._cures.setVisible(found is not None)
+        if found is None:
+            return
+        self._cure.setText(
+            f"The edge has backdrop in it, as if it lay {found.pull_px:g} px too far out. Pull it in, or correct its "
+            "colour where it should stay."
         )
+        self.pull_in.setText(f"Pull in by {found.pull_px:g} px")
+        self.correct_rim.setEnabled(bool(found.colour))
 
     @property
     def spill_text(self) -> str:
@@ -300,3 +330,17 @@ class ColourPanel(Panel):
     def fringe_text(self) -> str:
         """The four figures, as shown."""
         return self._fringe.text()
+
+
+def _rim_words(rim: RimMeasure) -> str:
+    """Say what stands out all along an edge."""
+    parts = []
+    if rim.is_light:
+        parts.append(f"{abs(rim.lighter) * 100:.1f} % {'lighter' if rim.lighter > 0 else 'darker'}")
+    if rim.is_tinted:
+        parts.append(f"{rim.tinted * 100:.1f} % tinted")
+    if parts:
+        return f"The edge is {' and '.join(parts)} all along, against the subject further in."
+    if rim.is_mixed:
+        return "The edge has backdrop in it all along: it seems to lie too far out."
+    return "No rim stands out all along the edge."
