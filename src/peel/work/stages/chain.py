@@ -3,7 +3,7 @@
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Hashable, Sequence
 from functools import partial
-from itertools import count
+from itertools import count, zip_longest
 from typing import Final
 from weakref import ReferenceType, ref
 
@@ -155,8 +155,14 @@ def assembled(rect: Rect, cells: list[Rect], make: Callable[[Rect], FloatArray])
     out.append(np.empty((rect.height, rect.width, *first.shape[2:]), np.float32))
     part = cells[0].intersection(rect)
     out[0][part.within(rect)] = first[part.within(cells[0])]
-    run_all([partial(fill, cell) for cell in cells[1:]])
+    run_all([partial(fill, cell) for cell in _apart(cells[1:])])
     return out[0]
+
+
+def _apart(cells: list[Rect]) -> list[Rect]:
+    """Order cells so that neighbours, which need the same cells of the stage before, are not made at the same time."""
+    half = -(-len(cells) // 2)
+    return [cell for pair in zip_longest(cells[:half], cells[half:]) for cell in pair if cell is not None]
 
 
 def cells_of(rect: Rect, side: int = CELL) -> list[Rect]:
