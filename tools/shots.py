@@ -37,11 +37,22 @@ from peel.desk.matte.snag_feed import SnagFeed
 from peel.desk.matte.strip_desk import StripDesk
 from peel.desk.steps import Step
 from peel.desk.window import Window
+from peel.files.photo import read_photo
+from peel.job.edits.colouring import without_colours
 from peel.job.edits.marking import Zone, mark_region
+from peel.job.edits.values import use_zones, with_matte
+from peel.job.job import new_job
+from peel.job.rect import Rect
+from peel.matte.composite.over import composite_over
+from peel.matte.edge.trimap import trimap_from_gray
 from peel.matte.edge.zones import FOREGROUND
+from peel.work.solving.spilling import with_spill
+from peel.work.stages import Cache, Stages
 from peel.work.views import View
 
 SHOTS = Path(__file__).parent.parent / "docs" / "screenshots"
+PLUME = (288, 1164, 708, 1584)
+"""Rows and columns of the tin drummer's plume: top, left, bottom, right."""
 
 
 class Visit:
@@ -286,6 +297,22 @@ def shoot_board(visit: Visit) -> None:
     visit.shoot("carrying")
 
 
+def save_before_after() -> None:
+    """Lay the tin drummer's plume on light grey, in the photo's colours and in those that a new job gives it."""
+    shot = demo_photo("tin-drummer")
+    photo = read_photo(shot.photo)
+    alpha = np.asarray(Image.open(shot.matte).convert("L"), np.float32) / 255
+    zones = trimap_from_gray(np.asarray(Image.open(shot.zones).convert("L")))
+    job = with_spill(with_matte(use_zones(new_job(photo), zones), photo.bounds, alpha))
+    stages, part = Stages(photo, Cache(200_000_000)), Rect(*PLUME)
+    share = alpha[part.slices]
+    pair = [
+        composite_over(stages.foreground(each, part, 0), (0.93, 0.93, 0.93), share)
+        for each in (without_colours(job), job)
+    ]
+    Image.fromarray(np.round(np.concatenate(pair, axis=1) * 255).astype(np.uint8)).save(SHOTS / "colour-pair.png")
+
+
 def _is_open(visit: Visit, job: Path) -> bool:
     """Return whether the photo of a job is on the desk."""
     bridge = visit.desk.bridge
@@ -295,6 +322,7 @@ def _is_open(visit: Visit, job: Path) -> bool:
 def main() -> int:
     """Walk through a job and take a picture of each main view."""
     SHOTS.mkdir(parents=True, exist_ok=True)
+    save_before_after()
     visit = Visit()
     window, desk, bench = visit.window, visit.desk, visit.bench
     visit.until(lambda: False, 0.3)
@@ -353,14 +381,7 @@ def main() -> int:
     visit.until(lambda: bench.part(DeliverDesk).is_idle)
     visit.do("Next place")
     visit.shoot("deliver")
-    panel = visit.panel(Step.DELIVER)
-    panel.presets.choose("Shop, white")
-    panel.presets.change()
-    visit.settle()
-    bench.side.scroller.verticalScrollBar().setValue(panel.presets.form.mapTo(panel, QPoint(0, 0)).y())
-    visit.shoot("deliver-preset")
-    panel.presets.form.left.emit()
-    panel.compare.click()
+    visit.panel(Step.DELIVER).compare.click()
     visit.until(lambda: bench.part(DeliverDesk).view.isVisible())
     visit.shoot("deliver-compare")
     bench.part(DeliverDesk).view.hide()
