@@ -154,6 +154,40 @@ def test_a_check_lists_what_is_wrong_and_fails_from_a_severity_on(
     assert main(["check", str(holed_job), "--reference", str(tmp_path / "small.png")]) == 3
 
 
+def test_a_check_ranks_by_what_shows_proves_mends_and_draws_a_page(
+    holed_job: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    page = tmp_path / "snags.html"
+    arguments = [
+        "check",
+        str(holed_job),
+        "--on",
+        "#ffffff",
+        "--size",
+        "420",
+        "--prove",
+        "--report",
+        str(page),
+        "--json",
+    ]
+
+    assert main(arguments) == 1
+    (row,) = json.loads(capsys.readouterr().out)["snags"]
+    assert row["shows_on"] == ["#ffffff"]
+    assert row["shows_px"] > 20
+    assert "by hand" in row["mend"]["objection"]
+    text = page.read_text()
+    assert text.count("data:image/jpeg;base64,") == 1
+    assert "One hole in what is solid" in text
+
+    assert main(["check", str(holed_job), "--size", "40", "--json"]) == 0
+    (row,) = json.loads(capsys.readouterr().out)["snags"]
+    assert row["shows_on"] == []
+    assert row["severity"] == "slight"
+    assert main(["check", str(holed_job), "--on", "orange"]) == 2
+    assert main(["check", str(holed_job), "--report", str(tmp_path / "no" / "such" / "page.html")]) == 4
+
+
 def test_an_accepted_snag_does_not_fail_a_check(holed_job: Path, capsys: pytest.CaptureFixture[str]) -> None:
     session = Session.resume(ProjectFile.open(holed_job))
     session.wait_idle()

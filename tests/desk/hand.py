@@ -4,6 +4,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+import cv2
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QAction
 from PySide6.QtTest import QTest
@@ -14,6 +15,7 @@ from peel.desk.bench import Bench
 from peel.desk.desk_state import DeskState
 from peel.desk.steps import Step
 from peel.desk.window import Window
+from peel.job.edits.values import with_matte
 from peel.job.job import Job
 from peel.work.session.session import Session
 
@@ -109,3 +111,11 @@ class Hand:
         self.window.open_path(path)
         self.wait(lambda: self.desk.bridge is not None)
         self.qtbot.wait(60)  # the page is laid out
+
+
+def spoiled_matte(job: Job) -> Job:
+    """Put a hole into a disc, and two specks beside it, as a solve might leave them."""
+    alpha = job.alpha(job.photo.bounds)
+    for (x, y), radius, value in (((210, 150), 4, 0), ((30, 30), 3, 1), ((390, 270), 3, 1)):
+        cv2.circle(alpha, (x, y), radius, value, -1, cv2.LINE_AA)
+    return with_matte(job, job.photo.bounds, alpha)

@@ -10,16 +10,18 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog
 
-from desk.hand import Hand
+from desk.hand import Hand, spoiled_matte
 from peel.desk.deliver.deliver_desk import DeliverDesk
 from peel.desk.matte.snag_feed import SnagFeed
+from peel.desk.matte.snag_prover import SnagProver
 from peel.desk.steps import Step
 from peel.work.views import View
 
 
 def _rest(hand: Hand) -> None:
-    hand.settle()
     bench = hand.bench
+    hand.wait(lambda: bench.part(SnagProver).is_idle)
+    hand.settle()
     hand.wait(lambda: bench.part(SnagFeed).is_idle and bench.part(DeliverDesk).is_idle)
     hand.qtbot.wait(40)
     hand.wait(lambda: bench.part(DeliverDesk).is_idle)
@@ -30,14 +32,7 @@ def _rest(hand: Hand) -> None:
 def delivering(marked: Hand, tmp_path: Path) -> Hand:
     """A window in Deliver, with a hole in the disc and two specks beside it."""
     marked.step("Matte")
-    marked.desk.shape_brush(softness=0.0)
-    marked.command("Solid")
-    marked.desk.set_brush(8)
-    marked.click(210, 150, right=True)
-    marked.desk.set_brush(7)
-    marked.click(30, 30)
-    marked.desk.set_brush(6)
-    marked.click(390, 270)
+    marked.desk.edit("Spoil the matte", spoiled_matte)
     _rest(marked)
     marked.step("Deliver")
     marked.panel(Step.DELIVER).set_folder(tmp_path / "order")

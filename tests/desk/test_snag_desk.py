@@ -7,8 +7,9 @@ import numpy as np
 import pytest
 from PySide6.QtCore import Qt
 
-from desk.hand import Hand
+from desk.hand import Hand, spoiled_matte
 from peel.desk.matte.snag_feed import SnagFeed
+from peel.desk.matte.snag_prover import SnagProver
 from peel.desk.matte.snag_walk import SnagWalk
 from peel.desk.matte.strip_desk import StripDesk
 from peel.desk.steps import Step
@@ -24,7 +25,8 @@ def _page(hand: Hand):
 
 def _rest(hand: Hand) -> None:
     hand.settle()
-    hand.wait(lambda: hand.bench.part(SnagFeed).is_idle and hand.bench.part(StripDesk).is_idle)
+    parts = (SnagFeed, StripDesk, SnagProver)
+    hand.wait(lambda: all(hand.bench.part(part).is_idle for part in parts))
     hand.qtbot.wait(30)
 
 
@@ -36,14 +38,7 @@ def _alpha(hand: Hand) -> np.ndarray:
 def spoiled(marked: Hand) -> Hand:
     """A window with a hole in the disc, and two specks beside it."""
     marked.step("Matte")
-    marked.desk.shape_brush(softness=0.0)
-    marked.command("Solid")
-    marked.desk.set_brush(8)
-    marked.click(210, 150, right=True)
-    marked.desk.set_brush(7)
-    marked.click(30, 30)
-    marked.desk.set_brush(6)
-    marked.click(390, 270)
+    marked.desk.edit("Spoil the matte", spoiled_matte)
     _rest(marked)
     return marked
 
@@ -77,7 +72,7 @@ def test_two_are_mended_one_is_accepted_and_all_can_be_undone(spoiled: Hand) -> 
     spoiled.command("Accept the snag")
     _rest(spoiled)
 
-    assert _page(spoiled).counts.text() == "Nothing is left · 2 mended · 1 accepted"
+    assert _page(spoiled).counts.text() == "Nothing is left that will show · 2 mended · 1 accepted"
     assert "no snags" in spoiled.bench.step_line._buttons[Step.MATTE].state
     accepted = spoiled.job.settings.photo.settled_snags[-1]
     assert (accepted.how, accepted.reason) == ("accepted", "a star")
@@ -189,7 +184,7 @@ def test_thresholds_switch_a_sort_off(spoiled: Hand) -> None:
     assert page.counts.text() == "1 snag left"
     page.sizes[SnagSort.PINHOLE].set_value(900)
     _rest(spoiled)
-    assert page.counts.text() == "Nothing is left"
+    assert page.counts.text() == "Nothing is left that will show"
 
 
 def test_without_a_matte_the_walk_says_so(hand: Hand, disc_file: Path) -> None:

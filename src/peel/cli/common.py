@@ -11,14 +11,14 @@ from rich.console import Console
 from rich.markup import escape
 from rich.progress import Progress, TextColumn
 
-from peel.errors import SolveError
+from peel.errors import SolveError, UsageError
 
 if TYPE_CHECKING:
     from peel.work.delivering.rows import RunRow
     from peel.work.many.each import WorkRow
     from peel.work.session.session import Session
 
-__all__ = ["app", "code_of", "complain", "progress", "say", "share_of", "solved"]
+__all__ = ["app", "code_of", "colour_of", "complain", "progress", "say", "share_of", "solved"]
 
 app = typer.Typer(
     help="Cut a photograph's subject from its backdrop as a clean alpha matte.",
@@ -125,3 +125,19 @@ class progress:  # noqa: N801 - used like a function
             say(stage, err=True)
         self._stage = stage
         self._bar.update(self._task, description=escape(printable(stage)), completed=share)
+
+
+def colour_of(text: str) -> str:
+    """Return a colour that was written as ``#rrggbb``.
+
+    Raises
+    ------
+    UsageError
+        If it is none.
+    """
+    import re
+
+    if not re.fullmatch(r"#[0-9a-fA-F]{6}", text):
+        message = f"{text} is not a colour."
+        raise UsageError(message, "Give it as #rrggbb, for example #ffffff.")
+    return text.lower()

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from peel.cli.common import app, progress, say
+from peel.cli.common import app, colour_of, progress, say
 from peel.errors import UsageError
 
 if TYPE_CHECKING:
@@ -138,7 +138,7 @@ def _recipe(path: Path | None, colour: str | None) -> "RecipeFile":
     file = RecipeFile(Recipe()) if path is None else read_recipe(path)
     if colour is None and path is not None and file.recipe.backing.kind != "nothing":
         return file
-    backing = {"kind": "colour", "colour": _colour(colour or "#ffffff")}
+    backing = {"kind": "colour", "colour": colour_of(colour or "#ffffff")}
     return RecipeFile(Recipe.model_validate({**dict(file.recipe), "backing": backing}), file.assets)
 
 
@@ -152,16 +152,7 @@ def _photo_settings(mixing: str, sheer_colours: list[str]) -> dict[str, Any]:
         message = f"{len(sheer_colours)} colours of sheer material are too many."
         raise UsageError(message, f"Give at most {MOST_SHEER_COLOURS}.")
     chosen = None if mixing == "found" else mixing
-    return {"mixing": chosen, "sheer_colours": tuple(_colour(text) for text in sheer_colours)}
-
-
-def _colour(text: str) -> str:
-    import re
-
-    if not re.fullmatch(r"#[0-9a-fA-F]{6}", text):
-        message = f"{text} is not a colour."
-        raise UsageError(message, "Give it as #rrggbb, for example #ffffff.")
-    return text.lower()
+    return {"mixing": chosen, "sheer_colours": tuple(colour_of(text) for text in sheer_colours)}
 
 
 def _check_outputs(outputs: list[Path], inputs: list[Path]) -> None:

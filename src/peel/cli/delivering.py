@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from peel.cli.common import app, code_of, complain, progress, say, share_of, solved
+from peel.cli.common import app, code_of, colour_of, complain, progress, say, share_of, solved
 from peel.errors import PeelError, UsageError, exit_code
 
 if TYPE_CHECKING:
@@ -28,11 +28,23 @@ def check(
     preset: Annotated[
         list[str] | None, typer.Option(help="Also look at what this preset would make; may be given several times.")
     ] = None,
+    on: Annotated[
+        list[str] | None,
+        typer.Option(help="Rank by what shows on this colour, as #rrggbb; as ordered unless given."),
+    ] = None,
+    size: Annotated[
+        int | None, typer.Option(min=16, max=65_000, help="The longer side, in pixels, at which it is looked at.")
+    ] = None,
+    prove_mends: Annotated[bool, typer.Option("--prove", help="Try the mend of each snag out, and judge it.")] = False,
+    report: Annotated[
+        Path | None, typer.Option(help="Write a page with a picture of each snag here, as one HTML file.")
+    ] = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print all figures, as JSON.")] = False,
 ) -> None:
     """Inspect jobs; exit 1 if anything is wrong that was not accepted. One that fails stops no other."""
     from peel.files.presets import find_preset
-    from peel.work.inspecting.checking import check_job, check_order, fails
+    from peel.work.inspecting.checking import CheckRequest, check_job, check_order, fails
+    from peel.work.inspecting.snag_report import PICTURE_PX, write_snag_report
 
     if severity not in ("slight", "plain", "grave"):
         message = f"{severity} is no severity."
@@ -41,11 +53,15 @@ def check(
     if reference is not None and len(listed) > 1:
         raise UsageError("A reference is the true matte of one job.", "Check the jobs one by one.")
     wanted = [find_preset(name) for name in preset or []]
+    asked = CheckRequest(
+        reference, tuple(colour_of(text) for text in on or []), size, prove_mends, PICTURE_PX if report else 0
+    )
     failed, broken = False, 0
+    pages: list[tuple[str, list[dict[str, Any]]]] = []
     for path in listed:
         try:
             with solved(path) as (session, tell):
-                rows = check_job(session.job, session.stages, reference, share_of(tell, "Inspecting"))
+                rows = check_job(session.job, session.stages, asked, share_of(tell, "Inspecting"))
                 rows += check_order(session.job, session.stages, wanted)
         except PeelError as error:  # one job stops no other
             broken = broken or exit_code(error)
@@ -54,7 +70,12 @@ def check(
                 typer.echo(json.dumps({"job": str(path), "error": str(error)}))
             continue
         failed |= fails(rows, severity)
+        pages.append((str(path), [dict(row) for row in rows]))
+        for row in rows:
+            row.pop("picture", None)
         _say_snags(path, rows, as_json=as_json, alone=len(listed) == 1)
+    if report is not None:
+        write_snag_report(pages, report)
     if failed or broken:
         raise typer.Exit(broken or 1)
 

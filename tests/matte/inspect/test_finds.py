@@ -108,6 +108,8 @@ def test_a_soft_edge_cut_hard_is_found() -> None:
 
     assert found
     assert all(find.left > 260 for find in found)
+    said_hard = Reading(photo, _cut(alpha), hard=np.ones(alpha.shape, bool))
+    assert [find for find in find_in(said_hard) if find.sort is SnagSort.HARD_CUT] == []
 
 
 def test_a_strand_that_ends_too_soon_is_found() -> None:
@@ -269,3 +271,27 @@ def test_the_backdrops_hue_along_an_edge_is_found_whatever_would_take_it_out(
 
     assert found(0.0) == []
     assert found(0.8)
+
+
+def test_a_veil_too_thin_to_point_at_is_one_snag_of_its_own(truth: tuple[np.ndarray, np.ndarray]) -> None:
+    photo, alpha = truth
+    veiled = np.clip(np.where(alpha <= 0, 0.03, alpha), 0, 1).astype(np.float32)
+
+    (snag,) = gathered(find_in(Reading(photo, veiled)), {SnagSort.SPREAD: 300.0})
+
+    assert snag.size > 1000
+    assert not gathered(find_in(Reading(photo, alpha)), {SnagSort.SPREAD: 300.0})
+
+
+def test_what_is_see_through_deep_in_the_mark_is_found_where_it_reaches_the_edge(
+    truth: tuple[np.ndarray, np.ndarray],
+) -> None:
+    photo, alpha = truth
+    channel = alpha.copy()
+    channel[120:180, 200:420] = np.minimum(channel[120:180, 200:420], 0.4)  # from the middle out into the clear
+    depth = cv2.distanceTransform((alpha > 0.5).astype(np.uint8), cv2.DIST_L2, 5) / np.float32(6)
+
+    found = [find for find in find_in(Reading(photo, channel, depth=depth)) if find.sort is SnagSort.SEE_THROUGH]
+
+    assert sum(find.size for find in found) > 1500
+    assert not [find for find in find_in(Reading(photo, alpha, depth=depth)) if find.sort is SnagSort.SEE_THROUGH]

@@ -16,8 +16,9 @@ from peel.desk.deliver.preset_desk import PresetDesk
 from peel.desk.deliver.snag_list import ListedSnag
 from peel.desk.desk_state import DeskState
 from peel.desk.display.tiles import image_from_rgb
-from peel.desk.matte.snag_acts import accept_snag, mend_snag, next_open
+from peel.desk.matte.snag_acts import accept_snag, next_open
 from peel.desk.matte.snag_feed import SnagFeed
+from peel.desk.matte.snag_prover import SnagProver
 from peel.desk.step.lane_desk import LaneDesk
 from peel.desk.steps import Step
 from peel.files.metadata import read_metadata
@@ -34,6 +35,7 @@ from peel.work.delivering.delivery_snags import (
 from peel.work.delivering.order import all_presets
 from peel.work.delivering.read_back import photo_under, read_delivered
 from peel.work.delivering.rows import FileRow
+from peel.work.inspecting.looks import snag_picture
 from peel.work.inspecting.snag_specs import SNAGS, accepted_because, words_of
 from peel.work.stages import Stages
 from peel.work.views import Look, View, render
@@ -53,9 +55,11 @@ _MOST_PICTURES: Final = 60
 class DeliverDesk(LaneDesk):
     """Carries out what the panel of Deliver asks for."""
 
-    def __init__(self, desk: DeskState, panel: DeliverPanel, feed: SnagFeed, canvas: QWidget) -> None:
+    def __init__(
+        self, desk: DeskState, panel: DeliverPanel, feed: SnagFeed, prover: SnagProver, canvas: QWidget
+    ) -> None:
         super().__init__(desk)
-        self._panel, self._feed = panel, feed
+        self._panel, self._feed, self._prover = panel, feed, prover
         self.presets = PresetDesk(desk, panel.presets)
         self.view = DeliveredView(canvas)
         self._listed: list[tuple[ListedSnag, Snag | DeliverySnag]] = []
@@ -72,6 +76,7 @@ class DeliverDesk(LaneDesk):
         panel.compare_asked.connect(self._compare)
         feed = self._feed
         feed.changed.connect(self._show)
+        self._prover.proved.connect(self._show)
         desk.ask.deliver.connect(self._deliver)
         desk.session_changed.connect(self._on_session)
         desk.step_changed.connect(self._on_step)
@@ -135,7 +140,7 @@ class DeliverDesk(LaneDesk):
         if job is None or self._desk.step is not Step.DELIVER:
             return
         rows: list[tuple[ListedSnag, Snag | DeliverySnag]] = [(_of_order(job, snag), snag) for snag in self._found]
-        rows += [(_of_matte(job, snag), snag) for snag in self._feed.found.snags]
+        rows += [(self._of_matte(job, snag), snag) for snag in self._feed.found.snags]
         rows.sort(key=lambda row: (bool(row[0].accepted), -row[1].severity.rank))
         self._listed = rows[:_MOST_PICTURES]
         opened = sum(not own.accepted for own, _ in rows)
@@ -155,7 +160,7 @@ class DeliverDesk(LaneDesk):
             return
         for own, snag in self._listed:
             if not self._panel.snags.has_picture(own.key):
-                draw = partial(_drawn_on, bridge.session.stages, job, snag.at, self._desk.look)
+                draw = partial(_drawn_on, bridge.session.stages, job, snag, self._desk.look)
                 self.ask(_SNAG, draw, partial(self._panel.snags.show_picture, own.key), key=own.key)
 
     def on_file(self, path: Path) -> bool:
@@ -195,17 +200,26 @@ class DeliverDesk(LaneDesk):
 
     def _go_to(self, row: int) -> None:
         snag = self._listed[row][1]
+        if isinstance(snag, Snag):
+            self._prover.try_out(snag)
         self._desk.show_view(View.BACKING if isinstance(snag, DeliverySnag) else View.LOUD)
         reach = 3 * _AROUND_PX if isinstance(snag, DeliverySnag) else _AROUND_PX
         self._desk.ask.look_at.emit(QPointF(*snag.at), reach)
         self._desk.ask.follow.emit(QPointF(*snag.at))
+
+    def _of_matte(self, job: Job, snag: Snag) -> ListedSnag:
+        mend = self._prover.words(snag) if self._prover.is_known(snag) else _untried(snag)
+        key = f"{snag.sort.name} {snag.at[0]:.0f} {snag.at[1]:.0f}"
+        return ListedSnag(
+            key, snag.sort.value, words_of(snag)[0], snag.severity.value, mend, accepted_because(job, snag)
+        )
 
     def _mend(self, row: int) -> None:
         if self._desk.step is not Step.DELIVER or not 0 <= row < len(self._listed):
             return
         snag = self._listed[row][1]
         if isinstance(snag, Snag):
-            mend_snag(self._desk, snag)
+            self._prover.mend(snag)
 
     def _accept(self, row: int, reason: str) -> None:
         if self._desk.step is not Step.DELIVER or not 0 <= row < len(self._listed):
@@ -253,9 +267,11 @@ def _drawn(path: Path, size: tuple[int, int]) -> QImage:
     return image
 
 
-def _drawn_on(stages: Stages, job: Job, at: tuple[float, float], look: Look) -> QImage:
-    """Draw the surroundings of a snag on the loud colour."""
-    level = 0
+def _drawn_on(stages: Stages, job: Job, snag: Snag | DeliverySnag, look: Look) -> QImage:
+    """Draw the surroundings of a snag where it shows best, those of one of the order on the loud colour."""
+    if isinstance(snag, Snag):
+        return image_from_rgb(snag_picture(stages, job, snag, 2 * _AROUND_PX))
+    at, level = snag.at, 0
     around = Rect(int(at[1]) - _AROUND_PX, int(at[0]) - _AROUND_PX, int(at[1]) + _AROUND_PX, int(at[0]) + _AROUND_PX)
     window = around.intersection(job.photo.space.bounds(level))
     if window.is_empty:
@@ -274,12 +290,9 @@ def _of_order(job: Job, snag: DeliverySnag) -> ListedSnag:
     return ListedSnag(key, titles[snag.sort], snag.says, snag.severity.value, snag.mend, accepted)
 
 
-def _of_matte(job: Job, snag: Snag) -> ListedSnag:
-    says, tool = words_of(snag)
+def _untried(snag: Snag) -> str:
     mend = SNAGS[snag.sort].mend
-    mend_words = f"F2 {mend.does}." if mend is not None else f"Mended by {tool}."
-    key = f"{snag.sort.name} {snag.at[0]:.0f} {snag.at[1]:.0f}"
-    return ListedSnag(key, snag.sort.value, says, snag.severity.value, mend_words, accepted_because(job, snag))
+    return f"F2 {mend.does}." if mend is not None else f"By hand: {words_of(snag)[1]}."
 
 
 def _rights_words(content: bytes) -> str:

@@ -12,7 +12,7 @@ from peel.desk.controls.labels import plain_tip, words
 
 __all__ = ["ListedSnag", "SnagList"]
 
-_PICTURE = 44
+_PICTURE = 84
 
 
 @dataclass(frozen=True)
@@ -49,7 +49,7 @@ class SnagList(QWidget):
         self.list = QListWidget()
         self.list.setAccessibleName("Snags, the gravest first")
         self.list.setIconSize(QSize(_PICTURE, _PICTURE))
-        self.list.setFixedHeight(164)
+        self.list.setFixedHeight(3 * (_PICTURE + 8))
         self.list.setWordWrap(True)
         self.list.setSpacing(1)
         self.list.currentRowChanged.connect(self._on_row)

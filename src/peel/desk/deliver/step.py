@@ -5,6 +5,7 @@ from typing import Final
 from peel.desk.deliver.deliver_desk import DeliverDesk
 from peel.desk.deliver.panel import DeliverPanel
 from peel.desk.matte.snag_feed import SnagFeed
+from peel.desk.matte.snag_prover import SnagProver
 from peel.desk.step.spec import Command, StepFacts, StepSpec
 from peel.desk.steps import Step, StepState
 
@@ -22,5 +23,7 @@ STEP: Final = StepSpec(
     DeliverPanel,
     _state,
     commands=(Command("Deliver", ("Ctrl+Return",), lambda desk: desk.ask.deliver.emit()),),
-    controllers=lambda panel, around: (DeliverDesk(around.desk, panel, around.find(SnagFeed), around.canvas),),
+    controllers=lambda panel, around: (
+        DeliverDesk(around.desk, panel, around.find(SnagFeed), around.find(SnagProver), around.canvas),
+    ),
 )

@@ -10,9 +10,10 @@ from peel.desk.controls.outline_map import MapMark
 from peel.desk.desk_state import DeskState
 from peel.desk.display.overlay import overlay_image
 from peel.desk.matte.panel import MattePanel
-from peel.desk.matte.snag_acts import accept_snag, mend_snag
+from peel.desk.matte.snag_acts import accept_snag
 from peel.desk.matte.snag_feed import SnagFeed
 from peel.desk.matte.snag_page import SnagWords, counts_text
+from peel.desk.matte.snag_prover import SnagProver
 from peel.desk.matte.snag_walk import SnagWalk
 from peel.desk.matte.strip_desk import StripDesk
 from peel.desk.step.lane_desk import LaneDesk
@@ -20,26 +21,33 @@ from peel.desk.steps import Step
 from peel.job.edits.snags import open_again
 from peel.job.job import Job
 from peel.job.settings import SettledSnag
-from peel.matte.inspect.snags import Snag
+from peel.matte.inspect.snags import Severity, Snag
 from peel.work.inspecting.inspector import Findings
-from peel.work.inspecting.snag_specs import SNAGS, accepted_because, is_accepted, mend, words_of
+from peel.work.inspecting.snag_specs import SNAGS, accepted_because, is_accepted, words_of
 
 __all__ = ["SnagDesk"]
 
-_MENDED = task("mended snag", "The mended snag cannot be shown.")
 _TINT = task("tinted snag", "What a mend would change cannot be shown.")
 
 
 class SnagDesk(LaneDesk):
     """Keeps the page of snags in step with the job."""
 
-    def __init__(self, desk: DeskState, panel: MattePanel, feed: SnagFeed, walk: SnagWalk, strip: StripDesk) -> None:
+    def __init__(
+        self,
+        desk: DeskState,
+        panel: MattePanel,
+        feed: SnagFeed,
+        walk: SnagWalk,
+        strip: StripDesk,
+        prover: SnagProver,
+    ) -> None:
         super().__init__(desk)
         self._panel, self.page = panel, panel.snags
-        self._feed, self._walk, self._strip = feed, walk, strip
+        self._feed, self._walk, self._strip, self._prover = feed, walk, strip, prover
         self._shown: Findings | None = None
         self._settled: tuple[SettledSnag, ...] = ()
-        self._is_laid = self._shows_mended = self._holds = False
+        self._is_laid = self._shows_mended = False
         page = self.page
         page.walked.connect(walk.walk)
         page.mend_asked.connect(lambda: self.on_mend(everything=False))
@@ -53,6 +61,7 @@ class SnagDesk(LaneDesk):
         strip.snag_chosen.connect(walk.go_to)
         feed.changed.connect(self._on_found)
         walk.moved.connect(self._show)
+        prover.proved.connect(self._show)
         desk.ask.strip.connect(self.show_strip)
         desk.step_changed.connect(self._on_step)
         panel.page_turned.connect(self._on_step)
@@ -85,7 +94,7 @@ class SnagDesk(LaneDesk):
         snag = self._walk.snag
         if snag is not None and self._is_shown and not everything:
             self._show_mended(False)
-            mend_snag(self._desk, snag)
+            self._prover.mend(snag)
         return True
 
     def on_accept(self) -> bool:
@@ -104,19 +113,15 @@ class SnagDesk(LaneDesk):
             self._desk.edit("Open a snag again", lambda job: open_again(job, snag))
 
     def _show_mended(self, on: bool) -> None:
-        """Show the job with the snag mended while a button is held; it is made on a worker."""
-        snag, job = self._walk.snag, self._desk.job
-        self._holds = on
-        if on and snag is not None and job is not None:
-            self.ask(_MENDED, lambda: mend(job, snag), partial(self._on_mended, job))
+        """Show the job with the snag mended while a button is held."""
+        snag = self._walk.snag
+        proof = None if snag is None else self._prover.proof(snag)
+        if on and proof is not None:
+            self._shows_mended = True
+            self._desk.compare(proof.mended)
         elif self._shows_mended:
             self._shows_mended = False
             self._desk.compare(None)
-
-    def _on_mended(self, job: Job, mended: Job) -> None:
-        if self._holds and job is self._desk.job:
-            self._shows_mended = True
-            self._desk.compare(mended)
 
     # showing
 
@@ -125,6 +130,8 @@ class SnagDesk(LaneDesk):
         job, number, snags = self._desk.job, self._walk.current, self._feed.found.snags
         if job is None:
             return
+        if number is not None and self._is_shown and not is_accepted(job, snags[number]):
+            self._prover.try_out(snags[number])
         self.page.show_snag(None if number is None else self._words(job, number))
         marks = [MapMark(snag.at, snag.severity.rank, is_accepted(job, snag)) for snag in snags]
         self.page.map.show_marks(marks, -1 if number is None else number)
@@ -133,17 +140,14 @@ class SnagDesk(LaneDesk):
     def _words(self, job: Job, number: int) -> SnagWords:
         snag = self._feed.found.snags[number]
         order = self._walk.order
-        says, tool = words_of(snag)
-        mend = SNAGS[snag.sort].mend
-        place = f"{order.index(number) + 1} of {len(order)} · {snag.severity.value}"
-        seen = mend is not None and mend.is_seen_at_once
+        proof = self._prover.proof(snag)
+        severity = Severity.SLIGHT if proof is not None and not proof.improves else snag.severity
         return SnagWords(
-            place,
+            f"{order.index(number) + 1} of {len(order)} · {severity.value}",
             snag.sort.value,
-            says,
-            tool,
-            f"F2 {mend.does}." if mend is not None else "",
-            seen,
+            words_of(snag)[0],
+            self._prover.words(snag),
+            proof is not None and proof.improves,
             accepted_because(job, snag),
         )
 
@@ -153,9 +157,9 @@ class SnagDesk(LaneDesk):
             text = "The edge is inspected once it is solved" if job is not None else "No photo is open"
             self.page.show_counts(text, any_open=False)
             return
-        opened = found.open_snags(job)
+        opened, showing = found.open_snags(job), found.showing(job)
         mended = sum(done.how == "mended" for done in job.settings.photo.settled_snags)
-        text = counts_text(len(opened), len(found.snags) - len(opened), mended)
+        text = counts_text(len(showing), len(opened) - len(showing), len(found.snags) - len(opened), mended)
         self.page.show_counts(text, any_open=bool(found.snags))
 
     def _lay(self, job: Job, number: int | None) -> None:

@@ -30,14 +30,13 @@ __all__ = ["SnagPage", "SnagWords"]
 
 @dataclass(frozen=True)
 class SnagWords:
-    """What the page says of a snag: where in the walk, what it is, by how much, and what would mend it and how."""
+    """What the page says of a snag: where in the walk, what it is, how large and where it shows, what would mend it."""
 
     place: str
     title: str
     says: str
-    tool: str
     mend: str
-    is_seen_at_once: bool
+    is_offered: bool
     settled: str
 
 
@@ -67,7 +66,7 @@ class SnagPage(QWidget):
     def __init__(self, desk: DeskState) -> None:
         super().__init__()
         self._desk = desk
-        self._said: SnagWords | None = SnagWords("", "", "", "", "", is_seen_at_once=False, settled="")
+        self._said: SnagWords | None = SnagWords("", "", "", "", is_offered=False, settled="")
         self.column = QVBoxLayout(self)
         self.column.setContentsMargins(0, 0, 0, 0)
         self.column.setSpacing(6)
@@ -193,7 +192,7 @@ class SnagPage(QWidget):
         """Show the snag that the walk is at; None for none. What is being typed about it stays."""
         if said == self._said:
             return
-        self._said = said
+        before, self._said = self._said, said
         for part in (self._title, self._tool, self.mend, self.show_mended, self.take, self.reopen, self.reason):
             part.setVisible(said is not None)
         self._says.setText("N walks to the gravest one." if said is None else said.says)
@@ -202,13 +201,14 @@ class SnagPage(QWidget):
             return
         self._place.setText(said.place)
         self._title.setText(said.title)
-        self._tool.setText(f"Mended by {said.tool}. {said.mend}".strip())
-        self.mend.setEnabled(bool(said.mend) and not said.settled)
-        self.show_mended.setEnabled(said.is_seen_at_once and not said.settled)
+        self._tool.setText(said.mend)
+        self.mend.setEnabled(said.is_offered and not said.settled)
+        self.show_mended.setEnabled(said.is_offered and not said.settled)
         self.take.setVisible(not said.settled)
         self.reopen.setVisible(bool(said.settled))
         self.reason.setEnabled(not said.settled)
-        self.reason.setText(said.settled)
+        if before is None or (before.title, before.says, before.settled) != (said.title, said.says, said.settled):
+            self.reason.setText(said.settled)
 
     @property
     def goes_along(self) -> bool:
@@ -216,10 +216,11 @@ class SnagPage(QWidget):
         return self.order.currentIndex() == 1
 
 
-def counts_text(opened: int, accepted: int, mended: int) -> str:
-    """Say how many snags are left, were mended, and were accepted."""
-    left = "Nothing is left" if opened == 0 else f"{opened} snag{'' if opened == 1 else 's'} left"
-    rest = [f"{mended} mended"] * (mended > 0) + [f"{accepted} accepted"] * (accepted > 0)
+def counts_text(showing: int, hidden: int, accepted: int, mended: int) -> str:
+    """Say how many snags are left that will show and that will not, were mended, and were accepted."""
+    left = "Nothing is left that will show" if showing == 0 else f"{showing} snag{'' if showing == 1 else 's'} left"
+    numbers = ((hidden, "that will not show"), (mended, "mended"), (accepted, "accepted"))
+    rest = [f"{number} {what}" for number, what in numbers if number > 0]
     return " · ".join([left, *rest])
 
 

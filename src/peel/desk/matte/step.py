@@ -8,6 +8,7 @@ from peel.desk.matte.panel import MattePanel
 from peel.desk.matte.repair_desk import RepairDesk
 from peel.desk.matte.snag_desk import SnagDesk
 from peel.desk.matte.snag_feed import SnagFeed
+from peel.desk.matte.snag_prover import SnagProver
 from peel.desk.matte.snag_walk import SnagWalk
 from peel.desk.matte.strip_desk import StripDesk
 from peel.desk.matte.touch import TOUCH_TOOLS
@@ -29,7 +30,7 @@ def _state(facts: StepFacts) -> StepState:
     if not job.is_solved:
         return StepState("mark both sides", False)
     if facts.found is not None:
-        left = len(facts.found.open_snags(job))
+        left = len(facts.found.showing(job))
         return StepState(f"{left or 'no'} snag{'' if left == 1 else 's'}", left == 0)
     return StepState(f"solved, solid {matte_shares(facts.stages, job).full * 100:.0f} %", True)
 
@@ -37,7 +38,7 @@ def _state(facts: StepFacts) -> StepState:
 def _controllers(panel: MattePanel, around: Surroundings) -> tuple[LaneDesk, ...]:
     desk = around.desk
     strip, feed = StripDesk(desk, around.canvas), SnagFeed(desk)
-    walk = SnagWalk(desk, feed, panel, around.proofs)
+    walk, prover = SnagWalk(desk, feed, panel, around.proofs), SnagProver(desk)
     return (
         RepairDesk(desk, panel),
         FinishDesk(desk, panel),
@@ -45,7 +46,8 @@ def _controllers(panel: MattePanel, around: Surroundings) -> tuple[LaneDesk, ...
         strip,
         feed,
         walk,
-        SnagDesk(desk, panel, feed, walk, strip),
+        prover,
+        SnagDesk(desk, panel, feed, walk, strip, prover),
     )
 
 

@@ -6,6 +6,7 @@ from typing import Final
 import cv2
 import numpy as np
 
+from peel.job.edge_targets import EdgeTarget
 from peel.job.edits.edge_values import COLOUR, FINISH
 from peel.job.edits.marking import Zone, mark_region
 from peel.job.edits.touching import Touch, touch_region
@@ -17,12 +18,24 @@ from peel.matte.arrays import BoolArray
 from peel.matte.inspect.snags import Snag
 from peel.matte.inspect.sorts import SnagSort
 
-__all__ = ["accept", "evened", "least_sizes", "open_again", "recoloured", "settle", "settled_by", "touched", "unsure"]
+__all__ = [
+    "accept",
+    "ends_closed",
+    "evened",
+    "least_sizes",
+    "open_again",
+    "recoloured",
+    "settle",
+    "settled_by",
+    "touched",
+    "unsure",
+]
 
 _REACH_PX: Final = 24.0  # by which the place of a snag may shift and it is still the same one
 _UNSURE_PX: Final = 14  # around what the band has to be laid over
 _EVEN_PX: Final = 14.0
 _AREA_PX: Final = 24.0
+_ENDS: Final = 0.06  # alpha that is made clear, and short of 1 that is made solid
 
 
 def least_sizes(inspection: Inspection) -> dict[SnagSort, float]:
@@ -87,6 +100,14 @@ def evened(job: Job, snag: Snag) -> Job:
     """Mend a snag by an edge profile of its own, evened."""
     drawn = FINISH.add_area(job, _corners(job, snag), even_px=_EVEN_PX)
     return FINISH.fade_area(drawn, len(FINISH.areas_of(drawn)) - 1, _AREA_PX / 2)
+
+
+def ends_closed(job: Job, snag: Snag) -> Job:
+    """Mend what is a little off everywhere: clear below and solid above, for the whole edge."""
+    del snag
+    now = FINISH.of(job, EdgeTarget())
+    ends = {"clear_below": max(now.clear_below, _ENDS), "solid_above": min(now.solid_above, 1 - _ENDS)}
+    return FINISH.changed(job, EdgeTarget(), ends)
 
 
 def recoloured(**amounts: float) -> Callable[[Job, Snag], Job]:

@@ -1,10 +1,11 @@
 """Faults of a matte: what one is, and how a mask of what may be wrong is split into them."""
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from peel.matte.arrays import BoolArray, FloatArray, IntArray
 from peel.matte.inspect.sorts import SnagSort
@@ -25,6 +26,8 @@ class Find:
         The pixels that are wrong.
     size : float
         By how many solid pixels the matte is off there: the sum over the mask of what a mend would change.
+    change : (h, w) float16 ndarray or None
+        By how much a mend would change alpha, or colour, at each pixel; None stands for 1 all over the mask.
     """
 
     sort: SnagSort
@@ -32,6 +35,7 @@ class Find:
     left: int
     mask: BoolArray
     size: float
+    change: NDArray[np.float16] | None = None
 
     @property
     def box(self) -> tuple[int, int, int, int]:
@@ -43,11 +47,12 @@ class Find:
         if times == 1:
             return self
         mask = self.mask.repeat(times, axis=0).repeat(times, axis=1)
-        return Find(self.sort, self.top * times, self.left * times, mask, self.size * times**2)
+        change = None if self.change is None else self.change.repeat(times, axis=0).repeat(times, axis=1)
+        return Find(self.sort, self.top * times, self.left * times, mask, self.size * times**2, change)
 
     def moved(self, down: int, right: int) -> "Find":
         """Return the same fault in a space that begins elsewhere."""
-        return Find(self.sort, self.top + down, self.left + right, self.mask, self.size)
+        return replace(self, top=self.top + down, left=self.left + right)
 
 
 Window = tuple[slice, slice]
@@ -100,7 +105,8 @@ def pieces_of(
         own = inner[window] & (labels[window] == number)
         whole = (slice(y + top, y + top + height), slice(x + left, x + left + width))
         if number > 0 and (keep is None or keep(own, whole)):
-            yield Find(sort, y + top, x + left, own, float(sizes[number]))
+            by = np.where(own, change[part][window], 0).astype(np.float16)
+            yield Find(sort, y + top, x + left, own, float(sizes[number]), by)
 
 
 def extent_of(piece: BoolArray) -> float:

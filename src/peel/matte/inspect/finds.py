@@ -29,7 +29,7 @@ from peel.matte.parallel import run_all
 from peel.matte.repair.one_press import haze, pinholes, specks
 from peel.matte.repair.profile import PROFILE_REACH, EdgeShape, shaped
 
-__all__ = ["FIND_REACH", "find_in"]
+__all__ = ["FIND_REACH", "find_in", "find_sort"]
 
 FIND_REACH: Final = max(READING_REACH, PROFILE_REACH)
 """Pixels around a window that finding its faults reads."""
@@ -52,6 +52,12 @@ def find_in(reading: Reading) -> list[Find]:
         return []
     reading.seen.shape  # noqa: B018 - made once, before threads share it
     return [find for found in run_all([partial(_found, finder, reading) for finder in _FINDERS]) for find in found]
+
+
+def find_sort(reading: Reading, sort: SnagSort) -> list[Find]:
+    """Look for faults of one sort of colour only; see `find_in`."""
+    finder = _spill_left if sort is SnagSort.SPILL else _fringes
+    return [find for find in finder(reading) if find.sort is sort]
 
 
 def _found(finder: Callable[[Reading], Iterator[Find]], reading: Reading) -> list[Find]:
@@ -98,7 +104,33 @@ def _haze(reading: Reading) -> Iterator[Find]:
     )
 
 
+_SPREAD_CLEAR: Final = (0.004, 0.1)  # alpha of a veil so thin that no piece of it counts by itself
+_SPREAD_SOLID: Final = (0.9, 0.985)
+_SPREAD_SEEN: Final = 0.35  # of it that the photo may show, on average
+_SPREAD_PX: Final = 32  # side of the squares by which it is counted
+
+
+def _spread(reading: Reading) -> Iterator[Find]:
+    """Find what is a little too clear inside, or not quite clear outside, over whole neighbourhoods, in squares."""
+    alpha, seen = reading.alpha, reading.mean_seen(6.0)
+    low, high = _SPREAD_CLEAR
+    outside = (alpha > low) & (alpha < high) & (seen < _SPREAD_SEEN * alpha)
+    low, high = _SPREAD_SOLID
+    inside = (alpha > low) & (alpha < high) & (1 - seen < _SPREAD_SEEN * (1 - alpha)) & ~reading.is_sheer
+    change = np.where(inside, 1 - alpha, alpha)
+    mask = (outside | inside) & reading.says
+    for top in range(0, mask.shape[0], _SPREAD_PX):
+        for left in range(0, mask.shape[1], _SPREAD_PX):
+            square = (slice(top, top + _SPREAD_PX), slice(left, left + _SPREAD_PX))
+            own = mask[square]
+            if own.any():
+                by = np.where(own, change[square], 0).astype(np.float16)
+                yield Find(SnagSort.SPREAD, top, left, own.copy(), float(by.sum(dtype=np.float32)), by)
+
+
 _THROUGH: Final = (0.25, 0.985)  # alpha from which something is inside, and from which it is solid
+_DEEP_LEAST: Final = 20.0  # solid pixels that are missing deep in the mark
+_DEEP_MEAN, _DEEP_MOST = 1.5, 3.0  # multiples of the depth of a solid edge at which it lies, at least
 _DEEP_PX: Final = 9  # from what is not inside
 
 
@@ -117,7 +149,23 @@ def _see_through(reading: Reading) -> Iterator[Find]:
         around = window_around(reading.alpha, at, 4)
         return bool((around[ring] >= high).mean() > 0.5) and reading.prefers(piece, at, instead)
 
-    yield from pieces_of(SnagSort.SEE_THROUGH, mask, 1 - reading.alpha, 4.0, join=7, keep=keep)
+    deep = _deep_in_mark(reading)
+    yield from pieces_of(SnagSort.SEE_THROUGH, mask & ~deep, 1 - reading.alpha, 4.0, join=7, keep=keep)
+
+    def lies_deep(piece: BoolArray, at: Window) -> bool:
+        assert reading.depth is not None
+        depths = reading.depth[at][piece]
+        return bool(depths.mean() > _DEEP_MEAN and depths.max() > _DEEP_MOST)
+
+    yield from pieces_of(SnagSort.SEE_THROUGH, deep, 1 - reading.alpha, _DEEP_LEAST, join=7, keep=lies_deep)
+
+
+def _deep_in_mark(reading: Reading) -> BoolArray:
+    """Return what is see-through so deep inside the mark that an edge of its kind would be solid, wherever it leads."""
+    if reading.depth is None:
+        return np.zeros(reading.alpha.shape, bool)
+    mask = (reading.depth > 1) & (reading.alpha < _THROUGH[1]) & ~reading.is_sheer
+    return cv2.morphologyEx(mask.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)) > 0
 
 
 _LEFT_SEEN: Final = 0.25  # of the contrast that a place may be off the backdrop's colour
@@ -226,6 +274,8 @@ def _hard_cuts(reading: Reading) -> Iterator[Find]:
     small, wide, square = (np.ones((side, side), np.uint8) for side in (3, 11, 9))
     steep = (cv2.dilate(alpha, small) - cv2.erode(alpha, small)) > 0.8
     thick = (cv2.dilate(cv2.erode(part, square), square) > 0.9 for part in (alpha, 1 - alpha))
+    if reading.hard is not None:
+        steep &= ~reading.hard  # as the person said
     for side in thick:
         steep &= cv2.dilate(side.astype(np.uint8), wide) > 0  # no strands, no gaps
     if not steep.any():
@@ -337,6 +387,7 @@ _FINDERS: Final[tuple[Callable[[Reading], Iterator[Find]], ...]] = (
     _pinholes,
     _specks,
     _haze,
+    _spread,
     _see_through,
     _backdrop_left,
     _strands_cut,

@@ -41,6 +41,10 @@ class Reading:
         The subject's own colours, as far as they are known.
     sheer : (H, W) bool ndarray or None
         Where the edge is known to be of sheer material, which is half-clear all through.
+    hard : (H, W) bool ndarray or None
+        Where the person said that the edge is hard.
+    depth : (H, W) float32 ndarray or None
+        How far inside the mark a pixel lies, in multiples of the depth from which an edge of its kind is solid.
     noise : float
         Standard deviation of a channel of the photo.
     linear : bool
@@ -55,6 +59,8 @@ class Reading:
     alpha: FloatArray
     colours: FloatArray | None = None
     sheer: BoolArray | None = None
+    hard: BoolArray | None = None
+    depth: FloatArray | None = None
     noise: float = 0.01
     linear: bool = False
     spill: Spill | None = None

@@ -1,7 +1,7 @@
 """Snags: what a person is led to, each one fault or several of a sort that lie together."""
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from enum import Enum
 from functools import cached_property
 from typing import Final
@@ -11,6 +11,7 @@ import numpy as np
 from peel.matte.arrays import BoolArray, FloatArray
 from peel.matte.inspect.faults import Find
 from peel.matte.inspect.sorts import SnagSort
+from peel.matte.inspect.visible import Shown
 
 __all__ = ["Severity", "Snag", "framed", "gathered"]
 
@@ -47,12 +48,15 @@ class Snag:
     finds : tuple of Find
         Its faults, the largest first.
     severity : Severity
-        By how many times it exceeds the size from which it counts.
+        By how many times it exceeds the size from which it counts, or how far it shows once that is known.
+    shown : Shown
+        Where it shows.
     """
 
     sort: SnagSort
     finds: tuple[Find, ...]
     severity: Severity
+    shown: Shown = field(default_factory=Shown)
 
     @cached_property
     def size(self) -> float:
@@ -105,7 +109,7 @@ def gathered(finds: Iterable[Find], least: Mapping[SnagSort, float]) -> list[Sna
 
 def _gathered_sort(sort: SnagSort, finds: Sequence[Find], least: float) -> list[Snag]:
     ordered = sorted(finds, key=lambda find: -find.size)
-    apart = _TOGETHER_PX if sort is not SnagSort.FRAME else np.inf
+    apart = np.inf if sort in {SnagSort.FRAME, SnagSort.SPREAD} else _TOGETHER_PX
     while True:
         groups = [group for group in _groups(ordered, apart) if sum(find.size for find in group) >= least]
         if len(groups) <= _MOST:
@@ -150,5 +154,5 @@ def framed(top: FloatArray, bottom: FloatArray, left: FloatArray, right: FloatAr
                 row = far * (height - 1) if is_row else int(start)
                 column = int(start) if is_row else far * (width - 1)
                 mask = np.ones((1, end - start) if is_row else (end - start, 1), bool)
-                finds.append(Find(SnagSort.FRAME, row, column, mask, float(end - start)))
+                finds.append(Find(SnagSort.FRAME, row, column, mask, float(end - start), mask.astype(np.float16)))
     return finds

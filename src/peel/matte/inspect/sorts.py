@@ -16,6 +16,7 @@ class SnagSort(Enum):
     PINHOLE = "Pinhole"
     SPECK = "Speck"
     HAZE = "Haze"
+    SPREAD = "A little everywhere"
     SEE_THROUGH = "See-through inside"
     BACKDROP_LEFT = "Backdrop left inside"
     STRAND_CUT = "Strand cut short"
@@ -38,6 +39,7 @@ LEAST_PX: Final[dict[SnagSort, float]] = {
     SnagSort.PINHOLE: 6,
     SnagSort.SPECK: 3,
     SnagSort.HAZE: 20,
+    SnagSort.SPREAD: 300,
     SnagSort.SEE_THROUGH: 20,
     SnagSort.BACKDROP_LEFT: 80,
     SnagSort.STRAND_CUT: 8,

@@ -17,7 +17,7 @@ from peel.work.delivering.read_back import read_delivered
 from peel.work.delivering.rows import RunRow
 from peel.work.many.thumbs import noted_thumb
 
-__all__ = ["write_contact_sheet"]
+__all__ = ["page_of", "write_contact_sheet"]
 
 _SIDE: Final = 320
 _STYLE: Final = (
@@ -41,11 +41,16 @@ def write_contact_sheet(rows: Sequence[RunRow], path: Path, title: str) -> None:
     count = sum(len(row.files) for row in rows)
     failed = sum(bool(row.error) for row in rows)
     summary = f"{len(rows)} photos · {count} files" + (f" · {failed} not delivered" if failed else "")
-    page = (
-        f'<!DOCTYPE html><html lang="en"><meta charset="utf-8"><title>{html.escape(title)}</title>'
-        f"<style>{_STYLE}</style><h1>{html.escape(title)}</h1><p>{summary}</p><main>{figures}</main></html>\n"
-    )
+    page = page_of(title, f"<p>{summary}</p><main>{figures}</main>")
     write_whole(path, lambda file: file.write(page.encode()))
+
+
+def page_of(title: str, body: str) -> str:
+    """Return a whole HTML page in the looks of a contact sheet, around a body that is HTML itself."""
+    return (
+        f'<!DOCTYPE html><html lang="en"><meta charset="utf-8"><title>{html.escape(title)}</title>'
+        f"<style>{_STYLE}</style><h1>{html.escape(title)}</h1>{body}</html>\n"
+    )
 
 
 def _figure(row: RunRow) -> str:

@@ -19,6 +19,7 @@ __all__ = [
     "FileOrder",
     "all_presets",
     "job_for",
+    "named_presets",
     "orders_of",
     "planned",
     "presets_of",
@@ -94,7 +95,7 @@ def presets_of(delivery: Delivery) -> list[Preset]:
     return [preset for asked, preset in ticked if asked]
 
 
-def _named_presets(job: Job) -> list[Preset]:
+def named_presets(job: Job) -> list[Preset]:
     """Return the presets that a job's recipe names: as they are here, or as the job remembers them.
 
     Raises
@@ -119,7 +120,7 @@ def all_presets(job: Job) -> list[Preset]:
     UsageError
         If one that is named is neither here nor remembered in the job.
     """
-    return [*presets_of(job.settings.recipe.delivery), *_named_presets(job)]
+    return [*presets_of(job.settings.recipe.delivery), *named_presets(job)]
 
 
 def orders_of(job: Job, order: DeliveryOrder) -> list[FileOrder]:

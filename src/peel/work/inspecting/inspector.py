@@ -7,32 +7,29 @@ from functools import partial
 from itertools import count
 from typing import Final
 
-import cv2
 import numpy as np
 
 from peel.job.edits.kinds import kinds_stamp
 from peel.job.edits.snags import least_sizes
 from peel.job.job import Job
 from peel.job.rect import Rect
-from peel.matte.edge.kind import Kind
 from peel.matte.inspect.faults import Find
 from peel.matte.inspect.finds import FIND_REACH, find_in
 from peel.matte.inspect.outline import Outline, outline_of
-from peel.matte.inspect.reading import Reading
 from peel.matte.inspect.snags import Snag, framed, gathered
 from peel.matte.parallel import checkpoint, run_all
+from peel.work.inspecting.looks import SnagLook, ranked
+from peel.work.inspecting.reading import reading_of
 from peel.work.inspecting.snag_specs import is_accepted
 from peel.work.solving.noise import noise_of
 from peel.work.stages import Stages
 from peel.work.stages.chain import cells_of
-from peel.work.stages.colour_chain import spill_of
 
 __all__ = ["Findings", "Inspector"]
 
 _CELL: Final = 128  # pixels of the level that is looked at, a side, of what is known to be fresh or stale
 _WINDOW: Final = 8 * _CELL  # a side, at most, of what is looked at in one go
 _MOST_PIXELS: Final = 9_000_000  # of a photo that is looked at pixel by pixel; larger ones at half their size
-_SHEER_PX: Final = 31  # side of the square by which what is sheer is widened
 _OUTLINE_PX: Final = 1600  # longest side of the matte that the outline is found in
 
 
@@ -43,7 +40,7 @@ class Findings:
     Attributes
     ----------
     snags : tuple of Snag
-        The gravest first; those that were accepted among them.
+        What shows most first, what shows nowhere last; those that were accepted among them.
     outline : Outline
     places : tuple of int
         Where each snag lies along the outline.
@@ -56,6 +53,10 @@ class Findings:
     def open_snags(self, job: Job) -> list[int]:
         """Return the numbers of the snags that were not accepted."""
         return [number for number, snag in enumerate(self.snags) if not is_accepted(job, snag)]
+
+    def showing(self, job: Job) -> list[int]:
+        """Return the numbers of the open snags that will show."""
+        return [number for number in self.open_snags(job) if self.snags[number].shown.on]
 
 
 class Inspector:
@@ -70,8 +71,21 @@ class Inspector:
         pixels = stages.pyramid.pixels(0).shape[0] * stages.pyramid.pixels(0).shape[1]
         self._level = max(0, int(np.ceil(np.log2(pixels / _MOST_PIXELS) / 2)))
 
-    def inspect(self, job: Job, progress: Callable[[float], object] | None = None) -> Findings:
+    def inspect(
+        self,
+        job: Job,
+        progress: Callable[[float], object] | None = None,
+        looks: Sequence[SnagLook] | None = None,
+    ) -> Findings:
         """Look for snags; only cells that changed since the last time are looked at.
+
+        Parameters
+        ----------
+        job : Job
+        progress : callable, optional
+            Called with the share done.
+        looks : sequence of SnagLook, optional
+            On what the snags are ranked; as ordered unless given.
 
         Raises
         ------
@@ -104,7 +118,7 @@ class Inspector:
             finds = [find for cell in cells_of(bounds, _CELL) for find in self._found[cell][1]]
             finds += self._framed(job)
             outline = self._outline(job)
-        snags = gathered(finds, least)
+        snags = ranked(self._stages, job, gathered(finds, least), looks)
         return Findings(tuple(snags), outline, tuple(outline.place_of(snag.at) for snag in snags))
 
     def _around(self, job: Job, rect: Rect) -> Rect:
@@ -129,24 +143,13 @@ class Inspector:
         """Look for faults in a window of whole cells, and keep each with the cell that its middle lies in."""
         checkpoint()
         around = self._around(job, window)
-        found = [find.moved(around.top, around.left) for find in find_in(self._reading(job, around, noise))]
+        found = [
+            find.moved(around.top, around.left)
+            for find in find_in(reading_of(self._stages, job, around, self._level, noise))
+        ]
         for cell in cells_of(window, _CELL):
             own = tuple(find.enlarged(1 << self._level) for find in found if _belongs(find, cell))
             self._found[cell] = self._stamp(job, self._around(job, cell)), own
-
-    def _reading(self, job: Job, around: Rect, noise: float) -> Reading:
-        level = self._level
-        sheer = (self._stages.kinds(job, around, level) == Kind.SHEER).astype(np.uint8)
-        wide = cv2.dilate(sheer, np.ones((_SHEER_PX, _SHEER_PX), np.uint8)) > 0 if sheer.any() else None
-        return Reading(
-            self._stages.pyramid.colours(around, level),
-            self._stages.alpha(job, around, level),
-            self._stages.foreground(job, around, level),
-            wide,
-            noise,
-            job.settings.photo.is_linear,
-            spill_of(job),
-        )
 
     def _framed(self, job: Job) -> list[Find]:
         """Look at the four sides of the frame only."""

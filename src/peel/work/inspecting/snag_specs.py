@@ -4,7 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Final
 
-from peel.job.edits.snags import evened, recoloured, settle, settled_by, touched, unsure
+from peel.job.edits.snags import ends_closed, evened, recoloured, settle, settled_by, touched, unsure
 from peel.job.edits.touching import Touch
 from peel.job.job import Job
 from peel.matte.inspect.snags import Snag
@@ -63,31 +63,37 @@ class SnagSpec:
 _AGAIN: Final = Mend("lays the unsure band over it and solves it", unsure, is_seen_at_once=False)
 SNAGS: Final[dict[SnagSort, SnagSpec]] = {
     SnagSort.PINHOLE: SnagSpec(
-        "{n} hole{s} in what is solid: the backing shows through {size}",
+        "{n} hole{s} in what is solid, {across}: the backing shines through",
         "Solid, or Close pinholes",
         (View.PHOTO, View.MATTE, View.LOUD, View.WHITE),
         mend=Mend("makes it solid", touched(Touch.SOLID, _RIM_PX), is_solid=True),
     ),
     SnagSort.SPECK: SnagSpec(
-        "{n} speck{s} floating in the clear, {size} in all",
+        "{n} speck{s} floating in the clear, {across}",
         "Clear, or Drop specks",
         (View.PHOTO, View.FAINT, View.WHITE, View.BLACK),
         mend=Mend("clears it", touched(Touch.CLEAR, _RIM_PX)),
     ),
     SnagSort.HAZE: SnagSpec(
-        "A veil over clear backdrop, as much as {size}",
+        "A veil of the old backdrop over what should be clear, {across}",
         "Thin, or Take out haze",
         (View.PHOTO, View.FAINT, View.BLACK, View.WHITE),
         mend=Mend("clears it", touched(Touch.CLEAR, 0)),
     ),
+    SnagSort.SPREAD: SnagSpec(
+        "A veil, or a shine through the subject, too thin to point at, over {edge} of the edge",
+        "the ends of the matte's values, in the edge profile",
+        (View.PHOTO, View.FAINT, View.BLACK, View.WHITE),
+        mend=Mend("clears the faintest values and closes the nearly solid ones", ends_closed),
+    ),
     SnagSort.SEE_THROUGH: SnagSpec(
-        "Not quite solid inside the subject: the backing shines through, as much as {size}",
+        "Not quite solid where the subject should be, {across}: the backing shines through",
         "Firm, or Solid inside",
         (View.PHOTO, View.FAINT, View.LOUD, View.BLACK),
         mend=Mend("makes it solid", touched(Touch.SOLID, 1), is_solid=True),
     ),
     SnagSort.BACKDROP_LEFT: SnagSpec(
-        "Backdrop seems to be left inside the subject, {size}",
+        "A piece of backdrop seems to be taken for subject, {across}",
         "Band over it, or Clear",
         (View.PHOTO, View.MATTE, View.LOUD, View.WHITE),
         mend=_AGAIN,
@@ -99,13 +105,13 @@ SNAGS: Final[dict[SnagSort, SnagSpec]] = {
         mend=_AGAIN,
     ),
     SnagSort.HARD_CUT: SnagSpec(
-        "The matte is cut hard where the photo's edge is soft",
+        "The matte is cut hard where the photo's edge is soft, {across}",
         "Band over it, or Soften",
         (View.PHOTO, View.MATTE, View.WHITE, View.BLACK),
         mend=_AGAIN,
     ),
     SnagSort.STEPPED: SnagSpec(
-        "This edge has steps that the photo does not have",
+        "This edge has steps that the photo does not have, {across}",
         "the edge profile: bumps evened",
         (View.PHOTO, View.MATTE, View.WHITE, View.BLACK),
         mend=Mend("evens this stretch of edge", evened),
@@ -116,30 +122,30 @@ SNAGS: Final[dict[SnagSort, SnagSpec]] = {
         (View.PHOTO, View.MATTE, View.WHITE, View.LOUD),
     ),
     SnagSort.RESIDUE: SnagSpec(
-        "Cutout and clean backdrop do not give the photo back here, by as much as {size}",
+        "Matte or colour is wrong here, {across}: put together again, cutout and backdrop do not give the photo",
         "Band, kind, or Again here",
         (View.PHOTO, View.RESIDUE, View.WHITE, View.BLACK),
     ),
     SnagSort.FRINGE_LIGHT: SnagSpec(
-        "The edge is lighter than the subject further in, by as much as {size}",
+        "The edge is lighter than the subject further in, {across}",
         "Rims in Colour",
         (View.PHOTO, View.RIMS, View.BLACK, View.WHITE),
         mend=Mend("brings the rim here to the tone further in", recoloured(rim_light=0.9)),
     ),
     SnagSort.FRINGE_DARK: SnagSpec(
-        "The edge is darker than the subject further in, by as much as {size}",
+        "The edge is darker than the subject further in, {across}",
         "Rims in Colour",
         (View.PHOTO, View.RIMS, View.WHITE, View.BLACK),
         mend=Mend("brings the rim here to the tone further in", recoloured(rim_light=0.9)),
     ),
     SnagSort.FRINGE_TINTED: SnagSpec(
-        "The edge has another tint than the subject further in, {size}",
+        "The edge has another tint than the subject further in, {across}",
         "Rims or Tint in Colour",
         (View.PHOTO, View.RIMS, View.WHITE, View.BLACK),
         mend=Mend("brings the rim here to the tint further in", recoloured(rim_tint=0.9)),
     ),
     SnagSort.SPILL: SnagSpec(
-        "Light of the backdrop is left on the subject, as much as {size}",
+        "Light of the backdrop is left on the subject, {across}",
         "Spill in Colour",
         (View.PHOTO, View.RECOLOURED, View.WHITE, View.BLACK),
         mend=Mend(
@@ -168,7 +174,7 @@ def accepted_because(job: Job, snag: Snag) -> str:
 
 
 def words_of(snag: Snag) -> tuple[str, str]:
-    """Say in a sentence what is wrong and by how much, and what tool mends it."""
+    """Say in a sentence what is wrong, how large it is and where it will show; and what tool mends it."""
     spec, count = SNAGS[snag.sort], len(snag.finds)
     many = count != 1
     said = spec.says.format(
@@ -176,8 +182,31 @@ def words_of(snag: Snag) -> tuple[str, str]:
         s="s" if many else "",
         es="" if many else "es",
         size=f"{grouped(snag.size)} px",
+        across=f"{'the largest ' if many else ''}{_across(snag)} px across",
+        edge=f"{min(1.0, len(snag.finds) / max(_squares_around(snag), 1)):.0%}",
     )
-    return said + ".", spec.tool
+    return f"{said}{_where(snag)}.", spec.tool
+
+
+def _across(snag: Snag) -> str:
+    top, left, bottom, right = snag.finds[0].box
+    return grouped(max(bottom - top, right - left))
+
+
+def _squares_around(snag: Snag) -> int:
+    """Return how many of the squares in which a spread fault is counted its box has around its rim."""
+    top, left, bottom, right = snag.box
+    side = max(1, snag.finds[0].box[2] - snag.finds[0].box[0])
+    return 2 * ((bottom - top) + (right - left)) // side
+
+
+def _where(snag: Snag) -> str:
+    if snag.sort is SnagSort.FRAME:
+        return ""
+    on = snag.shown.on
+    if not on:
+        return "; it will not show"
+    return f"; it shows on {' and '.join(on)}" if len(on) < 3 else f"; it shows most on {on[0]}"
 
 
 def snag_row(job: Job, snag: Snag) -> dict[str, object]:
@@ -188,6 +217,8 @@ def snag_row(job: Job, snag: Snag) -> dict[str, object]:
         "sort": snag.sort.id,
         "severity": snag.severity.value,
         "size_px": round(snag.size, 1),
+        "shows_on": list(snag.shown.on),
+        "shows_px": round(snag.shown.area_px, 1),
         "count": len(snag.finds),
         "at": [round(part, 1) for part in snag.at],
         "box": {"left": left, "top": top, "right": right, "bottom": bottom},

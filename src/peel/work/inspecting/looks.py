@@ -1,0 +1,173 @@
+"""On what a job will be looked at, and how far its snags show there."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Final
+
+import numpy as np
+
+from peel.errors import UsageError
+from peel.job.job import Job
+from peel.job.placing.sheet import Sheet, sheet_of
+from peel.job.rect import Rect
+from peel.job.settings import rgb_from_hex
+from peel.matte.arrays import ByteArray, FloatArray
+from peel.matte.composite.over import composite_over
+from peel.matte.inspect.faults import Find
+from peel.matte.inspect.snags import Severity, Snag
+from peel.matte.inspect.sorts import SnagSort
+from peel.matte.inspect.visible import LEAST_AREA_PX, Shown, difference_made
+from peel.matte.pixels import to_bytes
+from peel.work.delivering.order import job_for, named_presets, size_of_file
+from peel.work.stages import Stages
+
+__all__ = ["SnagLook", "looks_at", "looks_of", "ranked", "snag_picture"]
+
+_ANY: Final = {"white": "#ffffff", "black": "#000000", "a loud colour": "#ff00c8"}
+_MOST_FINDS: Final = 8  # of a snag, that are looked at; the others count as they do
+_MOST_PX: Final = 400  # side of the window that is looked at
+_MARGIN: Final = 3
+_GRAVE: Final = 3000.0  # CIEDE2000 summed over delivered pixels
+
+
+@dataclass(frozen=True, eq=False)
+class SnagLook:
+    """A backing on which a job is looked at, and the size at which it is.
+
+    Attributes
+    ----------
+    name : str
+    scale : float
+        Delivered pixels for each of the photo, along a side.
+    colour : str or None
+        ``#rrggbb``; None where the sheet says what lies behind.
+    sheet : Sheet or None
+    """
+
+    name: str
+    scale: float
+    colour: str | None = None
+    sheet: Sheet | None = None
+
+
+def looks_of(job: Job) -> list[SnagLook]:
+    """Return what is ordered: each backing at its size; white, black and a loud colour as photographed without one."""
+    looks: dict[str, SnagLook] = {}
+    try:
+        ordered = named_presets(job)
+    except UsageError:  # said where it is to be delivered
+        ordered = []
+    for preset in ordered:
+        own = job_for(job, preset)
+        scale = size_of_file(job, preset)[0] / max(own.photo.height, 1)
+        if preset.is_framed:
+            scale = size_of_file(job, preset)[0] / max(sheet_of(own).space.height, 1)
+        if preset.product == "flat" and own.settings.recipe.backing.kind != "nothing":
+            looks[preset.name] = SnagLook(preset.name, scale, sheet=sheet_of(own))
+        elif preset.product in {"cutout", "flat"}:
+            looks.update({f"{preset.name}, on {name}": SnagLook(f"{preset.name}, on {name}", scale, colour)
+                          for name, colour in _ANY.items()})  # fmt: skip
+    return list(looks.values()) or looks_at(None)
+
+
+def looks_at(colours: dict[str, str] | None, longest_px: int | None = None, job: Job | None = None) -> list[SnagLook]:
+    """Return looks on plain colours (white, black and a loud one for None), at a size given by its longer side."""
+    scale = 1.0
+    if longest_px is not None and job is not None:
+        scale = longest_px / max(job.photo.height, job.photo.width)
+    return [SnagLook(name, scale, colour) for name, colour in (colours or _ANY).items()]
+
+
+def ranked(stages: Stages, job: Job, snags: Sequence[Snag], looks: Sequence[SnagLook] | None = None) -> list[Snag]:
+    """Say of each snag where it shows, and order them by how much: what shows nowhere comes last.
+
+    Parameters
+    ----------
+    stages : Stages
+    job : Job
+    snags : sequence of Snag
+    looks : sequence of SnagLook, optional
+        As ordered unless given.
+    """
+    seen = [_with_shown(stages, job, snag, looks or looks_of(job)) for snag in snags]
+    return sorted(seen, key=lambda snag: (-snag.severity.rank, -snag.shown.weight))
+
+
+def snag_picture(
+    stages: Stages, job: Job, snag: Snag, side_px: int, looks: Sequence[SnagLook] | None = None
+) -> ByteArray:
+    """Draw a snag and what is around it on the backing where it shows best.
+
+    Returns
+    -------
+    (h, w, 3) uint8 ndarray
+        At least `side_px` photo pixels a side, shrunk to no more than twice that.
+    """
+    known = {look.name: look for look in looks or looks_of(job)}
+    look = known.get(snag.shown.on[0]) if snag.shown.on else None
+    look = look or next(iter(known.values()))
+    box = Rect(*snag.finds[0].box)
+    rows, columns = (max(side_px - side, side // 2) // 2 for side in (box.height, box.width))
+    level = 0
+    while max(box.height + 2 * rows, box.width + 2 * columns) >> level > 2 * side_px:
+        level += 1
+    step = 1 << level
+    wide = Rect(box.top - rows, box.left - columns, box.bottom + rows, box.right + columns)
+    rect = Rect(*(part // step for part in wide.as_tuple)).intersection(job.photo.space.bounds(level))
+    colours, alpha = stages.foreground(job, rect, level), stages.alpha(job, rect, level)
+    behind = _behind(stages, look, rect, level)
+    return to_bytes(composite_over(colours, behind, alpha, linear=job.settings.photo.is_linear))
+
+
+def _with_shown(stages: Stages, job: Job, snag: Snag, looks: Sequence[SnagLook]) -> Snag:
+    if snag.sort is SnagSort.FRAME:
+        return snag
+    largest = snag.finds[:_MOST_FINDS]
+    more = snag.size / max(sum(find.size for find in largest), 1e-6)
+    told = []
+    for look in looks:
+        pairs = [_seen(stages, job, find, look) for find in largest]
+        area, weight = (more * sum(part) for part in zip(*pairs, strict=True))
+        told.append((weight, area, look))
+    told.sort(key=lambda each: -each[0])
+    weight, area, best = told[0]
+    top, left, bottom, right = largest[0].box
+    across = float(np.hypot(bottom - top, right - left)) * best.scale
+    on = tuple(look.name for _, area_px, look in told if area_px >= LEAST_AREA_PX)
+    severity = Severity.SLIGHT if not on else Severity.GRAVE if weight >= _GRAVE else Severity.PLAIN
+    return replace(snag, severity=severity, shown=Shown(on, area, weight, across))
+
+
+def _seen(stages: Stages, job: Job, find: Find, look: SnagLook) -> tuple[float, float]:
+    """Return how many delivered pixels differ visibly by a fault, and by how much in all."""
+    level, box = 0, Rect(*find.box)
+    while max(box.height, box.width) >> level > _MOST_PX:
+        level += 1
+    step = 1 << level
+    small = Rect(box.top // step, box.left // step, -(-box.bottom // step), -(-box.right // step))
+    rect = job.photo.space.around(small, level, _MARGIN)
+    change = np.zeros((rect.height, rect.width), np.float32)
+    own = find.mask if find.change is None else find.change
+    part = own[(-box.top) % step :: step, (-box.left) % step :: step].astype(np.float32)
+    top, left = -(-box.top // step) - rect.top, -(-box.left // step) - rect.left
+    change[top : top + part.shape[0], left : left + part.shape[1]] = part
+    area, weight = difference_made(
+        find.sort,
+        stages.foreground(job, rect, level),
+        stages.alpha(job, rect, level),
+        change,
+        _behind(stages, look, rect, level),
+        look.scale * step,
+        linear=job.settings.photo.is_linear,
+    )
+    return area, weight
+
+
+def _behind(stages: Stages, look: SnagLook, rect: Rect, level: int) -> FloatArray:
+    if look.sheet is None:
+        colour = np.array(rgb_from_hex(look.colour or "#ffffff"), np.float32)
+        return np.broadcast_to(colour, (rect.height, rect.width, 3)).astype(np.float32)
+    under = rect.moved(round(look.sheet.top / (1 << level)), round(look.sheet.left / (1 << level)))
+    return stages.sheets.ground(
+        look.sheet, under, level, lambda part: np.ones((part.height, part.width, 3), np.float32)
+    )
