@@ -94,7 +94,10 @@ class SnagList(QWidget):
 
     def show_picture(self, key: str, image: QImage) -> None:
         """Show the picture of a snag."""
-        self._pictures[key] = QIcon(QPixmap.fromImage(image))
+        icon = QIcon()
+        for mode in (QIcon.Mode.Normal, QIcon.Mode.Selected):  # a chosen one keeps its colours
+            icon.addPixmap(QPixmap.fromImage(image), mode)
+        self._pictures[key] = icon
         for row, snag in enumerate(self.snags):
             if snag.key == key:
                 self.list.item(row).setIcon(self._pictures[key])

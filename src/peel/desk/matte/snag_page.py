@@ -219,7 +219,7 @@ class SnagPage(QWidget):
 def counts_text(showing: int, hidden: int, accepted: int, mended: int) -> str:
     """Say how many snags are left that will show and that will not, were mended, and were accepted."""
     left = "Nothing is left that will show" if showing == 0 else f"{showing} snag{'' if showing == 1 else 's'} left"
-    numbers = ((hidden, "that will not show"), (mended, "mended"), (accepted, "accepted"))
+    numbers = ((hidden, "slight"), (mended, "mended"), (accepted, "accepted"))
     rest = [f"{number} {what}" for number, what in numbers if number > 0]
     return " · ".join([left, *rest])
 

@@ -51,12 +51,20 @@ class Snag:
         By how many times it exceeds the size from which it counts, or how far it shows once that is known.
     shown : Shown
         Where it shows.
+    doubt : str
+        Why it may well be right as it is, in words; empty if nothing speaks for that.
     """
 
     sort: SnagSort
     finds: tuple[Find, ...]
     severity: Severity
     shown: Shown = field(default_factory=Shown)
+    doubt: str = ""
+
+    @property
+    def counts(self) -> bool:
+        """Whether it will show, and nothing speaks for leaving it."""
+        return bool(self.shown.on) and not self.doubt
 
     @cached_property
     def size(self) -> float:

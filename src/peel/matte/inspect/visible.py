@@ -12,7 +12,7 @@ from peel.matte.inspect.measures import ciede2000
 from peel.matte.inspect.sorts import SnagSort
 from peel.matte.srgb import to_lab
 
-__all__ = ["LEAST_AREA_PX", "SEEN", "Shown", "difference_made"]
+__all__ = ["LEAST_AREA_PX", "SEEN", "Shown", "difference_made", "mended_alpha"]
 
 SEEN: Final = 2.0
 """CIEDE2000 from which a pixel is seen to differ."""
@@ -81,7 +81,7 @@ def difference_made(
     if sort in _COLOUR:
         pair = [composite_over(part, behind, alpha, linear=linear) for part in (colours, _shifted(colours, change))]
     else:
-        mended = np.clip(alpha + _way(sort, alpha) * change, 0, 1).astype(np.float32)
+        mended = mended_alpha(sort, alpha, change)
         pair = [composite_over(colours, behind, part, linear=linear) for part in (alpha, mended)]
     if scale < 1:
         size = tuple(max(1, round(side * scale)) for side in reversed(alpha.shape))
@@ -89,6 +89,11 @@ def difference_made(
     off = ciede2000(*(to_lab(part) for part in pair))
     seen, each = off > SEEN, max(scale, 1.0) ** 2
     return float(seen.sum()) * each, float(off[seen].sum()) * each
+
+
+def mended_alpha(sort: SnagSort, alpha: FloatArray, change: FloatArray) -> FloatArray:
+    """Return about what a mend makes of a matte, by how much it changes it at each pixel; all of (h, w)."""
+    return np.clip(alpha + _way(sort, alpha) * change, 0, 1).astype(np.float32)
 
 
 def _way(sort: SnagSort, alpha: FloatArray) -> FloatArray:

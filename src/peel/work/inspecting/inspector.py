@@ -2,7 +2,7 @@
 
 import threading
 from collections.abc import Callable, Hashable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from itertools import count
 from typing import Final
@@ -16,9 +16,10 @@ from peel.job.rect import Rect
 from peel.matte.inspect.faults import Find
 from peel.matte.inspect.finds import FIND_REACH, find_in
 from peel.matte.inspect.outline import Outline, outline_of
-from peel.matte.inspect.snags import Snag, framed, gathered
+from peel.matte.inspect.snags import Severity, Snag, framed, gathered
 from peel.matte.parallel import checkpoint, run_all
 from peel.work.inspecting.looks import SnagLook, ranked
+from peel.work.inspecting.proving import doubted
 from peel.work.inspecting.reading import reading_of
 from peel.work.inspecting.snag_specs import is_accepted
 from peel.work.solving.noise import noise_of
@@ -55,8 +56,8 @@ class Findings:
         return [number for number, snag in enumerate(self.snags) if not is_accepted(job, snag)]
 
     def showing(self, job: Job) -> list[int]:
-        """Return the numbers of the open snags that will show."""
-        return [number for number in self.open_snags(job) if self.snags[number].shown.on]
+        """Return the numbers of the open snags that will show and for which the photo speaks."""
+        return [number for number in self.open_snags(job) if self.snags[number].counts]
 
 
 class Inspector:
@@ -66,6 +67,7 @@ class Inspector:
         self._stages = stages
         self._found: dict[Rect, tuple[Hashable, tuple[Find, ...]]] = {}
         self._squares: dict[Rect, Hashable] = {}  # stamps of many cells at once
+        self._doubts: dict[Hashable, str] = {}
         self._outlined: tuple[Hashable, Outline] | None = None
         self._turn = threading.Lock()
         pixels = stages.pyramid.pixels(0).shape[0] * stages.pyramid.pixels(0).shape[1]
@@ -119,7 +121,18 @@ class Inspector:
             finds += self._framed(job)
             outline = self._outline(job)
         snags = ranked(self._stages, job, gathered(finds, least), looks)
+        snags = sorted((self._judged(job, snag) for snag in snags), key=lambda snag: bool(snag.doubt))
         return Findings(tuple(snags), outline, tuple(outline.place_of(snag.at) for snag in snags))
+
+    def _judged(self, job: Job, snag: Snag) -> Snag:
+        """Doubt a snag for which the photo does not speak; what was judged before is known."""
+        box = Rect(*(part >> self._level for part in snag.finds[0].box))
+        key = snag.sort, snag.finds[0].box, self._stamp(job, self._around(job, box))
+        known = self._doubts.get(key)
+        if known is None:
+            known = doubted(self._stages, job, snag, self._level) if snag.shown.on else ""
+        self._doubts[key] = known
+        return replace(snag, doubt=known, severity=Severity.SLIGHT) if known else snag
 
     def _around(self, job: Job, rect: Rect) -> Rect:
         return job.photo.space.around(rect, self._level, FIND_REACH)

@@ -101,16 +101,17 @@ def snag_picture(
     Returns
     -------
     (h, w, 3) uint8 ndarray
-        At least `side_px` photo pixels a side, shrunk to no more than twice that.
+        A square, but for the photo's border, of at least `side_px` photo pixels, shrunk to no more than twice that.
     """
     known = {look.name: look for look in looks or looks_of(job)}
     look = known.get(snag.shown.on[0]) if snag.shown.on else None
     look = look or next(iter(known.values()))
     box = Rect(*snag.finds[0].box)
-    rows, columns = (max(side_px - side, side // 2) // 2 for side in (box.height, box.width))
-    level = 0
-    while max(box.height + 2 * rows, box.width + 2 * columns) >> level > 2 * side_px:
+    longest = max(box.height, box.width)
+    side, level = max(side_px, longest * 3 // 2), 0
+    while side >> level > 2 * side_px:
         level += 1
+    rows, columns = ((side - part) // 2 for part in (box.height, box.width))
     step = 1 << level
     wide = Rect(box.top - rows, box.left - columns, box.bottom + rows, box.right + columns)
     rect = Rect(*(part // step for part in wide.as_tuple)).intersection(job.photo.space.bounds(level))

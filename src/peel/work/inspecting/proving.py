@@ -16,12 +16,14 @@ from peel.matte.inspect.finds import find_sort
 from peel.matte.inspect.reading import READING_REACH, Reading
 from peel.matte.inspect.snags import Snag
 from peel.matte.inspect.sorts import SnagSort
+from peel.matte.inspect.visible import mended_alpha
+from peel.matte.repair.profile import EdgeShape, shaped
 from peel.work.inspecting.reading import reading_of
 from peel.work.inspecting.snag_specs import SNAGS, mend
 from peel.work.solving.solve import solve_job
 from peel.work.stages import Stages
 
-__all__ = ["Proof", "prove"]
+__all__ = ["Proof", "doubted", "prove"]
 
 _CHANGED: Final = 0.01  # alpha
 _BACKDROP, _SUBJECT = 1, 3  # codes of the plane of corrections
@@ -35,6 +37,12 @@ _STEEPER: Final = 0.95  # of the agreement with the photo's gradients that has t
 _COLOUR: Final = {SnagSort.FRINGE_LIGHT, SnagSort.FRINGE_DARK, SnagSort.FRINGE_TINTED, SnagSort.SPILL}
 _PLAINLY: Final = {SnagSort.PINHOLE, SnagSort.SPECK, SnagSort.SEE_THROUGH}
 """Sorts that are mended where nothing speaks against it: what is small, and all solid or all clear around it."""
+
+_UNJUDGED: Final = {SnagSort.FRAME, SnagSort.RESIDUE, SnagSort.SPREAD}
+"""Sorts of which it is not known which way a mend goes."""
+
+_RESHAPED: Final = {SnagSort.HARD_CUT, SnagSort.STEPPED}
+_RESHAPED_PX: Final = 13  # around a step that takes part
 
 _DROPS: Final = 0.7  # of a fault of colour that may be left
 
@@ -89,6 +97,44 @@ def prove(stages: Stages, job: Job, snag: Snag) -> Proof | None:
     if snag.sort in _COLOUR:
         return _prove_colour(stages, job, mended, snag, window)
     return _prove_matte(stages, job, mended, snag, window)
+
+
+def doubted(stages: Stages, job: Job, snag: Snag, level: int) -> str:
+    """Return why the photo does not speak for a fault of the matte, quickly: nothing is mended; empty if it does.
+
+    Only its largest fault is looked at, at a level.
+    """
+    if snag.sort in _COLOUR or snag.sort in _UNJUDGED:
+        return ""
+    step, find = 1 << level, snag.finds[0]
+    box = Rect(*(part // step for part in find.box))
+    around = job.photo.space.around(box, level, READING_REACH)
+    reading = reading_of(stages, job, around, level).beyond_edge
+    change = np.zeros(reading.alpha.shape, np.float32)
+    own = find.mask if find.change is None else find.change
+    part = own[(-find.top) % step :: step, (-find.left) % step :: step].astype(np.float32)
+    top, left = -(-find.top // step) - around.top, -(-find.left // step) - around.left
+    change[top : top + part.shape[0], left : left + part.shape[1]] = part
+    then = _as_mended(snag.sort, reading.alpha, change)
+    changed = np.abs(then - reading.alpha) > _CHANGED
+    if not changed.any():
+        return ""
+    if snag.sort in _RESHAPED:
+        wrong = [float(np.square(reading.seen - part)[changed & reading.says].sum()) for part in (reading.alpha, then)]
+        return "" if wrong[1] < _NEARER * wrong[0] else "The photo does not speak for another shape."
+    return _objection(reading, reading.alpha, then, changed, plainly=snag.sort in _PLAINLY)
+
+
+def _as_mended(sort: SnagSort, alpha: FloatArray, change: FloatArray) -> FloatArray:
+    """Return about what a mend makes of a window."""
+    if sort not in _RESHAPED:
+        return mended_alpha(sort, alpha, change)
+    wide = np.ones((_RESHAPED_PX, _RESHAPED_PX), np.uint8)
+    share = cv2.GaussianBlur(cv2.dilate((change > 0).astype(np.float32), wide), (0, 0), 2.0)
+    other = (
+        cv2.GaussianBlur(alpha, (0, 0), 3.0) if sort is SnagSort.HARD_CUT else shaped(alpha, EdgeShape(even_px=14.0))
+    )
+    return np.asarray(alpha + share * (other - alpha), np.float32)
 
 
 def _prove_matte(stages: Stages, job: Job, mended: Job, snag: Snag, window: Rect) -> Proof:

@@ -28,7 +28,7 @@ def write_snag_report(jobs: Sequence[tuple[str, Sequence[dict[str, Any]]]], path
     """
     parts = []
     for name, rows in jobs:
-        showing = sum(bool(row.get("shows_on", True)) and not row["accepted"] for row in rows)
+        showing = sum(bool(row.get("shows_on", True)) and not row.get("doubt") and not row["accepted"] for row in rows)
         parts.append(f"<h2>{html.escape(name)}</h2><p>{showing} that will show, {len(rows)} in all</p>")
         parts.append(f"<main>{''.join(_figure(row) for row in rows)}</main>")
     page = page_of("Snags", "".join(parts))

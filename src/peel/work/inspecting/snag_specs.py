@@ -204,6 +204,8 @@ def _where(snag: Snag) -> str:
     if snag.sort is SnagSort.FRAME:
         return ""
     on = snag.shown.on
+    if snag.doubt:
+        return f". It may well be right: {snag.doubt[0].lower()}{snag.doubt[1:].rstrip('.')}"
     if not on:
         return "; it will not show"
     return f"; it shows on {' and '.join(on)}" if len(on) < 3 else f"; it shows most on {on[0]}"
@@ -219,6 +221,7 @@ def snag_row(job: Job, snag: Snag) -> dict[str, object]:
         "size_px": round(snag.size, 1),
         "shows_on": list(snag.shown.on),
         "shows_px": round(snag.shown.area_px, 1),
+        "doubt": snag.doubt,
         "count": len(snag.finds),
         "at": [round(part, 1) for part in snag.at],
         "box": {"left": left, "top": top, "right": right, "bottom": bottom},
