@@ -88,7 +88,7 @@ def test_the_lantern_s_dark_rim_is_measured_and_brought_to_its_tone(hand: Hand, 
     _opened(hand, tmp_path, "lamplighter", Rect(1000, 500, 1900, 1500), darkened)
     before = measure_fringe(hand.session.stages, hand.job)
     assert before is not None
-    assert before.lighter < -0.03
+    assert before.rim.lighter < -0.03
 
     hand.press("propose rims")
     _rest(hand)
@@ -101,7 +101,7 @@ def test_the_lantern_s_dark_rim_is_measured_and_brought_to_its_tone(hand: Hand, 
     at_that_width = measure_fringe(hand.session.stages, bare)
     assert at_that_width is not None
     assert rim > 1
-    assert abs(after.lighter) < 0.6 * abs(at_that_width.lighter)
+    assert abs(after.rim.lighter) < 0.6 * abs(at_that_width.rim.lighter)
 
 
 def test_a_glow_round_ivy_is_brushed_darker_and_the_dark_leaves_stay(hand: Hand, tmp_path: Path) -> None:

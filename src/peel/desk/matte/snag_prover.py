@@ -68,7 +68,8 @@ class SnagProver(LaneDesk):
         if proof is None:
             return "Trying out what F2 would do…"
         if not proof.improves:
-            return f"F2 is not offered: {proof.objection} By hand: {words_of(snag)[1]}."
+            said = "." if proof.objection == snag.doubt else f": {proof.objection[0].lower()}{proof.objection[1:]}"
+            return f"F2 is not offered{said} By hand: {words_of(snag)[1]}."
         if proof.is_of_colour:
             return f"F2 {spec.does}: {proof.after:.0%} of it is left."
         if proof.before - proof.after < _TOLD:

@@ -205,7 +205,7 @@ def _where(snag: Snag) -> str:
         return ""
     on = snag.shown.on
     if snag.doubt:
-        return f". It may well be right: {snag.doubt[0].lower()}{snag.doubt[1:].rstrip('.')}"
+        return f". It may well be right as it is. {snag.doubt.rstrip('.')}"
     if not on:
         return "; it will not show"
     return f"; it shows on {' and '.join(on)}" if len(on) < 3 else f"; it shows most on {on[0]}"
