@@ -192,6 +192,7 @@ class ColourDesk(LaneDesk):
             self._desk.say("The edge seems to lie too far out: pull it in, or correct its colour, under Rims.")
         elif found.colour:
             self._desk.edit("Propose rims", lambda job: found.coloured(job, target))
+            self._desk.say(f"A rim {found.colour['rim_px']:g} px wide stands out all along: most of it is taken off.")
         else:
             self._desk.say("No rim stands out all along this edge.")
 
