@@ -1,7 +1,7 @@
 """Inspect a job: every cell of its edge is looked at once, and again only after it changed."""
 
 import threading
-from collections.abc import Callable, Hashable, Sequence
+from collections.abc import Callable, Hashable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 from itertools import count
@@ -121,14 +121,16 @@ class Inspector:
             finds += self._framed(job)
             outline = self._outline(job)
         snags = ranked(self._stages, job, gathered(finds, least), looks)
-        snags = sorted((self._judged(job, snag) for snag in snags), key=lambda snag: bool(snag.doubt))
+        before, self._doubts = self._doubts, {}  # only what holds now is kept
+        snags = sorted((self._judged(job, snag, before) for snag in snags), key=lambda snag: bool(snag.doubt))
         return Findings(tuple(snags), outline, tuple(outline.place_of(snag.at) for snag in snags))
 
-    def _judged(self, job: Job, snag: Snag) -> Snag:
+    def _judged(self, job: Job, snag: Snag, before: Mapping[Hashable, str]) -> Snag:
         """Doubt a snag for which the photo does not speak; what was judged before is known."""
+        checkpoint()
         box = Rect(*(part >> self._level for part in snag.finds[0].box))
         key = snag.sort, snag.finds[0].box, self._stamp(job, self._around(job, box))
-        known = self._doubts.get(key)
+        known = before.get(key)
         if known is None:
             known = doubted(self._stages, job, snag, self._level) if snag.shown.on else ""
         self._doubts[key] = known
