@@ -420,10 +420,10 @@ def test_colours_are_proposed_on_the_command_line_and_said(
     found = json.loads(capsys.readouterr().out)["colour"]
 
     assert f"Spill: seen on {found['spill']['before']:.1%} of the edge" in said
-    assert "Rims: " in said or "too far out" in said
-    if found["spill"]["way"]:
-        assert found["spill"]["after"] < found["spill"]["before"]
-        assert plain.read_bytes() != proposed.read_bytes()
+    assert found["spill"]["after"] < 0.5 * found["spill"]["before"]
+    assert found["spill"]["way"] in said
+    assert plain.read_bytes() != proposed.read_bytes()
+    assert ("too far out" in said) == (found["rim"]["pull_px"] > 0)
 
 
 def test_the_renderings_are_listed_with_their_figures(

@@ -16,7 +16,9 @@ from peel.work.inspecting.snag_specs import SNAGS, accepted_because, mend
 
 
 def _snag(sort: SnagSort, top: int = 140, left: int = 200) -> Snag:
-    return Snag(sort, (Find(sort, top, left, np.ones((4, 6), bool), 24.0),), Severity.PLAIN)
+    return Snag(
+        sort, (Find(sort, top, left, np.ones((4, 6), bool), 24.0, np.ones((4, 6), np.float16)),), Severity.PLAIN
+    )
 
 
 @pytest.fixture
@@ -93,9 +95,17 @@ def test_why_a_snag_was_accepted_is_said_and_one_that_was_mended_was_not(solved:
 
 
 def test_a_mend_at_the_border_and_a_snag_larger_than_the_photo_stay_inside(solved: Job) -> None:
-    edge = Snag(SnagSort.SPECK, (Find(SnagSort.SPECK, 298, 415, np.ones((2, 5), bool), 10.0),), Severity.PLAIN)
+    edge = Snag(
+        SnagSort.SPECK,
+        (Find(SnagSort.SPECK, 298, 415, np.ones((2, 5), bool), 10.0, np.ones((2, 5), np.float16)),),
+        Severity.PLAIN,
+    )
     assert (mend(solved, edge).force.read()[298:, 415:] == 0).all()
-    whole = Snag(SnagSort.STEPPED, (Find(SnagSort.STEPPED, 0, 0, np.ones((300, 420), bool), 1e4),), Severity.GRAVE)
+    whole = Snag(
+        SnagSort.STEPPED,
+        (Find(SnagSort.STEPPED, 0, 0, np.ones((300, 420), bool), 1e4, np.ones((300, 420), np.float16)),),
+        Severity.GRAVE,
+    )
     (area,) = mend(solved, whole).settings.photo.finish_areas
     assert area.outline == ((0.0, 0.0), (420.0, 0.0), (420.0, 300.0), (0.0, 300.0))
 

@@ -11,6 +11,7 @@ from peel.job.edits.values import set_value, use_zones, with_matte
 from peel.job.job import Job, Photo, new_job
 from peel.matte.inspect.reading import Reading
 from peel.matte.inspect.sorts import SnagSort
+from peel.work.inspecting import reading
 from peel.work.inspecting.inspector import Inspector
 from peel.work.inspecting.snag_specs import snag_row, words_of
 from peel.work.inspecting.unrolled import unrolled
@@ -96,7 +97,7 @@ def test_large_photos_are_looked_at_at_half_size_and_places_are_the_photo_s(
     large: tuple[Stages, Job], monkeypatch: pytest.MonkeyPatch
 ) -> None:
     stages, job = large
-    monkeypatch.setattr(inspecting, "_MOST_PIXELS", 500_000)
+    monkeypatch.setattr(reading, "READ_PX", 500_000)
     (snag,) = Inspector(stages).inspect(_touched(job, 700, 400, Touch.CLEAR, 8)).snags
     assert np.hypot(snag.at[0] - 700, snag.at[1] - 400) < 4
 

@@ -9,6 +9,7 @@ from peel.job.edits.marking import Zone, mark_region
 from peel.job.edits.touching import SoftStroke, Touch, touch
 from peel.job.edits.values import set_value, use_zones, with_matte
 from peel.job.job import Job, Photo, new_job
+from peel.job.plane import Plane
 from peel.matte.inspect.faults import Find
 from peel.matte.inspect.snags import Severity, Snag
 from peel.matte.inspect.sorts import SnagSort
@@ -109,6 +110,47 @@ def test_no_mend_that_is_offered_makes_white_on_white_worse(white_on_white: tupl
     assert not refused.improves
 
 
+def test_a_veil_s_mend_acts_where_it_was_seen_only(disc: Job) -> None:
+    alpha = disc.alpha(disc.photo.bounds)
+    strand = alpha.copy()
+    cv2.line(strand, (300, 60), (400, 20), 0.05, 1)
+    veiled = strand.copy()
+    veiled[:, :200] = np.where(alpha[:, :200] <= 0, 0.03, strand[:, :200])
+    photo = disc.photo.colours(disc.photo.bounds)
+    colours = np.float32([0.85, 0.5, 0.2])
+    photo += (strand - alpha)[..., None] * (colours - photo)
+    made = Photo("strand.png", np.round(np.clip(photo, 0, 1) * 255).astype(np.uint8))
+    job = with_matte(new_job(made), made.bounds, veiled)
+    stages = _stages(job)
+    (snag,) = [found for found in Inspector(stages).inspect(job).snags if found.sort is SnagSort.SPREAD]
+
+    proof = prove(stages, job, snag)
+
+    assert proof is not None
+    assert "% on average in" in words_of(snag)[0]
+    after = stages.alpha(proof.mended, made.bounds, 0)
+    assert after[140:160, 75:110].max() < 0.005
+    assert np.array_equal(after[10:70, 290:], stages.alpha(job, made.bounds, 0)[10:70, 290:])
+
+
+def test_a_change_of_the_mark_is_looked_at_where_the_matte_stays(disc: Job) -> None:
+    stages = _stages(disc)
+    inspector = Inspector(stages)
+    inspector.inspect(disc)
+    alpha = disc.alpha(disc.photo.bounds)
+    channel = alpha.copy()
+    channel[70:230, 190:420] = np.minimum(channel[70:230, 190:420], 0.4)
+    open_job = with_matte(disc.with_planes(corrections=Plane.filled(*SHAPE, 0, np.uint8)), disc.photo.bounds, channel)
+    said = np.full(SHAPE, 3, np.uint8)  # hard, as suggested
+    hard = open_job.with_planes(suggested=Plane.from_array(said // 3), confidence=Plane.from_array(said * 80))
+    without = inspector.inspect(hard).snags
+
+    marked = hard.with_planes(marks=Plane.from_array(np.where(alpha > 0.5, 2, 0).astype(np.uint8)))
+
+    assert not [snag for snag in without if snag.sort is SnagSort.SEE_THROUGH]
+    assert [snag for snag in inspector.inspect(marked).snags if snag.sort is SnagSort.SEE_THROUGH]
+
+
 def test_a_fault_shows_where_the_backing_differs_and_is_said_so(disc: Job) -> None:
     specked = _spot(disc, 30, 30, 4, 1.0)
     stages = _stages(specked)
@@ -116,7 +158,7 @@ def test_a_fault_shows_where_the_backing_differs_and_is_said_so(disc: Job) -> No
 
     (on_blue,) = Inspector(stages).inspect(specked, looks=looks_at({"blue": blue})).snags
     (on_white,) = Inspector(stages).inspect(specked, looks=looks_at({"white": "#ffffff"})).snags
-    (small,) = Inspector(stages).inspect(specked, looks=looks_at({"white": "#ffffff"}, 40, specked)).snags
+    (small,) = Inspector(stages).inspect(specked, looks=looks_at({"white": "#ffffff"}, 0.1)).snags
 
     assert on_blue.shown.on == ()
     assert on_blue.severity is Severity.SLIGHT

@@ -50,7 +50,7 @@ def test_a_value_by_kind_takes_no_kind_that_there_is_not() -> None:
 def test_every_sort_of_snag_has_a_record_and_a_least_size() -> None:
     assert set(SNAGS) == set(LEAST_PX) == set(SnagSort)
     for spec in SNAGS.values():
-        assert spec.says.format(n="One", s="", es="es", size="3 px", across="3 px across", edge="3 %")
+        assert spec.says.format(n="One", s="", es="es", size="3 px", across="3 px across", off="3 %")
         assert spec.proofs[0] is View.PHOTO
         assert spec.mend is None or spec.mend.does
 

@@ -44,7 +44,7 @@ def check(
     """Inspect jobs; exit 1 if anything is wrong that was not accepted. One that fails stops no other."""
     from peel.files.presets import find_preset
     from peel.work.inspecting.checking import CheckRequest, check_job, check_order, fails
-    from peel.work.inspecting.snag_report import PICTURE_PX, write_snag_report
+    from peel.work.inspecting.snag_report import PICTURE_PX, section_of, write_snag_report
 
     if severity not in ("slight", "plain", "grave"):
         message = f"{severity} is no severity."
@@ -57,7 +57,7 @@ def check(
         reference, tuple(colour_of(text) for text in on or []), size, prove_mends, PICTURE_PX if report else 0
     )
     failed, broken = False, 0
-    pages: list[tuple[str, list[dict[str, Any]]]] = []
+    sections: list[str] = []
     for path in listed:
         try:
             with solved(path) as (session, tell):
@@ -70,12 +70,13 @@ def check(
                 typer.echo(json.dumps({"job": str(path), "error": str(error)}))
             continue
         failed |= fails(rows, severity)
-        pages.append((str(path), [dict(row) for row in rows]))
-        for row in rows:
-            row.pop("picture", None)
+        if report is not None:
+            sections.append(section_of(str(path), rows))
+            for row in rows:
+                row.pop("picture", None)
         _say_snags(path, rows, as_json=as_json, alone=len(listed) == 1)
     if report is not None:
-        write_snag_report(pages, report)
+        write_snag_report(sections, report)
     if failed or broken:
         raise typer.Exit(broken or 1)
 
@@ -94,7 +95,8 @@ def _snag_line(row: dict[str, Any]) -> str:
     x, y = row["at"]
     accepted = " (accepted)" if row["accepted"] else ""
     error = f", error {row['error_px']:.0f} px" if "error_px" in row else ""
-    return f"{row['severity']:7}{x:7.0f} {y:6.0f}  {row['says']}{error}{accepted}"
+    mend = f" {row['mend']['says']}" if row.get("mend") else ""
+    return f"{row['severity']:7}{x:7.0f} {y:6.0f}  {row['says']}{mend}{error}{accepted}"
 
 
 @app.command()

@@ -142,7 +142,7 @@ def test_what_colours_do_not_explain_is_found(truth: tuple[np.ndarray, np.ndarra
 
 def test_hundreds_of_holes_are_a_few_snags() -> None:
     holes = [
-        Find(SnagSort.PINHOLE, 20 * row, 20 * column, np.ones((3, 3), bool), 9.0)
+        Find(SnagSort.PINHOLE, 20 * row, 20 * column, np.ones((3, 3), bool), 9.0, np.ones((3, 3), np.float16))
         for row in range(40)
         for column in range(40)
     ]
@@ -154,7 +154,7 @@ def test_hundreds_of_holes_are_a_few_snags() -> None:
 
 
 def test_a_sort_that_is_off_is_not_reported_and_small_ones_do_not_count() -> None:
-    speck = Find(SnagSort.SPECK, 5, 5, np.ones((2, 2), bool), 4.0)
+    speck = Find(SnagSort.SPECK, 5, 5, np.ones((2, 2), bool), 4.0, np.ones((2, 2), np.float16))
     assert gathered([speck], {SnagSort.PINHOLE: 1.0}) == []
     assert gathered([speck], {SnagSort.SPECK: 5.0}) == []
     assert [snag.severity for snag in gathered([speck], {SnagSort.SPECK: 0.2})] == [Severity.GRAVE]
@@ -169,7 +169,10 @@ def test_a_sort_that_is_off_is_not_reported_and_small_ones_do_not_count() -> Non
     )
 )
 def test_every_fault_is_in_exactly_one_snag_and_within_its_box(drawn: list[tuple[int, int, int, float]]) -> None:
-    finds = [Find(SnagSort.SPECK, top, left, np.ones((side, side), bool), size) for top, left, side, size in drawn]
+    finds = [
+        Find(SnagSort.SPECK, top, left, np.ones((side, side), bool), size, np.ones((side, side), np.float16))
+        for top, left, side, size in drawn
+    ]
 
     snags = gathered(finds, {SnagSort.SPECK: 0.0})
 

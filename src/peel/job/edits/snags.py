@@ -6,7 +6,6 @@ from typing import Final
 import cv2
 import numpy as np
 
-from peel.job.edge_targets import EdgeTarget
 from peel.job.edits.edge_values import COLOUR, FINISH
 from peel.job.edits.marking import Zone, mark_region
 from peel.job.edits.touching import Touch, touch_region
@@ -20,7 +19,7 @@ from peel.matte.inspect.sorts import SnagSort
 
 __all__ = [
     "accept",
-    "ends_closed",
+    "ended",
     "evened",
     "least_sizes",
     "open_again",
@@ -35,7 +34,7 @@ _REACH_PX: Final = 24.0  # by which the place of a snag may shift and it is stil
 _UNSURE_PX: Final = 14  # around what the band has to be laid over
 _EVEN_PX: Final = 14.0
 _AREA_PX: Final = 24.0
-_ENDS: Final = 0.06  # alpha that is made clear, and short of 1 that is made solid
+_HALF: Final = 0.5
 
 
 def least_sizes(inspection: Inspection) -> dict[SnagSort, float]:
@@ -102,12 +101,12 @@ def evened(job: Job, snag: Snag) -> Job:
     return FINISH.fade_area(drawn, len(FINISH.areas_of(drawn)) - 1, _AREA_PX / 2)
 
 
-def ends_closed(job: Job, snag: Snag) -> Job:
-    """Mend what is a little off everywhere: clear below and solid above, for the whole edge."""
-    del snag
-    now = FINISH.of(job, EdgeTarget())
-    ends = {"clear_below": max(now.clear_below, _ENDS), "solid_above": min(now.solid_above, 1 - _ENDS)}
-    return FINISH.changed(job, EdgeTarget(), ends)
+def ended(job: Job, snag: Snag) -> Job:
+    """Mend what is a little off over whole neighbourhoods, where it was seen: clear outside, and solid inside."""
+    region, window = _spread(job, snag, 0)
+    inside = job.alpha(window) > _HALF
+    cleared = touch_region(job, region & ~inside, window, Touch.CLEAR)
+    return touch_region(cleared, region & inside, window, Touch.SOLID)
 
 
 def recoloured(**amounts: float) -> Callable[[Job, Snag], Job]:

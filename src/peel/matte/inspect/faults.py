@@ -26,8 +26,8 @@ class Find:
         The pixels that are wrong.
     size : float
         By how many solid pixels the matte is off there: the sum over the mask of what a mend would change.
-    change : (h, w) float16 ndarray or None
-        By how much a mend would change alpha, or colour, at each pixel; None stands for 1 all over the mask.
+    change : (h, w) float16 ndarray
+        By how much a mend would change alpha, or colour, at each pixel; 0 outside the mask.
     """
 
     sort: SnagSort
@@ -35,7 +35,7 @@ class Find:
     left: int
     mask: BoolArray
     size: float
-    change: NDArray[np.float16] | None = None
+    change: NDArray[np.float16]
 
     @property
     def box(self) -> tuple[int, int, int, int]:
@@ -47,8 +47,19 @@ class Find:
         if times == 1:
             return self
         mask = self.mask.repeat(times, axis=0).repeat(times, axis=1)
-        change = None if self.change is None else self.change.repeat(times, axis=0).repeat(times, axis=1)
+        change = self.change.repeat(times, axis=0).repeat(times, axis=1)
         return Find(self.sort, self.top * times, self.left * times, mask, self.size * times**2, change)
+
+    def change_in(self, top: int, left: int, height: int, width: int, step: int) -> FloatArray:
+        """Return its change in a window of a picture of which each pixel stands for `step` of its own, a side.
+
+        Of (height, width) float32; the window has to hold it.
+        """
+        out = np.zeros((height, width), np.float32)
+        part = self.change[-self.top % step :: step, -self.left % step :: step]
+        y, x = -(-self.top // step) - top, -(-self.left // step) - left
+        out[y : y + part.shape[0], x : x + part.shape[1]] = part
+        return out
 
     def moved(self, down: int, right: int) -> "Find":
         """Return the same fault in a space that begins elsewhere."""

@@ -155,7 +155,8 @@ def _see_through(reading: Reading) -> Iterator[Find]:
     def lies_deep(piece: BoolArray, at: Window) -> bool:
         assert reading.depth is not None
         depths = reading.depth[at][piece]
-        return bool(depths.mean() > _DEEP_MEAN and depths.max() > _DEEP_MOST)
+        is_hole = depths.size <= _PINHOLE_PX**2  # found as such
+        return bool(depths.mean() > _DEEP_MEAN and depths.max() > _DEEP_MOST) and not is_hole
 
     yield from pieces_of(SnagSort.SEE_THROUGH, deep, 1 - reading.alpha, _DEEP_LEAST, join=7, keep=lies_deep)
 

@@ -14,8 +14,8 @@ from peel.job.rect import Rect
 from peel.matte.inspect.snags import Severity, Snag
 from peel.work.delivering.delivery_snags import delivery_snags, is_delivery_snag_accepted
 from peel.work.inspecting.inspector import Inspector
-from peel.work.inspecting.looks import SnagLook, looks_at, snag_picture
-from peel.work.inspecting.proving import Proof, prove
+from peel.work.inspecting.looks import ANY, SnagLook, looks_at, snag_picture
+from peel.work.inspecting.proving import Proof, proof_words, prove
 from peel.work.inspecting.snag_specs import snag_row
 from peel.work.stages import Stages
 
@@ -52,8 +52,8 @@ class CheckRequest:
         """Return on what snags are ranked; None for as ordered."""
         if not self.on and self.longest_px is None:
             return None
-        colours = {colour: colour for colour in self.on}
-        return looks_at(colours or None, self.longest_px, job)
+        longest = max(job.photo.height, job.photo.width)
+        return looks_at({colour: colour for colour in self.on} or ANY, (self.longest_px or longest) / longest)
 
 
 def check_job(
@@ -86,17 +86,18 @@ def check_job(
         if truth is not None:
             row["error_px"] = round(_error(job, stages, snag, truth), 1)
         if asked.proves:
-            row["mend"] = _proof_row(prove(stages, job, snag))
+            row["mend"] = _proof_row(snag, prove(stages, job, snag))
         if asked.pictures_px:
             row["picture"] = snag_picture(stages, job, snag, asked.pictures_px, looks)
         rows.append(row)
     return rows
 
 
-def _proof_row(proof: Proof | None) -> dict[str, Any] | None:
+def _proof_row(snag: Snag, proof: Proof | None) -> dict[str, Any] | None:
     if proof is None:
         return None
     return {
+        "says": proof_words(snag, proof),
         "improves": proof.improves,
         "before": round(proof.before, 4),
         "after": round(proof.after, 4),

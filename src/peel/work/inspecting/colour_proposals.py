@@ -7,6 +7,7 @@ from peel.job.edge_targets import EdgeTarget
 from peel.job.edits.edge_values import COLOUR, FINISH
 from peel.job.edits.values import set_value
 from peel.job.job import Job
+from peel.matte.repair.profile import MOST_PULL
 from peel.work.inspecting.fringe import measure_rim, measure_spill
 from peel.work.stages import Stages
 
@@ -101,7 +102,7 @@ class RimProposal:
 
 def _pulled(job: Job, by_px: float) -> Job:
     now = FINISH.of(job, EdgeTarget()).pull_px
-    return FINISH.changed(job, EdgeTarget(), {"pull_px": max(now - by_px, -12.0)})
+    return FINISH.changed(job, EdgeTarget(), {"pull_px": max(now - by_px, -MOST_PULL)})
 
 
 def proposed_rim(stages: Stages, job: Job) -> RimProposal:

@@ -9,10 +9,10 @@ from typing import Final
 
 import numpy as np
 
-from peel.job.edits.kinds import kinds_stamp
 from peel.job.edits.snags import least_sizes
 from peel.job.job import Job
 from peel.job.rect import Rect
+from peel.job.space import Space
 from peel.matte.inspect.faults import Find
 from peel.matte.inspect.finds import FIND_REACH, find_in
 from peel.matte.inspect.outline import Outline, outline_of
@@ -20,7 +20,7 @@ from peel.matte.inspect.snags import Severity, Snag, framed, gathered
 from peel.matte.parallel import checkpoint, run_all
 from peel.work.inspecting.looks import SnagLook, ranked
 from peel.work.inspecting.proving import doubted
-from peel.work.inspecting.reading import reading_of
+from peel.work.inspecting.reading import level_of, reading_of, reading_stamp
 from peel.work.inspecting.snag_specs import is_accepted
 from peel.work.solving.noise import noise_of
 from peel.work.stages import Stages
@@ -30,7 +30,6 @@ __all__ = ["Findings", "Inspector"]
 
 _CELL: Final = 128  # pixels of the level that is looked at, a side, of what is known to be fresh or stale
 _WINDOW: Final = 8 * _CELL  # a side, at most, of what is looked at in one go
-_MOST_PIXELS: Final = 9_000_000  # of a photo that is looked at pixel by pixel; larger ones at half their size
 _OUTLINE_PX: Final = 1600  # longest side of the matte that the outline is found in
 
 
@@ -70,8 +69,7 @@ class Inspector:
         self._doubts: dict[Hashable, str] = {}
         self._outlined: tuple[Hashable, Outline] | None = None
         self._turn = threading.Lock()
-        pixels = stages.pyramid.pixels(0).shape[0] * stages.pyramid.pixels(0).shape[1]
-        self._level = max(0, int(np.ceil(np.log2(pixels / _MOST_PIXELS) / 2)))
+        self._level = level_of(Space(*stages.pyramid.pixels(0).shape[:2]))
 
     def inspect(
         self,
@@ -120,9 +118,9 @@ class Inspector:
             finds = [find for cell in cells_of(bounds, _CELL) for find in self._found[cell][1]]
             finds += self._framed(job)
             outline = self._outline(job)
-        snags = ranked(self._stages, job, gathered(finds, least), looks)
-        before, self._doubts = self._doubts, {}  # only what holds now is kept
-        snags = sorted((self._judged(job, snag, before) for snag in snags), key=lambda snag: bool(snag.doubt))
+            snags = ranked(self._stages, job, gathered(finds, least), looks)
+            before, self._doubts = self._doubts, {}  # only what holds now is kept
+            snags = sorted((self._judged(job, snag, before) for snag in snags), key=lambda snag: bool(snag.doubt))
         return Findings(tuple(snags), outline, tuple(outline.place_of(snag.at) for snag in snags))
 
     def _judged(self, job: Job, snag: Snag, before: Mapping[Hashable, str]) -> Snag:
@@ -132,7 +130,7 @@ class Inspector:
         key = snag.sort, snag.finds[0].box, self._stamp(job, self._around(job, box))
         known = before.get(key)
         if known is None:
-            known = doubted(self._stages, job, snag, self._level) if snag.shown.on else ""
+            known = doubted(self._stages, job, snag) if snag.shown.on else ""
         self._doubts[key] = known
         return replace(snag, doubt=known, severity=Severity.SLIGHT) if known else snag
 
@@ -140,8 +138,7 @@ class Inspector:
         return job.photo.space.around(rect, self._level, FIND_REACH)
 
     def _stamp(self, job: Job, around: Rect) -> Hashable:
-        covered = job.photo.space.covered(around, self._level)
-        return self._stages.cutout_stamp(job, around, self._level), kinds_stamp(job, covered)
+        return reading_stamp(self._stages, job, around, self._level)
 
     def _is_fresh(self, job: Job, cell: Rect) -> bool:
         """Return whether what was found in a cell still holds; where the matte is constant, nothing is found."""

@@ -1,10 +1,11 @@
 """On what a job will be looked at, and how far its snags show there."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Final
 
 import numpy as np
+from numpy.typing import NDArray
 
 from peel.errors import UsageError
 from peel.job.job import Job
@@ -19,11 +20,14 @@ from peel.matte.inspect.sorts import SnagSort
 from peel.matte.inspect.visible import LEAST_AREA_PX, Shown, difference_made
 from peel.matte.pixels import to_bytes
 from peel.work.delivering.order import job_for, named_presets, size_of_file
+from peel.work.inspecting.reading import level_of
 from peel.work.stages import Stages
 
-__all__ = ["SnagLook", "looks_at", "looks_of", "ranked", "snag_picture"]
+__all__ = ["ANY", "SnagLook", "looks_at", "looks_of", "ranked", "snag_picture"]
 
-_ANY: Final = {"white": "#ffffff", "black": "#000000", "a loud colour": "#ff00c8"}
+ANY: Final = {"white": "#ffffff", "black": "#000000", "a loud colour": "#ff00c8"}
+"""Stand for an order, by their names."""
+
 _MOST_FINDS: Final = 8  # of a snag, that are looked at; the others count as they do
 _MOST_PX: Final = 400  # side of the window that is looked at
 _MARGIN: Final = 3
@@ -66,16 +70,13 @@ def looks_of(job: Job) -> list[SnagLook]:
             looks[preset.name] = SnagLook(preset.name, scale, sheet=sheet_of(own))
         elif preset.product in {"cutout", "flat"}:
             looks.update({f"{preset.name}, on {name}": SnagLook(f"{preset.name}, on {name}", scale, colour)
-                          for name, colour in _ANY.items()})  # fmt: skip
-    return list(looks.values()) or looks_at(None)
+                          for name, colour in ANY.items()})  # fmt: skip
+    return list(looks.values()) or looks_at()
 
 
-def looks_at(colours: dict[str, str] | None, longest_px: int | None = None, job: Job | None = None) -> list[SnagLook]:
-    """Return looks on plain colours (white, black and a loud one for None), at a size given by its longer side."""
-    scale = 1.0
-    if longest_px is not None and job is not None:
-        scale = longest_px / max(job.photo.height, job.photo.width)
-    return [SnagLook(name, scale, colour) for name, colour in (colours or _ANY).items()]
+def looks_at(colours: Mapping[str, str] = ANY, scale: float = 1.0) -> list[SnagLook]:
+    """Return looks on plain colours, by their names, with so many delivered pixels for each of the photo, a side."""
+    return [SnagLook(name, scale, colour) for name, colour in colours.items()]
 
 
 def ranked(stages: Stages, job: Job, snags: Sequence[Snag], looks: Sequence[SnagLook] | None = None) -> list[Snag]:
@@ -89,7 +90,8 @@ def ranked(stages: Stages, job: Job, snags: Sequence[Snag], looks: Sequence[Snag
     looks : sequence of SnagLook, optional
         As ordered unless given.
     """
-    seen = [_with_shown(stages, job, snag, looks or looks_of(job)) for snag in snags]
+    known = looks or looks_of(job)
+    seen = [_with_shown(stages, job, snag, known) for snag in snags]
     return sorted(seen, key=lambda snag: (-snag.severity.rank, -snag.shown.weight))
 
 
@@ -125,43 +127,32 @@ def _with_shown(stages: Stages, job: Job, snag: Snag, looks: Sequence[SnagLook])
         return snag
     largest = snag.finds[:_MOST_FINDS]
     more = snag.size / max(sum(find.size for find in largest), 1e-6)
-    told = []
-    for look in looks:
-        pairs = [_seen(stages, job, find, look) for find in largest]
-        area, weight = (more * sum(part) for part in zip(*pairs, strict=True))
-        told.append((weight, area, look))
-    told.sort(key=lambda each: -each[0])
-    weight, area, best = told[0]
+    sums = more * np.sum([_seen(stages, job, find, looks) for find in largest], axis=0)
+    told = sorted(zip(sums.tolist(), looks, strict=True), key=lambda each: -each[0][1])
+    (area, weight), best = told[0]
     top, left, bottom, right = largest[0].box
     across = float(np.hypot(bottom - top, right - left)) * best.scale
-    on = tuple(look.name for _, area_px, look in told if area_px >= LEAST_AREA_PX)
+    on = tuple(look.name for (area_px, _), look in told if area_px >= LEAST_AREA_PX)
     severity = Severity.SLIGHT if not on else Severity.GRAVE if weight >= _GRAVE else Severity.PLAIN
     return replace(snag, severity=severity, shown=Shown(on, area, weight, across))
 
 
-def _seen(stages: Stages, job: Job, find: Find, look: SnagLook) -> tuple[float, float]:
-    """Return how many delivered pixels differ visibly by a fault, and by how much in all."""
-    level, box = 0, Rect(*find.box)
+def _seen(stages: Stages, job: Job, find: Find, looks: Sequence[SnagLook]) -> NDArray[np.float64]:
+    """Return how many delivered pixels differ visibly by a fault, and by how much in all, on each look: (looks, 2)."""
+    level, box = level_of(job.photo.space), Rect(*find.box)
     while max(box.height, box.width) >> level > _MOST_PX:
         level += 1
     step = 1 << level
     small = Rect(box.top // step, box.left // step, -(-box.bottom // step), -(-box.right // step))
     rect = job.photo.space.around(small, level, _MARGIN)
-    change = np.zeros((rect.height, rect.width), np.float32)
-    own = find.mask if find.change is None else find.change
-    part = own[(-box.top) % step :: step, (-box.left) % step :: step].astype(np.float32)
-    top, left = -(-box.top // step) - rect.top, -(-box.left // step) - rect.left
-    change[top : top + part.shape[0], left : left + part.shape[1]] = part
-    area, weight = difference_made(
-        find.sort,
-        stages.foreground(job, rect, level),
-        stages.alpha(job, rect, level),
-        change,
-        _behind(stages, look, rect, level),
-        look.scale * step,
-        linear=job.settings.photo.is_linear,
-    )
-    return area, weight
+    colours, alpha = stages.foreground(job, rect, level), stages.alpha(job, rect, level)
+    change = find.change_in(rect.top, rect.left, rect.height, rect.width, step)
+    linear = job.settings.photo.is_linear
+    pairs = []
+    for look in looks:
+        behind = _behind(stages, look, rect, level)
+        pairs.append(difference_made(find.sort, colours, alpha, change, behind, look.scale * step, linear=linear))
+    return np.array(pairs, np.float64)
 
 
 def _behind(stages: Stages, look: SnagLook, rect: Rect, level: int) -> FloatArray:

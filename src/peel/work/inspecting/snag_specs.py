@@ -4,7 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Final
 
-from peel.job.edits.snags import ends_closed, evened, recoloured, settle, settled_by, touched, unsure
+from peel.job.edits.snags import ended, evened, recoloured, settle, settled_by, touched, unsure
 from peel.job.edits.touching import Touch
 from peel.job.job import Job
 from peel.matte.inspect.snags import Snag
@@ -26,15 +26,12 @@ class Mend:
     does : str
         In words.
     edit : callable
-    is_seen_at_once : bool
-        Whether its effect can be shown before the matte is solved again.
     is_solid : bool
         Whether it adds to the subject.
     """
 
     does: str
     edit: Callable[[Job, Snag], Job]
-    is_seen_at_once: bool = True
     is_solid: bool = False
 
 
@@ -60,7 +57,7 @@ class SnagSpec:
     mend: Mend | None = None
 
 
-_AGAIN: Final = Mend("lays the unsure band over it and solves it", unsure, is_seen_at_once=False)
+_AGAIN: Final = Mend("lays the unsure band over it and solves it", unsure)
 SNAGS: Final[dict[SnagSort, SnagSpec]] = {
     SnagSort.PINHOLE: SnagSpec(
         "{n} hole{s} in what is solid, {across}: the backing shines through",
@@ -81,10 +78,10 @@ SNAGS: Final[dict[SnagSort, SnagSpec]] = {
         mend=Mend("clears it", touched(Touch.CLEAR, 0)),
     ),
     SnagSort.SPREAD: SnagSpec(
-        "A veil, or a shine through the subject, too thin to point at, over {edge} of the edge",
+        "A veil, or a shine through the subject, too thin to point at, {off} on average in {n} places",
         "the ends of the matte's values, in the edge profile",
         (View.PHOTO, View.FAINT, View.BLACK, View.WHITE),
-        mend=Mend("clears the faintest values and closes the nearly solid ones", ends_closed),
+        mend=Mend("clears the veil, and closes what shines through", ended),
     ),
     SnagSort.SEE_THROUGH: SnagSpec(
         "Not quite solid where the subject should be, {across}: the backing shines through",
@@ -183,7 +180,7 @@ def words_of(snag: Snag) -> tuple[str, str]:
         es="" if many else "es",
         size=f"{grouped(snag.size)} px",
         across=f"{'the largest ' if many else ''}{_across(snag)} px across",
-        edge=f"{min(1.0, len(snag.finds) / max(_squares_around(snag), 1)):.0%}",
+        off=f"{snag.size / max(sum(int(find.mask.sum()) for find in snag.finds), 1):.1%}",
     )
     return f"{said}{_where(snag)}.", spec.tool
 
@@ -191,13 +188,6 @@ def words_of(snag: Snag) -> tuple[str, str]:
 def _across(snag: Snag) -> str:
     top, left, bottom, right = snag.finds[0].box
     return grouped(max(bottom - top, right - left))
-
-
-def _squares_around(snag: Snag) -> int:
-    """Return how many of the squares in which a spread fault is counted its box has around its rim."""
-    top, left, bottom, right = snag.box
-    side = max(1, snag.finds[0].box[2] - snag.finds[0].box[0])
-    return 2 * ((bottom - top) + (right - left)) // side
 
 
 def _where(snag: Snag) -> str:
