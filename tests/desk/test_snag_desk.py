@@ -110,6 +110,41 @@ def test_the_walk_goes_on_where_it_was_left_after_reopening(
     assert "2 snags left · 1 mended" in _page(again).counts.text()
 
 
+def test_a_mend_that_was_asked_for_is_done_while_the_walk_goes_on(spoiled: Hand) -> None:
+    spoiled.command("Next place")
+    spoiled.command("Mend the snag")
+    spoiled.command("Next place")
+    _rest(spoiled)
+    _rest(spoiled)
+
+    assert "1 mended" in _page(spoiled).counts.text()
+    assert _page(spoiled)._tool.text().startswith("F2 ")
+    assert _page(spoiled).mend.isEnabled()
+
+
+def test_what_was_said_by_hand_is_not_offered_to_be_mended(marked: Hand) -> None:
+    marked.step("Matte")
+    marked.desk.shape_brush(softness=0.0)
+    marked.command("Solid")
+    marked.desk.set_brush(8)
+    marked.click(210, 150, right=True)
+    _rest(marked)
+
+    marked.command("Next place")
+    _rest(marked)
+    assert "by hand, and that counts" in _page(marked)._tool.text()
+    assert not _page(marked).mend.isEnabled()
+    before = marked.job
+    marked.command("Mend the snag")
+    _rest(marked)
+    assert marked.job is before
+    marked.step("Deliver")
+    marked.wait(lambda: marked.panel(Step.DELIVER).snags.list.count() == 1)
+    marked.panel(Step.DELIVER).snags.list.setCurrentRow(0)
+    _rest(marked)
+    marked.wait(lambda: not marked.panel(Step.DELIVER).snags.mend.isEnabled())
+
+
 def test_a_mend_is_shown_while_its_button_is_held(spoiled: Hand) -> None:
     spoiled.command("Next place")
     _rest(spoiled)

@@ -36,7 +36,7 @@ from peel.work.delivering.order import all_presets
 from peel.work.delivering.read_back import photo_under, read_delivered
 from peel.work.delivering.rows import FileRow
 from peel.work.inspecting.looks import snag_picture
-from peel.work.inspecting.snag_specs import SNAGS, accepted_because, words_of
+from peel.work.inspecting.snag_specs import accepted_because, words_of
 from peel.work.stages import Stages
 from peel.work.views import Look, View, render
 
@@ -208,11 +208,10 @@ class DeliverDesk(LaneDesk):
         self._desk.ask.follow.emit(QPointF(*snag.at))
 
     def _of_matte(self, job: Job, snag: Snag) -> ListedSnag:
-        mend = self._prover.words(snag) if self._prover.is_known(snag) else _untried(snag)
         key = f"{snag.sort.name} {snag.at[0]:.0f} {snag.at[1]:.0f}"
-        return ListedSnag(
-            key, snag.sort.value, words_of(snag)[0], snag.severity.value, mend, accepted_because(job, snag)
-        )
+        mend, is_offered = self._prover.words(snag), self._prover.is_offered(snag)
+        severity, accepted = snag.severity.value, accepted_because(job, snag)
+        return ListedSnag(key, snag.sort.value, words_of(snag)[0], severity, mend, is_offered, accepted)
 
     def _mend(self, row: int) -> None:
         if self._desk.step is not Step.DELIVER or not 0 <= row < len(self._listed):
@@ -287,12 +286,9 @@ def _of_order(job: Job, snag: DeliverySnag) -> ListedSnag:
         "gamut": "Out of gamut", "fewer_pixels": "Fewer pixels than ordered", "backing_fringe": "Edge on this backing",
     }  # fmt: skip
     key = f"{snag.sort} {snag.says}"
-    return ListedSnag(key, titles[snag.sort], snag.says, snag.severity.value, snag.mend, accepted)
-
-
-def _untried(snag: Snag) -> str:
-    mend = SNAGS[snag.sort].mend
-    return f"F2 {mend.does}." if mend is not None else f"By hand: {words_of(snag)[1]}."
+    return ListedSnag(
+        key, titles[snag.sort], snag.says, snag.severity.value, snag.mend, is_offered=False, accepted=accepted
+    )
 
 
 def _rights_words(content: bytes) -> str:

@@ -24,6 +24,7 @@ class ListedSnag:
     says: str
     severity: str
     mend: str
+    is_offered: bool
     accepted: str
 
 
@@ -123,6 +124,6 @@ class SnagList(QWidget):
         self._says.setText(f"{snag.says} {snag.mend}".strip() if snag is not None else "")
         self._says.setVisible(snag is not None)
         if snag is not None:
-            self.mend.setEnabled(snag.mend.startswith("F2") and not snag.accepted)
+            self.mend.setEnabled(snag.is_offered and not snag.accepted)
             self.take.setEnabled(not snag.accepted)
             self.reason.setText(snag.accepted)

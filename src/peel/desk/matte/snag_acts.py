@@ -5,7 +5,8 @@ from collections.abc import Collection, Sequence
 from peel.desk.desk_state import DeskState
 from peel.job.edits.snags import accept
 from peel.matte.inspect.snags import Snag
-from peel.work.inspecting.snag_specs import SNAGS, is_accepted, mend
+from peel.work.inspecting.proving import Proof
+from peel.work.inspecting.snag_specs import is_accepted, mend
 
 __all__ = ["accept_snag", "mend_snag", "next_open"]
 
@@ -21,12 +22,9 @@ def next_open(order: Sequence[int], still_open: Collection[int], at: int, by: in
     return next((order[place] for place in places if order[place] in still_open), None)
 
 
-def mend_snag(desk: DeskState, snag: Snag) -> bool:
-    """Mend a snag of the open job, if there is a safe way; return whether there is."""
-    if SNAGS[snag.sort].mend is None:
-        return False
-    desk.edit(f"Mend: {snag.sort.value.lower()}", lambda job: mend(job, snag))
-    return True
+def mend_snag(desk: DeskState, snag: Snag, proof: Proof) -> None:
+    """Mend a snag of the open job as it was proved: what was solved to judge it is not solved again."""
+    desk.edit(f"Mend: {snag.sort.value.lower()}", lambda job: proof.mended if job is proof.job else mend(job, snag))
 
 
 def accept_snag(desk: DeskState, snag: Snag, reason: str) -> None:

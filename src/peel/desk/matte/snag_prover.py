@@ -3,7 +3,7 @@
 from functools import partial
 from typing import Final
 
-from PySide6.QtCore import Signal
+from PySide6.QtCore import QTimer, Signal
 
 from peel.desk.asking import task
 from peel.desk.desk_state import DeskState
@@ -11,15 +11,13 @@ from peel.desk.matte.snag_acts import mend_snag
 from peel.desk.step.lane_desk import LaneDesk
 from peel.job.job import Job
 from peel.matte.inspect.snags import Snag
-from peel.work.inspecting.proving import Proof, prove
-from peel.work.inspecting.snag_specs import SNAGS, words_of
+from peel.work.inspecting.proving import Proof, proof_words, prove
+from peel.work.inspecting.snag_specs import SNAGS
 
 __all__ = ["SnagProver"]
 
 _PROVE = task("proof of a mend", "What a mend would do could not be tried.", stops=True)
-
-
-_TOLD: Final = 0.0005  # difference that is worth a figure
+_REST_MS: Final = 600  # after the hand has pressed, before a mend is tried again
 
 
 class SnagProver(LaneDesk):
@@ -36,10 +34,20 @@ class SnagProver(LaneDesk):
     def __init__(self, desk: DeskState) -> None:
         super().__init__(desk)
         self._proofs: dict[Snag, Proof | None] = {}
-        self._asked: Snag | None = None
-        self._wish: Snag | None = None
+        self._asked: Snag | None = None  # what is being tried out
+        self._wish: Snag | None = None  # what is to be mended once it is judged
+        self._rest = QTimer(self)
+        self._rest.setSingleShot(True)
+        self._rest.setInterval(_REST_MS)
+        self._rest.timeout.connect(self._try_again)
         desk.session_changed.connect(self._on_session)
         desk.job_changed.connect(lambda _job, _before: self._on_job())
+        desk.press_changed.connect(lambda _reverse: self._pause())
+
+    @property
+    def is_idle(self) -> bool:
+        """Whether nothing is being tried out, or is to be."""
+        return not self._rest.isActive() and super().is_idle
 
     def _on_session(self) -> None:
         self._wish = None
@@ -48,12 +56,25 @@ class SnagProver(LaneDesk):
     def _on_job(self) -> None:
         """Forget what was judged: it holds for one state of a job only. A mend that was asked for is tried again."""
         self._proofs.clear()
+        self._asker.forget()
+        self._rest.stop()
         self._asked = None
         if self._wish is not None:
             self.try_out(self._wish)
 
+    def _pause(self) -> None:
+        """Leave the machine to the hand."""
+        if self._asked is not None:
+            self._asker.forget()
+            self._rest.start()
+
+    def _try_again(self) -> None:
+        again, self._asked = self._asked, None
+        if again is not None:
+            self.try_out(again)
+
     def is_known(self, snag: Snag) -> bool:
-        """Return whether a snag's mend was judged."""
+        """Return whether a snag's mend was judged, or there is none."""
         return snag in self._proofs or SNAGS[snag.sort].mend is None
 
     def proof(self, snag: Snag) -> Proof | None:
@@ -61,38 +82,41 @@ class SnagProver(LaneDesk):
         return self._proofs.get(snag)
 
     def words(self, snag: Snag) -> str:
-        """Say what a key would do about a snag, with what it makes of the difference from the photo."""
-        spec, proof = SNAGS[snag.sort].mend, self.proof(snag)
-        if spec is None:
-            return f"By hand: {words_of(snag)[1]}."
-        if proof is None:
-            return "Trying out what F2 would do…"
-        if not proof.improves:
-            said = "." if proof.objection == snag.doubt else f": {proof.objection[0].lower()}{proof.objection[1:]}"
-            return f"F2 is not offered{said} By hand: {words_of(snag)[1]}."
-        if proof.is_of_colour:
-            return f"F2 {spec.does}: {proof.after:.0%} of it is left."
-        if proof.before - proof.after < _TOLD:
-            return f"F2 {spec.does}."
-        return f"F2 {spec.does}: {proof.before:.1%} off the photo here, then {proof.after:.1%}."
+        """Say what a key would do about a snag."""
+        return "Trying out what F2 would do…" if snag is self._asked else proof_words(snag, self.proof(snag))
+
+    def is_offered(self, snag: Snag) -> bool:
+        """Return whether there is a mend of which it is not known that it would not help."""
+        proof = self.proof(snag)
+        return SNAGS[snag.sort].mend is not None and (proof is None or proof.improves)
 
     def try_out(self, snag: Snag) -> None:
-        """Judge the mend of a snag on a worker, if it was not yet."""
+        """Judge the mend of a snag on a worker, if it was not yet; one that is to be mended goes first."""
         job, bridge = self._desk.job, self._desk.bridge
         if job is None or bridge is None or self.is_known(snag) or snag is self._asked:
             return
+        if self._wish not in {None, snag}:
+            return  # the next one is asked for as soon as this one is mended
         self._asked = snag
         stages = bridge.session.stages
-        self.ask(_PROVE, lambda: prove(stages, job, snag), partial(self._on_proved, job, snag))
+        self.ask(
+            _PROVE,
+            lambda: prove(stages, job, snag),
+            partial(self._on_proved, job, snag),
+            failed=lambda _error: self._on_failed(),
+        )
+
+    def _on_failed(self) -> None:
+        self._asked = self._wish = None
 
     def _on_proved(self, job: Job, snag: Snag, proof: Proof | None) -> None:
         if job is not self._desk.job:
             return
         self._proofs[snag], self._asked = proof, None
-        self.proved.emit()
         if snag is self._wish:
             self._wish = None
             self.mend(snag)
+        self.proved.emit()
 
     def mend(self, snag: Snag) -> None:
         """Mend a snag once its mend has proved itself; say why not otherwise."""
@@ -101,7 +125,7 @@ class SnagProver(LaneDesk):
             self.try_out(snag)
             return
         proof = self.proof(snag)
-        if proof is not None and not proof.improves:
-            self._desk.say(f"F2 would not help. {proof.objection}", f"By hand: {words_of(snag)[1]}.")
+        if proof is None or not proof.improves:
+            self._desk.say(proof_words(snag, proof))
         else:
-            mend_snag(self._desk, snag)
+            mend_snag(self._desk, snag, proof)
