@@ -106,17 +106,20 @@ def _haze(reading: Reading) -> Iterator[Find]:
 
 _SPREAD_CLEAR: Final = (0.004, 0.1)  # alpha of a veil so thin that no piece of it counts by itself
 _SPREAD_SOLID: Final = (0.9, 0.985)
-_SPREAD_SEEN: Final = 0.35  # of it that the photo may show, on average
+_SPREAD_UNSEEN: Final = 0.65  # of it that the photo does not show, on average
+_SPREAD_SIGMA: Final = 6.0
 _SPREAD_PX: Final = 32  # side of the squares by which it is counted
 
 
 def _spread(reading: Reading) -> Iterator[Find]:
     """Find what is a little too clear inside, or not quite clear outside, over whole neighbourhoods, in squares."""
-    alpha, seen = reading.alpha, reading.mean_seen(6.0)
+    alpha = reading.alpha
+    # on average over both alike: a faint strand is in the photo, too
+    over = cv2.GaussianBlur(alpha, (0, 0), _SPREAD_SIGMA) - reading.mean_seen(_SPREAD_SIGMA)
     low, high = _SPREAD_CLEAR
-    outside = (alpha > low) & (alpha < high) & (seen < _SPREAD_SEEN * alpha)
+    outside = (alpha > low) & (alpha < high) & (over > _SPREAD_UNSEEN * alpha)
     low, high = _SPREAD_SOLID
-    inside = (alpha > low) & (alpha < high) & (1 - seen < _SPREAD_SEEN * (1 - alpha)) & ~reading.is_sheer
+    inside = (alpha > low) & (alpha < high) & (-over > _SPREAD_UNSEEN * (1 - alpha)) & ~reading.is_sheer
     change = np.where(inside, 1 - alpha, alpha)
     mask = (outside | inside) & reading.says
     for top in range(0, mask.shape[0], _SPREAD_PX):
