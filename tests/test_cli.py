@@ -419,7 +419,7 @@ def test_colours_are_proposed_on_the_command_line_and_said(
     assert _cut(*pair, "--recipe", str(bare), "--cutout", str(proposed), "--propose-colour", "--json") == 0
     found = json.loads(capsys.readouterr().out)["colour"]
 
-    assert f"Spill: seen on {found['spill']['before']:.1%} of the edge" in said
+    assert f"Spill: seen on {found['spill']['before'] * 100:.1f} % of the edge" in said
     assert found["spill"]["after"] < 0.5 * found["spill"]["before"]
     assert found["spill"]["way"] in said
     assert plain.read_bytes() != proposed.read_bytes()

@@ -98,7 +98,9 @@ def _say_colour(found: dict[str, Any]) -> None:
     """Print what was proposed for the edge's colours, in words."""
     spill, rim = found["spill"], found["rim"]
     way = spill["way"] or "nothing takes more out"
-    typer.echo(f"Spill: seen on {spill['before']:.1%} of the edge, now on {spill['after']:.1%} ({way}).")
+    typer.echo(
+        f"Spill: seen on {spill['before'] * 100:.1f} % of the edge, now on {spill['after'] * 100:.1f} % ({way})."
+    )
     if rim["pull_px"]:
         typer.echo(f"The edge has backdrop in it, as if it lay {rim['pull_px']:g} px too far out. It was not moved.")
     else:

@@ -310,11 +310,9 @@ class ColourPanel(Panel):
         if found is None:
             return
         self._cure.setText(
-            f"The edge has backdrop in it, as if it lay {found.pull_px:g} px too far out. Pull it in, or correct its "
-            "colour where it should stay."
+            f"As if it lay {found.pull_px:g} px too far out: pull it in, or correct its colour where it should stay."
         )
         self.pull_in.setText(f"Pull in by {found.pull_px:g} px")
-        self.correct_rim.setEnabled(bool(found.colour))
 
     @property
     def spill_text(self) -> str:

@@ -83,7 +83,7 @@ class RimProposal:
     Attributes
     ----------
     colour : dict of str to float
-        Amounts of `EdgeColour` that correct its colour; empty where none stands out.
+        Amounts of `EdgeColour` that correct its colour; empty where nothing is to be done.
     pull_px : float
         By how much to pull the edge in, because it has backdrop in it; 0 where it lies right.
     """
@@ -125,7 +125,13 @@ def proposed_rim(stages: Stages, job: Job) -> RimProposal:
             "rim_tint": _MOST if rim.is_tinted else 0.0,
         }
     mixed = [(rim.mixed, width) for width, rim in found if rim.is_mixed]
-    return RimProposal(colour, _least_pull(stages, bare, max(mixed)[1]) if mixed else 0.0)
+    if not mixed:
+        return RimProposal(colour)
+    _, width = max(mixed)
+    pull_px = _least_pull(stages, bare, width)
+    if pull_px and not colour:  # where it should stay, what it has of the backdrop's colour can be taken off
+        colour = {"rim_px": width, "rim_light": _MOST, "rim_tint": _MOST}
+    return RimProposal(colour, pull_px)
 
 
 def _least_pull(stages: Stages, job: Job, width: float) -> float:

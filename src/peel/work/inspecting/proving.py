@@ -111,10 +111,10 @@ def proof_words(snag: Snag, proof: Proof | None) -> str:
         told = "." if proof.objection == snag.doubt else f": {proof.objection[0].lower()}{proof.objection[1:]}"
         return f"F2 is not offered{told} {by_hand}"
     if proof.is_of_colour:
-        return f"F2 {spec.does}: {proof.after:.0%} of it is left."
+        return f"F2 {spec.does}: {proof.after * 100:.0f} % of it is left."
     if proof.before - proof.after < _TOLD:
         return f"F2 {spec.does}."
-    return f"F2 {spec.does}: {proof.before:.1%} off the photo here, then {proof.after:.1%}."
+    return f"F2 {spec.does}: {proof.before * 100:.1f} % off the photo here, then {proof.after * 100:.1f} %."
 
 
 def doubted(stages: Stages, job: Job, snag: Snag) -> str:

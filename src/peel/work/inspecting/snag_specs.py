@@ -180,7 +180,7 @@ def words_of(snag: Snag) -> tuple[str, str]:
         es="" if many else "es",
         size=f"{grouped(snag.size)} px",
         across=f"{'the largest ' if many else ''}{_across(snag)} px across",
-        off=f"{snag.size / max(sum(int(find.mask.sum()) for find in snag.finds), 1):.1%}",
+        off=f"{100 * snag.size / max(sum(int(find.mask.sum()) for find in snag.finds), 1):.1f} %",
     )
     return f"{said}{_where(snag)}.", spec.tool
 
