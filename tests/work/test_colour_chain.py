@@ -185,10 +185,18 @@ def test_an_edge_that_lies_too_far_out_is_told_from_a_rim(cloth: Job) -> None:
     assert errors[1] < 0.5 * errors[0]
 
 
-def test_shading_of_the_subjects_own_is_no_rim(cloth: Job) -> None:
+@pytest.mark.parametrize("shape", ["stripes", "ball"])
+def test_shading_of_the_subjects_own_is_no_rim(cloth: Job, shape: str) -> None:
     rows, columns = np.mgrid[:300, :420]
-    shaded = cloth.photo.pixels * (0.75 + 0.25 * np.sin(np.arctan2(rows - 150, columns - 210) * 5))[..., None]
-    job = Job(Photo("shaded.png", shaded.astype(np.uint8)), cloth.planes, cloth.settings.model_copy())
+    turn, away = np.arctan2(rows - 150, columns - 210), np.hypot(rows - 150, columns - 210)
+    light = 0.75 + 0.25 * np.sin(turn * 5) if shape == "stripes" else 1 - 0.5 * np.clip(away / 94, 0, 1) ** 2
+    behind = (1 - cloth.alpha(cloth.photo.bounds))[..., None] * GREEN * 255
+    shaded = (cloth.photo.pixels - behind) * light[..., None] + behind
+    job = Job(
+        Photo("shaded.png", np.round(np.clip(shaded, 0, 255)).astype(np.uint8)),
+        cloth.planes,
+        cloth.settings.model_copy(),
+    )
 
     assert proposed_rim(Stages(job.photo, Cache(50_000_000)), job) == RimProposal()
 

@@ -1,6 +1,7 @@
 """What Peel proposes for the colours of an edge: a way to take spill out, and what to do about a rim."""
 
 from dataclasses import dataclass, field
+from itertools import pairwise
 from typing import Final
 
 from peel.job.edge_targets import EdgeTarget
@@ -13,8 +14,8 @@ from peel.work.stages import Stages
 
 __all__ = ["RimProposal", "SpillProposal", "proposed_rim", "proposed_spill"]
 
-_WIDTHS: Final = (2.0, 4.0, 7.0, 11.0)
-"""Of rims that are looked for, in pixels."""
+_WIDTHS: Final = (2.0, 4.0, 7.0, 11.0, 15.0)
+"""Of rims that are looked for, in pixels; the last is only compared with."""
 
 _PULLS: Final = (1.0, 1.5, 2.0, 3.0, 4.0, 6.0)
 """By which an edge that lies too far out is pulled in, in pixels."""
@@ -110,21 +111,23 @@ def proposed_rim(stages: Stages, job: Job) -> RimProposal:
 
     Notes
     -----
-    A rim of its own colour is contamination: its width is that at which it stands out most. One that has gone towards
+    A rim of its own colour is contamination: its width is that at which it stands out most. Beyond it the difference is
+    less even; that of a shaded or round subject is the more even the wider one looks. One that has gone towards
     the backdrop beside it all along is a misplaced edge: it is pulled in by the least that leaves none of it.
     """
     bare = job.with_recipe(colour=job.settings.recipe.colour.model_copy(update={"rim_light": 0.0, "rim_tint": 0.0}))
     found = [(width, rim) for width in _WIDTHS if (rim := measure_rim(stages, bare, width)) is not None]
     colour: dict[str, float] = {}
-    standing = [(abs(rim.lighter) + rim.tinted, width, rim) for width, rim in found if rim.is_light or rim.is_tinted]
+    standing = []
+    for (width, rim), (_, wider) in pairwise(found):
+        light = rim.is_light and rim.evenly_lighter > wider.evenly_lighter
+        tint = rim.is_tinted and rim.evenly_tinted > wider.evenly_tinted
+        if light or tint:
+            standing.append((abs(rim.lighter) + rim.tinted, width, light, tint))
     if standing:
-        _, width, rim = max(standing, key=lambda each: each[0])
-        colour = {
-            "rim_px": width,
-            "rim_light": _MOST if rim.is_light else 0.0,
-            "rim_tint": _MOST if rim.is_tinted else 0.0,
-        }
-    mixed = [(rim.mixed, width) for width, rim in found if rim.is_mixed]
+        _, width, light, tint = max(standing)
+        colour = {"rim_px": width, "rim_light": _MOST * light, "rim_tint": _MOST * tint}
+    mixed = [(rim.mixed, width) for width, rim in found[:-1] if rim.is_mixed]
     if not mixed:
         return RimProposal(colour)
     _, width = max(mixed)
