@@ -5,6 +5,7 @@ can be watched where it is worst. Colours are encoded like sRGB.
 """
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from typing import Final
 
 import cv2
@@ -12,13 +13,13 @@ import numpy as np
 
 from bench.camera import through_camera
 from bench.cases import Case
-from bench.harder import coat, deep, drape, mane, object_alike
+from bench.harder import coat, deep, drape, glass, mane, object_alike
 from bench.pencil import BLOND, DARK, GINGER, GREEN, WHITE, Drawing, backdrop, ellipse, lay, solid, strands
 from peel.demo.camera import cloud, develop
 from peel.demo.strands import StrandLook, over
 from peel.matte.srgb import to_encoded, to_linear
 
-__all__ = ["CAMERA", "KINDS", "LARGE", "Drawing", "drawn_case"]
+__all__ = ["CAMERA", "KINDS", "LARGE", "Drawing", "Layers", "drawn_case", "drawn_layers", "mixed", "taken"]
 
 
 LARGE = Drawing(height=4000, width=6000, sloppy=0.08)
@@ -194,6 +195,7 @@ KINDS: dict[str, tuple[_Draw, StrandLook, str, float, float]] = {
     "mane-white": (mane, WHITE, "bokeh", 26, 26),
     "coat": (coat, GINGER, "photo", 22, 16),
     "drape": (drape, WHITE, "photo", 12, 12),
+    "glass": (glass, WHITE, "photo", 12, 12),
     "alike": (object_alike, GINGER, "photo", 12, 12),
     "deep": (deep, GINGER, "photo", 18, 18),
 }
@@ -229,10 +231,26 @@ def _towards(room: np.ndarray, subject: np.ndarray, d: Drawing) -> np.ndarray:
     return np.clip(behind * tone * texture, 0.002, 1).astype(np.float32) * subject[..., 3:]
 
 
-def drawn_case(kind: str, d: Drawing | None = None) -> Case:
-    """Draw a case: photo rounded to 8 bits, zones, alpha, the subject's true colours."""
-    d = d or Drawing()
-    rng = np.random.default_rng(d.seed)
+@dataclass(frozen=True)
+class Layers:
+    """What a case is put together from; colours are encoded.
+
+    Attributes
+    ----------
+    zones : (H, W) uint8 ndarray
+    alpha : (H, W) float32 ndarray
+    colours, behind : (H, W, 3) float32 ndarray
+        The subject's and the backdrop's.
+    """
+
+    zones: np.ndarray
+    alpha: np.ndarray
+    colours: np.ndarray
+    behind: np.ndarray
+
+
+def drawn_layers(kind: str, d: Drawing, rng: np.random.Generator) -> Layers:
+    """Draw the layers of a case."""
     draw, look, usual, inside, outside = KINDS[kind]
     room = backdrop(d.backdrop or usual, d, rng, look)
     subject = cv2.GaussianBlur(draw(d, rng, look), (0, 0), 0.6)
@@ -242,12 +260,26 @@ def drawn_case(kind: str, d: Drawing | None = None) -> Case:
     if kind in _TONED:
         subject[..., :3] = _towards(room, subject, d)
     colours, behind = develop(subject[..., :3] / np.maximum(subject[..., 3:], 1e-4)), develop(room)
-    a = alpha[..., None]
+    return Layers(_marked(alpha, d, inside, outside), alpha, colours, behind)
+
+
+def mixed(layers: Layers, d: Drawing) -> np.ndarray:
+    """Put layers together, without noise."""
+    a = layers.alpha[..., None]
     into, back = (to_linear, to_encoded) if d.linear else (np.asarray, np.asarray)
-    clean = back(into(colours) * a + into(behind) * (1 - a))
+    return back(into(layers.colours) * a + into(layers.behind) * (1 - a))
+
+
+def taken(clean: np.ndarray, d: Drawing, rng: np.random.Generator) -> np.ndarray:
+    """Return a clean picture as a photo of 8 bits, with grain."""
     grain = rng.standard_normal(clean.shape, np.float32) * d.noise * (0.6 + 0.8 * np.sqrt(clean))
-    photo = np.round(np.clip(clean + grain, 0, 1) * 255) / np.float32(255)
-    photo = photo.astype(np.float32)
-    if d.camera:
-        photo = through_camera(photo)
-    return Case(kind, photo, _marked(alpha, d, inside, outside), alpha, colours)
+    photo = (np.round(np.clip(clean + grain, 0, 1) * 255) / np.float32(255)).astype(np.float32)
+    return through_camera(photo) if d.camera else photo
+
+
+def drawn_case(kind: str, d: Drawing | None = None) -> Case:
+    """Draw a case: photo rounded to 8 bits, zones, alpha, the subject's true colours."""
+    d = d or Drawing()
+    rng = np.random.default_rng(d.seed)
+    layers = drawn_layers(kind, d, rng)
+    return Case(kind, taken(mixed(layers, d), d, rng), layers.zones, layers.alpha, layers.colours)

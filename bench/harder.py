@@ -11,7 +11,7 @@ from bench.pencil import DARK, WHITE, Drawing, ellipse, lay, solid, strands
 from peel.demo.camera import cloud
 from peel.demo.strands import StrandLook, over
 
-__all__ = ["coat", "deep", "drape", "mane", "object_alike"]
+__all__ = ["coat", "deep", "drape", "glass", "mane", "object_alike"]
 
 
 def mane(d: Drawing, rng: np.random.Generator, look: StrandLook) -> np.ndarray:
@@ -98,3 +98,20 @@ def deep(d: Drawing, rng: np.random.Generator, look: StrandLook) -> np.ndarray:
     blurred = [cv2.GaussianBlur(sharp, (0, 0), max(float(sigma) * d.unit, 0.05)) for sigma in sigmas]
     shares = [np.clip(1 - np.abs(depth - place) * (len(sigmas) - 1), 0, 1) for place in places]
     return np.sum([picture * share for picture, share in zip(blurred, shares, strict=True)], axis=0).astype(np.float32)
+
+
+def glass(d: Drawing, rng: np.random.Generator, _look: StrandLook) -> np.ndarray:
+    """Draw a bottle of clear glass with a solid foot: faint walls that thicken to the rim, reflections, a label."""
+    outline = np.maximum(ellipse(d, (0, 0.58), (0.17, 0.30)), ellipse(d, (0, 0.25), (0.06, 0.16)))
+    depth = cv2.distanceTransform((outline > 0.5).astype(np.uint8), cv2.DIST_L2, 5) / (d.height * 0.17)
+    wall = outline * (0.10 + 0.45 * np.exp(-depth * 9) + 0.08 * cloud(d.width, d.height, 3, 3, int(rng.integers(99))))
+    shine = np.zeros_like(outline)
+    for side, wide in ((-0.09, 0.016), (0.11, 0.008)):
+        shine = np.maximum(shine, ellipse(d, (side, 0.55), (wide, 0.18)))
+    shine = cv2.GaussianBlur(shine * outline, (0, 0), 2 * d.unit)
+    cover = np.clip(wall + 0.75 * shine, 0, 0.97)
+    own = np.array([0.06, 0.09, 0.08], np.float32) + shine[..., None] * np.float32(0.75)
+    body = np.dstack([own * cover[..., None], cover]).astype(np.float32)
+    label = ellipse(d, (0, 0.62), (0.09, 0.07)) * outline
+    foot = ellipse(d, (0, 0.86), (0.15, 0.04))
+    return over(solid(np.maximum(label, foot), (0.25, 0.05, 0.04), (0.55, 0.20, 0.12), d, 8), body)

@@ -28,6 +28,14 @@ _Tone = Annotated[
     ),
 ]
 
+_Empty = Annotated[
+    Path | None,
+    typer.Option(help="The set without the subject, taken from the same place; alone, it marks what differs from it."),
+]
+_Again = Annotated[
+    Path | None, typer.Option(help="The same subject before another backdrop, taken from the same place.")
+]
+
 
 @app.command()
 def cut(
@@ -35,6 +43,8 @@ def cut(
     zones: _Zones = None,
     mark: _Mark = None,
     tone: _Tone = None,
+    empty: _Empty = None,
+    again: _Again = None,
     laid: Annotated[
         Path | None, typer.Option(help="Write the zones as they were laid here, as 8-bit gray PNG.")
     ] = None,
@@ -62,15 +72,18 @@ def cut(
     ] = False,
     as_json: Annotated[bool, typer.Option("--json", help="Print seconds per stage and peak memory.")] = False,
 ) -> None:
-    """Cut a photo by a mark, by zones drawn in a picture, or by a tone."""
+    """Cut a photo by a mark, by zones drawn in a picture, by a tone, or by what differs from the empty set."""
     from peel.work.cut import CutFiles, CutRequest
     from peel.work.cut import cut as run_cut
     from peel.work.session.leftovers import tidy_up
 
-    _check_one(zones, mark, tone)
+    if empty is None or (zones, mark, tone) != (None, None, None):
+        _check_one(zones, mark, tone)
+    if empty is not None and again is not None:
+        raise UsageError("Give one second frame.", "The empty set says more, if it was taken from the same place.")
     files = CutFiles(matte, cutout, flat, laid)
     drawn = Path(kinds) if kinds not in (None, "suggested", "none") else None
-    inputs = [path for path in (photo, zones, mark, drawn, recipe) if path is not None]
+    inputs = [path for path in (photo, zones, mark, empty, again, drawn, recipe) if path is not None]
     _check_outputs([path for path in (matte, cutout, flat, laid) if path is not None], inputs)
     read = _recipe(recipe, on)
     request = CutRequest(
@@ -78,6 +91,8 @@ def cut(
         zones=zones,
         mark=mark,
         tone=None if tone is None else _tone(tone),
+        empty=empty,
+        again=again,
         kinds=drawn or kinds,  # type: ignore[arg-type]
         recipe=read.recipe,
         assets=read.assets,
@@ -90,7 +105,10 @@ def cut(
         report = run_cut(request, files, tell)
     if as_json:
         typer.echo(json.dumps(report.as_json()))
-    elif report.colour:
+        return
+    if report.frame is not None:
+        typer.echo(f"Second frame: {report.frame.says}")
+    if report.colour:
         _say_colour(report.colour)
 
 

@@ -16,7 +16,7 @@ __all__ = ["RecipeFile", "read_recipe"]
 
 @dataclass(frozen=True)
 class RecipeFile:
-    """A recipe, and the pictures that its backing names."""
+    """A recipe, and the pictures that it names."""
 
     recipe: Recipe
     assets: tuple[Asset, ...] = ()
@@ -25,7 +25,7 @@ class RecipeFile:
 def read_recipe(path: Path) -> RecipeFile:
     """Read a recipe; what it leaves out is as in a new job.
 
-    A backing's photo, or a pattern's tile, names its picture by ``"file"``, relative to the recipe.
+    A backing's photo, a pattern's tile or a second frame names its picture by ``"file"``, relative to the recipe.
 
     Raises
     ------
@@ -59,10 +59,12 @@ def _beside(recipe: Path, name: str) -> Path:
 
 def _with_pictures(settings: Any, path: Path) -> tuple[Asset, ...]:
     """Read the pictures that a recipe names by file, and name them by their digests instead."""
-    backing = settings.get("backing") if isinstance(settings, dict) else None
+    if not isinstance(settings, dict):
+        return ()
+    backing = settings.get("backing")
+    parts = [backing.get(name) for name in ("photo", "pattern")] if isinstance(backing, dict) else []
     found = []
-    for name in ("photo", "pattern"):
-        part = backing.get(name) if isinstance(backing, dict) else None
+    for part in (*parts, settings.get("second_frame")):
         if isinstance(part, dict) and isinstance(part.get("file"), str):
             asset = read_asset(_beside(path, part.pop("file")))
             part["picture"] = asset.digest

@@ -5,10 +5,10 @@ from typing import Literal
 
 from peel.job.job import Job
 from peel.job.plane import Plane
-from peel.job.settings import Mixing, Recipe, Separation, Solving
+from peel.job.settings import FrameNudge, JobSettings, Mixing, Recipe, SecondFrame, Separation, Solving
 from peel.matte.solve.settings import EdgeTerms, SolveSettings
 
-__all__ = ["Question", "question", "solve_settings", "used_separations"]
+__all__ = ["Question", "counted_frame", "question", "solve_settings", "used_separations"]
 
 
 @dataclass(frozen=True)
@@ -27,6 +27,8 @@ class Question:
     solving : Solving
     separations : tuple of Separation
         Those that are in use; the others are only looked at.
+    second_frame : SecondFrame and FrameNudge, or None
+        None where there is none, or it does not count.
     """
 
     zones: Plane
@@ -38,6 +40,7 @@ class Question:
     sheer_colours: tuple[str, ...]
     solving: Solving
     separations: tuple[Separation | None, ...]
+    second_frame: tuple[SecondFrame, FrameNudge] | None
 
 
 def question(job: Job) -> Question:
@@ -46,7 +49,21 @@ def question(job: Job) -> Question:
     recipe = job.settings.recipe
     planes = job.zones, job.kinds, job.suggested, job.separated
     in_use = used_separations(recipe)
-    return Question(*planes, recipe.band.kinds, photo.mixing, photo.sheer_colours, recipe.solving, in_use)
+    return Question(
+        *planes,
+        recipe.band.kinds,
+        photo.mixing,
+        photo.sheer_colours,
+        recipe.solving,
+        in_use,
+        counted_frame(job.settings),
+    )
+
+
+def counted_frame(settings: JobSettings) -> tuple[SecondFrame, FrameNudge] | None:
+    """Return the second frame and how it was moved by hand; None if it does not count."""
+    second = settings.recipe.second_frame
+    return (second, settings.photo.frame_nudge) if second.counts else None
 
 
 def used_separations(recipe: Recipe) -> tuple[Separation | None, ...]:

@@ -21,6 +21,7 @@ from peel.job.edits.values import set_value, use_zones
 from peel.job.job import Job, Photo, new_job
 from peel.job.plane import Plane
 from peel.job.preset import Preset
+from peel.job.question import counted_frame
 from peel.job.settings import Recipe, Separation
 from peel.matte.arrays import ByteArray
 from peel.matte.edge.kind import KINDS
@@ -30,6 +31,8 @@ from peel.matte.edge.zones import BACKGROUND, FOREGROUND
 from peel.matte.solve.conjugate_gradients import SolveReport
 from peel.work.delivering.delivery import deliver
 from peel.work.delivering.order import FileOrder
+from peel.work.framing.frames import FRAME_WORDS, Fit, fit_of, give_frame, read_frame
+from peel.work.framing.proposing import mark_by_set, region_by_set
 from peel.work.inspecting.colour_proposals import proposed_rim, proposed_spill
 from peel.work.marking.tone_start import mark_by_tone, with_ends
 from peel.work.solving.solve import check_solvable, solve_job
@@ -85,6 +88,8 @@ class CutReport:
         How the photo mixes colours.
     colour : dict
         What was proposed for the edge's colours, if that was asked for.
+    frame : Fit or None
+        How well the second frame fits, if there is one.
     """
 
     seconds: dict[str, float]
@@ -92,6 +97,7 @@ class CutReport:
     solve: SolveReport
     mixing: str
     colour: dict[str, Any] = field(default_factory=dict)
+    frame: Fit | None = None
 
     def as_json(self) -> dict[str, object]:
         """Return the report as plain values."""
@@ -105,6 +111,7 @@ class CutReport:
             "converged": self.solve.converged,
             "mixing": self.mixing,
             **({"colour": self.colour} if self.colour else {}),
+            **({"frame": asdict(self.frame)} if self.frame else {}),
         }
 
 
@@ -133,6 +140,9 @@ class CutRequest:
         (255), around which the band lays itself.
     tone : Separation or None
         In place of both: a rendering that the mark begins from; ends that it leaves open are proposed.
+    empty, again : Path or None
+        At most one of them: the set without the subject, or the same subject before another backdrop. With the set
+        alone, what differs from it is marked.
     kinds : Path, "suggested", "none" or None
         A picture of the kinds of edge (0 none, 50 hard, 100 soft, 150 strand, 200 lacy, 250 sheer), Peel's own
         suggestions, or a solve that knows of no kinds. None leaves it to the recipe.
@@ -151,6 +161,8 @@ class CutRequest:
     zones: Path | None = None
     mark: Path | None = None
     tone: Separation | None = None
+    empty: Path | None = None
+    again: Path | None = None
     kinds: Path | Literal["suggested", "none"] | None = None
     recipe: Recipe = field(default_factory=Recipe)
     assets: tuple[Asset, ...] = ()
@@ -193,7 +205,8 @@ def cut(request: CutRequest, files: CutFiles, progress: Progress | None = None) 
         job, found = _with_proposals(job)
         clock.lap("colour")
     _write(job, files, clock, report)
-    return CutReport(clock.seconds, _peak_memory_mb(), solved, job.settings.photo.known_mixing or "value", found)
+    mixing, fit = job.settings.photo.known_mixing or "value", fit_of(job)
+    return CutReport(clock.seconds, _peak_memory_mb(), solved, mixing, found, fit)
 
 
 def _with_proposals(job: Job) -> tuple[Job, dict[str, Any]]:
@@ -226,15 +239,37 @@ def prepared(request: CutRequest, lap: Callable[[str], None] | None = None) -> J
     job = job.with_settings(job.settings.model_copy(update={"recipe": request.recipe}))
     for asset in request.assets:
         job = job.with_asset(asset)
-    job = _with_kinds(job, request.kinds)
+    job = _with_kinds(_with_frame(job, request), request.kinds)
     drawn = _drawn(request, photo)
     lap("read")
     if request.tone is not None:
         job = mark_by_tone(job, 0, with_ends(request.tone, job))
     elif drawn is not None:
         job = use_zones(job, drawn) if request.mark is None else _marked(job, drawn)
+    elif counted_frame(job.settings) is not None:
+        job = _marked_by_set(job)
     lap("band")
     return job
+
+
+def _with_frame(job: Job, request: CutRequest) -> Job:
+    """Give the job its second frame, which has to be what it is called."""
+    for path, kind in ((request.empty, "empty"), (request.again, "again")):
+        if path is not None:
+            asset, found = read_frame(path, job.photo)
+            if found != kind:
+                message = f"{path} is {FRAME_WORDS[found]}, not {FRAME_WORDS[kind]}."
+                raise PhotoError(message, f"Give it as --{found}.")
+            job = give_frame(job, asset, found)
+    return job
+
+
+def _marked_by_set(job: Job) -> Job:
+    region = region_by_set(job)
+    if region is None:
+        message = f"Nothing in {job.photo.name} differs from its set, or the set is missing."
+        raise PhotoError(message, "Draw the subject with --mark.")
+    return mark_by_set(job, region)
 
 
 def _drawn(request: CutRequest, photo: Photo) -> ByteArray | None:

@@ -25,6 +25,8 @@ def with_recipe_of(job: Job, source: Job, *, same_backdrop: bool = True) -> Job:
         if digest in source.assets:
             job = job.with_asset(source.assets[digest])
     recipe, own = source.settings.recipe, job.settings.recipe
+    if recipe.second_frame.picture is None or recipe.second_frame.kind == "again":  # another take of that photo alone
+        recipe = recipe.model_copy(update={"second_frame": own.second_frame})
     if not same_backdrop:
         band = recipe.band.model_copy(update={"trust": own.band.trust})
         spill = recipe.colour.spill.model_copy(update={"hue": own.colour.spill.hue})

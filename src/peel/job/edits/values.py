@@ -12,6 +12,7 @@ from peel.job.edits.marking import Zone
 from peel.job.edits.separations import unsolve_separated
 from peel.job.job import Job
 from peel.job.plane import Plane
+from peel.job.question import counted_frame
 from peel.job.rect import Rect
 from peel.job.settings import JobSettings, with_open_ends, with_value
 from peel.matte.arrays import ByteArray, FloatArray
@@ -54,6 +55,7 @@ def _asks_another_matte(before: JobSettings, after: JobSettings) -> bool:
         or before.photo.sheer_colours != after.photo.sheer_colours
         or before.recipe.solving != after.recipe.solving
         or before.recipe.band.kinds != after.recipe.band.kinds
+        or counted_frame(before) != counted_frame(after)
     )
 
 

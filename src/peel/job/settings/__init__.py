@@ -16,6 +16,7 @@ from peel.job.settings.document import (
 )
 from peel.job.settings.finish import MOST_FINISH_AREAS, Finish, FinishArea, Finishes
 from peel.job.settings.marks import MOST_CONTOURS, Band, Contour, Node
+from peel.job.settings.second_frame import FrameKind, FrameNudge, SecondFrame
 from peel.job.settings.shadow import CastShadow, ContactShadow, KeptShadow, Shadow
 from peel.job.settings.sheet import (
     MOST_SIDE,
@@ -60,6 +61,8 @@ __all__ = [
     "Finish",
     "FinishArea",
     "Finishes",
+    "FrameKind",
+    "FrameNudge",
     "Grade",
     "Gradient",
     "GradientStop",
@@ -76,6 +79,7 @@ __all__ = [
     "Point",
     "Recipe",
     "RenderingName",
+    "SecondFrame",
     "Separation",
     "SettledSnag",
     "Shadow",

@@ -10,6 +10,7 @@ from peel.job.settings.cutouts import MOST_CUTOUTS, PlacedCutout
 from peel.job.settings.delivery import Delivery
 from peel.job.settings.finish import MOST_FINISH_AREAS, FinishArea, Finishes
 from peel.job.settings.marks import MOST_CONTOURS, Band, Contour
+from peel.job.settings.second_frame import FrameNudge, SecondFrame
 from peel.job.settings.shadow import Shadow
 from peel.job.settings.sheet import Backing, Grade, LightWrap, SheetFrame
 from peel.job.settings.snags import MOST_SETTLED, Inspection, SettledSnag
@@ -50,6 +51,7 @@ class PhotoSettings(SettingsModel):
     spill_width_deg : angle around it that leaves out the subject's own colours.
     settled_snags : snags that were mended or accepted, in that order.
     cutouts : what stands on the sheet, the lowest first.
+    frame_nudge : by how much the second frame is moved by hand.
     ground : two points of the line that the subject stands on; None for the lowest of the subject.
     """
 
@@ -68,6 +70,7 @@ class PhotoSettings(SettingsModel):
     spill_width_deg: Annotated[float, Field(ge=10, le=170)] = 100.0
     settled_snags: Annotated[tuple[SettledSnag, ...], Field(max_length=MOST_SETTLED)] = ()
     cutouts: Annotated[tuple[PlacedCutout, ...], Field(max_length=MOST_CUTOUTS)] = (PlacedCutout(),)
+    frame_nudge: FrameNudge = FrameNudge()
     ground: tuple[Point, Point] | None = None
 
     @property
@@ -89,6 +92,7 @@ class PhotoSettings(SettingsModel):
 class Recipe(SettingsModel):
     """What can be carried from one photo to another, in the order of the work."""
 
+    second_frame: SecondFrame = SecondFrame()
     band: Band = Band()
     separations: Annotated[tuple[Separation, ...], Field(max_length=MOST_SEPARATIONS)] = ()
     solving: Solving = Solving()
@@ -161,7 +165,7 @@ def with_value(settings: JobSettings, path: str, value: Any) -> JobSettings:
 def pictures_of(settings: JobSettings) -> list[str]:
     """List the digests of all pictures that settings name, each once."""
     backing = settings.recipe.backing
-    named = [backing.photo.picture, backing.pattern.picture]
+    named = [backing.photo.picture, backing.pattern.picture, settings.recipe.second_frame.picture]
     named += [cutout.source for cutout in settings.photo.cutouts if cutout.source != "subject"]
     return list(dict.fromkeys(digest for digest in named if digest is not None))
 

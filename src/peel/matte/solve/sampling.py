@@ -25,7 +25,7 @@ from peel.matte.pixels import unit_floats
 from peel.matte.smaller import any_in_squares, averaged, smaller_trimap
 from peel.matte.solve.noise import NoiseCurve, brightness_bin, measure_noise, plain_reach
 
-__all__ = ["THINNED_PX", "ColourPrior", "blurred_within", "colour_prior", "nearest_samples", "subject_palette"]
+__all__ = ["THINNED_PX", "ColourPrior", "blurred_within", "colour_prior", "gathering_step", "nearest_samples", "subject_palette"]
 
 _DIRECTIONS: Final = ((0, 1), (0, -1), (1, 0), (-1, 0), (1, 1), (1, -1), (-1, 1), (-1, -1))
 _GATHERED_AT_MOST: Final = (
@@ -232,7 +232,7 @@ def blurred_within(image: FloatArray, zone: BoolArray) -> FloatArray:
     return np.ascontiguousarray(cv2.blur(image * weight[..., None], (3, 3)) / share).reshape(-1, 3)
 
 
-def _step(pixels: int) -> int:
+def gathering_step(pixels: int) -> int:
     """Return the side, in pixels, of the cells that share their samples, for a photo of so many pixels."""
     return int(2 ** np.searchsorted(_GATHERED_AT_MOST, pixels))
 
@@ -322,7 +322,7 @@ def colour_prior(
     if not asked.any():
         return prior
     checkpoint()
-    step = _step(height * width)
+    step = gathering_step(height * width)
     small = averaged(image, step) if step > 1 else np.ascontiguousarray(image, np.float32)
     checkpoint()
     zones = np.ascontiguousarray(smaller_trimap(trimap, step))

@@ -21,6 +21,8 @@ from peel.matte.solve.evidence import Evidence, gather_evidence
 from peel.matte.solve.guided_upsampling import enlarge_matte, line_coefficients
 from peel.matte.solve.patches import REACH_PX
 from peel.matte.solve.sampling import THINNED_PX, ColourPrior, colour_prior, subject_palette
+from peel.work.framing.frames import frame_of
+from peel.work.framing.telling import told_by
 from peel.work.separating.pulls import Separated, separate
 from peel.work.solving.sized import (
     colours_at,
@@ -178,6 +180,7 @@ def _solve_asked(
     evidence = _evidence_for(job, window, free, step)
     if separated is not None:
         evidence = evidence.pulled(separated.weight, separated.pull)
+    evidence = _with_frame(evidence, job, window, free, step, palette)
     prior = _prior_for(job, window, free, step, palette())
     checkpoint()
     given = Given(
@@ -191,6 +194,19 @@ def _solve_asked(
         maps=maps_at(job, window, step),
     )
     return solve_matte(colours, small, given, settings=settings_at(job, step), progress=progress)
+
+
+def _with_frame(
+    evidence: Evidence, job: Job, window: Rect, free: BoolArray, step: int, palette: Palette
+) -> Evidence:
+    """Add what the second frame tells, if there is one; a pull weighs by the pixels that it stands for."""
+    frame = frame_of(job)
+    if frame is None:
+        return evidence
+    around, wanted, zones = _seen(job, window, free, step, CONTEXT_PX)
+    told = told_by(frame, job, around, zones, wanted, step, palette())
+    inner = _small_slices(window, around, step)
+    return evidence.pulled(told.weight[inner] * np.float32(step**2), told.pull[inner] * np.float32(step**2))
 
 
 def _averaged_terms(separated: Separated | None, step: int) -> Separated | None:

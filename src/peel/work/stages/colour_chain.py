@@ -13,6 +13,7 @@ import numpy as np
 
 from peel.job.edits.kinds import kinds_stamp
 from peel.job.job import Job
+from peel.job.question import counted_frame
 from peel.job.rect import Rect
 from peel.job.settings import MOST_OUTWARD, rgb_from_hex
 from peel.matte.arrays import FloatArray
@@ -22,6 +23,9 @@ from peel.matte.colour.rims import MOST_RIM, RIM_REACH, measured_rim, rim_correc
 from peel.matte.colour.roots import LIKENESS_PX, ROOTS_PX, leaning, rooted
 from peel.matte.colour.spill import USUAL_WIDTH, Spill, despilled
 from peel.matte.edge.kind import Kind
+from peel.matte.plate.known_foreground import known_foreground
+from peel.work.framing.frames import frame_of
+from peel.work.framing.light import lit_backdrop
 from peel.work.stages.amounts import amount_of, amount_stamp, deep, everywhere, is_all, is_any
 from peel.work.stages.chain import Before, Chain, Stage
 from peel.work.stages.pyramid import Pyramid
@@ -68,7 +72,10 @@ class Photographed(Stage):
 
 
 class Estimate(Stage):
-    """The subject's own colours in half-clear pixels, found from the photo and the finished matte."""
+    """The subject's own colours in half-clear pixels, found from the photo and the finished matte.
+
+    Where a second frame shows the backdrop they follow from it, as far as a pixel shows enough of the subject.
+    """
 
     reach = _HALO
 
@@ -76,8 +83,11 @@ class Estimate(Stage):
         self._matte = matte
 
     def stamp(self, job: Job, rect: Rect, level: int) -> Hashable:
-        """Return how colours mix, and what the matte around a window depends on."""
-        return job.settings.photo.is_linear, self._matte.stamp(job, job.photo.space.around(rect, level, _HALO), level)
+        """Return how colours mix, and what the matte around a window depends on; with a known set its light, too."""
+        around = job.photo.space.around(rect, level, _HALO)
+        frame = counted_frame(job.settings)
+        zones = None if frame is None else job.zones.stamp(job.photo.space.covered(around, level))
+        return job.settings.photo.is_linear, self._matte.stamp(job, around, level), frame, zones
 
     def passes(self, job: Job, rect: Rect, level: int) -> bool:
         """Return whether the matte is constant around a window, so that no colour has to be found."""
@@ -89,7 +99,13 @@ class Estimate(Stage):
         alpha = self._matte.window(job, around, level)
         if _is_plain(alpha):
             return before(rect)
-        colours = estimate_foreground(before(around), alpha, linear=job.settings.photo.is_linear)
+        is_linear = job.settings.photo.is_linear
+        photo = before(around)
+        colours = estimate_foreground(photo, alpha, linear=is_linear)
+        frame = frame_of(job)
+        if frame is not None and frame.kind == "empty":
+            behind, variance = lit_backdrop(frame, job, photo, around, level)
+            colours = known_foreground(photo, behind, variance, alpha, colours, linear=is_linear)
         return colours[rect.within(around)]
 
 

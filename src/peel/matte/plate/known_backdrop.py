@@ -1,0 +1,296 @@
+"""What alpha is where the backdrop is known at each pixel: from a picture of the set without the subject.
+
+With B known, a pixel that is B is clear, and any other lies on the line from B to the subject's colour, of which
+samples are gathered as usual. What the picture of the set does not show - the subject's shadow, a cloth that has moved -
+is measured where the zones say backdrop: smooth changes of light are followed, the rest widens what a pixel may differ
+by, so that less and less is concluded there.
+
+References
+----------
+.. [1] R. J. Qian, M. I. Sezan, "Video background replacement without a blue screen", IEEE International Conference on
+   Image Processing, 1999, pp. 143-146. :doi:`10.1109/ICIP.1999.819566`
+.. [2] L. Wang, M. Gong, C. Zhang, R. Yang, C. Zhang, Y.-H. Yang, "Automatic real-time video matting using time-of-flight
+   camera and multichannel Poisson equations", International Journal of Computer Vision 97, 2012, pp. 104-121.
+   :doi:`10.1007/s11263-011-0471-x`
+"""
+
+from typing import Any, Final
+
+import cv2
+import numpy as np
+from numba import njit
+
+from peel.matte.arrays import BoolArray, ByteArray, FloatArray
+from peel.matte.edge.zones import BACKGROUND, FOREGROUND
+from peel.matte.parallel import checkpoint, map_chunks
+from peel.matte.plate.told import Told, blurred
+from peel.matte.smaller import any_in_squares, averaged, smaller_trimap
+from peel.matte.solve.noise import NoiseCurve, brightness_bin
+from peel.matte.solve.sampling import blurred_within, nearest_samples
+
+__all__ = ["known_backdrop", "lit_like"]
+
+_LIGHT_PX: Final = 20  # standard deviation, in photo pixels, over which light is followed
+_LEVELS: Final = (6.0, 2.5, 1.0, 0.4)  # times that
+_GUESSED: Final = 0.5  # share of the light's changes that may be otherwise between known pixels
+_MOST_LIGHT: Final = 0.7  # by which it may differ, as a logarithm of encoded values
+_TOE: Final = 0.02
+_MISFIT: Final = 0.012  # standard deviation of the mixing model itself, apart from noise
+_FAR: Final = 0.15
+_ELSEWHERE: Final = 0.05
+_CLEAR: Final = 6.0  # times the spread below which a difference is none
+_ALIKE: Final = 0.12  # difference from a sample of the subject at which an opaque subject explains a pixel by half
+_OPAQUE: Final = 0.3  # share of such pixels that are opaque
+_UNLIKE: Final = 0.13  # standard deviation of the subject's own colours from their samples
+_SURE: Final = 0.06  # standard deviation of alpha at which the pull has fallen to a half
+_BELIEVED: Final = 0.02  # standard deviation of the set's colours at which they are believed by half
+_WINDOWS: Final = (3, 6)  # radius, in pixels
+_CORRELATED: Final = 8.0  # by how much fewer independent values a window has than values
+_PULL: Final = 1.0
+_PULL_THROUGH: Final = 1.0  # per pixel of sheer cloth
+_AT_ONCE: Final = 20_000
+
+
+def lit_like(
+    image: FloatArray, plate: FloatArray, backdrop: FloatArray, scale: int = 1
+) -> tuple[FloatArray, FloatArray]:
+    """Follow smooth changes of light between a set and a photo, such as the subject's shadow.
+
+    Parameters
+    ----------
+    image, plate : (H, W, 3) float32 ndarray
+    backdrop : (H, W) float32 ndarray
+        Weights of the pixels that show the backdrop in both.
+    scale : int
+        Photo pixels per pixel.
+
+    Returns
+    -------
+    (H, W, 3) float32 ndarray
+        The set in the photo's light.
+    (H, W) float32 ndarray
+        Variance of what is left between both, where there is backdrop near; rising to the worst elsewhere.
+    """
+    sigma = max(2.0, _LIGHT_PX / scale)
+    ratio = np.clip(np.log((image + _TOE) / (plate + _TOE)), -_MOST_LIGHT, _MOST_LIGHT)
+    field = np.zeros_like(ratio)
+    coarse = field
+    for number, wide in enumerate(_LEVELS):  # from coarse to fine: near what is known by what is near
+        share = blurred(backdrop, wide * sigma)
+        local = blurred(np.asarray((ratio - field) * backdrop[..., None], np.float32), wide * sigma)
+        field = field + local / (share + np.float32(0.02))[..., None]
+        coarse = field if number == 0 else coarse
+    lit = np.clip((plate + _TOE) * np.exp(field) - _TOE, 0, 1).astype(np.float32)
+    off = np.square(image - lit).mean(axis=2) * backdrop
+    share = blurred(backdrop, 1.5 * sigma)
+    wide_share = blurred(backdrop, 6 * sigma)
+    near = blurred(off, 1.5 * sigma) / np.maximum(share, 1e-4)
+    far = blurred(off, 6 * sigma) / np.maximum(wide_share, 1e-4)
+    certain = share / (share + np.float32(0.05))
+    # where light changes from place to place, what it is in between is guessed
+    guessed = np.square(np.float32(_GUESSED) * (field - coarse) * lit).mean(axis=2)
+    return lit, np.asarray(certain * near + (1 - certain) * far + guessed, np.float32)
+
+
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+def _weigh_known(r: Any, g: Any, b: Any, p0: Any, p1: Any, p2: Any, fg: Any, weights: Any, spread: Any) -> Any:
+    """Average alpha over the subject's samples by how well each, mixed with the set, explains a colour."""
+    zero, one = np.float32(0), np.float32(1)
+    total = mean = square = inverse = zero
+    best = zero
+    d0, d1, d2 = r - p0, g - p1, b - p2
+    scale = one / (np.float32(32) * spread)
+    for k in range(fg.shape[0]):
+        w0, w1, w2 = fg[k, 0] - p0, fg[k, 1] - p1, fg[k, 2] - p2
+        length = w0 * w0 + w1 * w1 + w2 * w2 + np.float32(1e-6)
+        dot = d0 * w0 + d1 * w1 + d2 * w2
+        along = dot / length
+        a = min(max(along, zero), one)
+        beside = max(d0 * d0 + d1 * d1 + d2 * d2 - dot * along, zero)
+        beyond = (along - a) * (dot - a * length)
+        fit = max(one - (beside + np.float32(0.3) * beyond) * scale, zero)
+        fit *= fit
+        fit *= fit
+        fit *= fit
+        fit *= fit
+        best = max(best, fit)
+        weight = fit * weights[k]
+        total += weight
+        mean += weight * a
+        square += weight * a * a
+        inverse += weight / length
+    if total <= np.float32(1e-9):
+        return np.float32(0.5), one, zero, one
+    mean /= total
+    inverse /= total
+    return mean, max(square / total - mean * mean, zero) + inverse * spread, best, inverse
+
+
+@njit(
+    "void(float32[:,:,::1], float32[:,:,::1], float32[:,::1], boolean[:,::1], int64, int64, float32[:,::1], int64[::1], "
+    "int32[:,::1], float32[:,::1], float32[::1], float32[:,::1], float32[:,::1])",
+    cache=True,
+    nogil=True,
+    fastmath=True,
+    error_model="numpy",
+)
+def _on_lines(
+    image: Any,
+    plate: Any,
+    uncertain: Any,
+    asked: Any,
+    step: int,
+    small: int,
+    subject: Any,
+    places: Any,
+    near_fg: Any,
+    more: Any,
+    variance: Any,
+    alpha: Any,
+    weight: Any,
+) -> None:
+    """Find alpha and its weight for the wanted pixels of some cells, which share their samples of the subject."""
+    count = near_fg.shape[1]
+    fg, fg_weight = np.empty((count + more.shape[0], 3), np.float32), np.empty(count + more.shape[0], np.float32)
+    fg[count:], fg_weight[count:] = more, _ELSEWHERE
+    for j in range(places.shape[0]):
+        v, u = places[j] // small, places[j] % small
+        nearest = 1e9
+        for k in range(count):
+            fg_weight[k] = -1.0
+            if near_fg[j, k] >= 0:
+                dy, dx = near_fg[j, k] // small - v, near_fg[j, k] % small - u
+                fg_weight[k] = np.sqrt(float(dy * dy + dx * dx))
+                nearest = min(nearest, fg_weight[k])
+        for k in range(count):
+            found = fg_weight[k] >= 0
+            fg_weight[k] = np.exp(-_FAR * (fg_weight[k] / max(nearest, 1.0) - 1.0)) if found else 0.0
+            for c in range(3):
+                fg[k, c] = subject[max(near_fg[j, k], 0), c]
+        for y in range(v * step, min(v * step + step, asked.shape[0])):
+            for x in range(u * step, min(u * step + step, asked.shape[1])):
+                if asked[y, x]:
+                    r, g, b = image[y, x, 0], image[y, x, 1], image[y, x, 2]
+                    p0, p1, p2 = plate[y, x, 0], plate[y, x, 1], plate[y, x, 2]
+                    noise = variance[brightness_bin(image, y, x, variance.shape[0])]
+                    spread = np.float32(_MISFIT * _MISFIT) + np.float32(2) * noise + uncertain[y, x]
+                    a, doubt, fit, inverse = _weigh_known(r, g, b, p0, p1, p2, fg, fg_weight, spread)
+                    off = (r - p0) ** 2 + (g - p1) ** 2 + (b - p2) ** 2
+                    clear = max(np.float32(1) - off / (np.float32(_CLEAR) * spread), np.float32(0))
+                    a *= np.float32(1) - clear
+                    opaque = np.float32(0)
+                    for k in range(fg.shape[0]):
+                        apart = (r - fg[k, 0]) ** 2 + (g - fg[k, 1]) ** 2 + (b - fg[k, 2]) ** 2
+                        opaque = max(opaque, np.float32(1) / (np.float32(1) + apart / np.float32(_ALIKE * _ALIKE)) ** 2)
+                    doubt += np.float32(_OPAQUE) * opaque * (np.float32(1) - a) ** 2
+                    # the subject's colour is known only as well as its samples stand for it: alpha is off in proportion
+                    doubt += a * a * np.float32(_UNLIKE * _UNLIKE) * inverse
+                    alpha[y, x] = a
+                    weight[y, x] = max(fit, clear) / (np.float32(1) + doubt / np.float32(_SURE * _SURE)) ** 2
+
+
+def seen_through(
+    image: FloatArray, lit: FloatArray, uncertain: FloatArray, noise: float, wanted: BoolArray
+) -> tuple[FloatArray, FloatArray]:
+    """Find how much of the set's structure shows through: the slope of the photo over the set, window by window.
+
+    Where alpha and the subject's colour hardly change over a window, as in gauze and glass, the photo is the set times
+    1 - alpha plus a constant, whatever the subject's colour is.
+
+    Returns
+    -------
+    alpha, variance : (H, W) float32 ndarray
+        Variance of the estimate: large where the set is plain, and where more than the set varies.
+    """
+    best = np.full(wanted.shape, 0.5, np.float32), np.full(wanted.shape, 1e3, np.float32)
+    for radius in _WINDOWS:
+        side = (2 * radius + 1, 2 * radius + 1)
+        mean_i, mean_b = cv2.blur(image, side), cv2.blur(lit, side)
+        of_b = (cv2.blur(lit * lit, side) - mean_b * mean_b).sum(axis=2)
+        both = (cv2.blur(image * lit, side) - mean_i * mean_b).sum(axis=2)
+        of_i = (cv2.blur(image * image, side) - mean_i * mean_i).sum(axis=2)
+        slope = both / (of_b + np.float32(3 * noise))
+        rest = np.maximum(of_i - slope * both, 0) + np.float32(3 * noise) + cv2.blur(uncertain, side)
+        variance = np.float32(_CORRELATED) * rest / ((side[0] ** 2) * np.maximum(of_b, 1e-7))
+        better = variance < best[1]
+        best[0][better], best[1][better] = np.clip(1 - slope, 0, 1)[better], variance[better]
+    return best
+
+
+def known_backdrop(
+    image: FloatArray,
+    trimap: ByteArray,
+    plate: FloatArray,
+    inside: BoolArray,
+    *,
+    noise: NoiseCurve,
+    wanted: BoolArray,
+    palette: FloatArray,
+    sheer: FloatArray | float = 0.0,
+    step: int,
+    scale: int = 1,
+) -> Told:
+    """Find what the set says of alpha.
+
+    Parameters
+    ----------
+    image : (H, W, 3) float32 ndarray
+    trimap : (H, W) uint8 ndarray
+    plate : (H, W, 3) float32 ndarray
+        The set, brought over the photo.
+    inside : (H, W) bool ndarray
+        Where it shows anything.
+    noise : NoiseCurve
+        Of the photo.
+    wanted : (H, W) bool ndarray
+        Where an answer is needed, in the unknown zone.
+    palette : (K, 3) float32 ndarray
+        Of the subject.
+    sheer : (H, W) float32 ndarray or float
+        How far a place is sheer cloth or glass, through which the set's structure shows evenly.
+    step : int
+        Side of the cells that share their samples.
+    scale : int
+        Photo pixels per pixel.
+    """
+    lit, variance = lit_like(image, plate, ((trimap == BACKGROUND) & inside).astype(np.float32), scale)
+    checkpoint()
+    typical = float(noise.variance.mean())
+    uncertain = np.maximum(variance - np.float32(2 * typical), 0)
+    belief = inside / (1 + uncertain / np.float32(_BELIEVED**2))
+    alpha, heard = np.zeros(trimap.shape, np.float32), np.zeros(trimap.shape, np.float32)
+    cells = averaged(image, step) if step > 1 else np.ascontiguousarray(image, np.float32)
+    zones = np.ascontiguousarray(smaller_trimap(trimap, step))
+    places = np.flatnonzero(any_in_squares(wanted, step)).astype(np.int64)
+    if len(places):
+        subject = blurred_within(cells, zones == FOREGROUND)
+        near = nearest_samples(zones, places, FOREGROUND)
+        image, lit = np.ascontiguousarray(image, np.float32), np.ascontiguousarray(lit)
+        uncertain = np.ascontiguousarray(uncertain, np.float32)
+        asked, more = np.ascontiguousarray(wanted), np.ascontiguousarray(palette, np.float32)
+
+        def some(part: slice) -> None:
+            _on_lines(
+                image,
+                lit,
+                uncertain,
+                asked,
+                step,
+                cells.shape[1],
+                subject,
+                places[part],
+                near[part],
+                more,
+                noise.variance,
+                alpha,
+                heard,
+            )
+
+        map_chunks(some, len(places), _AT_ONCE)
+    weight = np.asarray(heard * belief * np.float32(_PULL), np.float32)
+    if not np.any(sheer):
+        return Told(lit, np.asarray(belief, np.float32), weight, weight * alpha)
+    through, variance = seen_through(image, lit, uncertain, 2 * typical, wanted)
+    more = belief * wanted * sheer * np.float32(_PULL_THROUGH) / np.square(1 + variance / np.float32(_SURE**2))
+    pull = weight * alpha + more * through
+    return Told(lit, *(np.asarray(part, np.float32) for part in (belief, weight + more, pull)))

@@ -1,0 +1,117 @@
+"""Alpha from the same subject before two backdrops.
+
+The difference of both frames is ``(1 - alpha) (B1 - B2)``, whatever the subject's colour is [1]_: none where it is
+opaque, and all of the difference of the backdrops where it is clear. That difference is seen beside the band and
+followed into it; where either backdrop has structure it is known only as well as it is even.
+
+References
+----------
+.. [1] A. R. Smith, J. F. Blinn, "Blue screen matting", SIGGRAPH 1996, pp. 259-268. :doi:`10.1145/237170.237263`
+"""
+
+from typing import Final
+
+import numpy as np
+
+from peel.matte.arrays import BoolArray, ByteArray, FloatArray
+from peel.matte.edge.zones import BACKGROUND, FOREGROUND
+from peel.matte.parallel import checkpoint
+from peel.matte.plate.told import Told, blurred
+from peel.matte.solve.noise import NoiseCurve
+
+__all__ = ["still_subject", "two_backdrops"]
+
+_LEVELS: Final = (120.0, 40.0, 14.0)  # standard deviations, in photo pixels, by which backdrops are followed inwards
+_MOVED_PX: Final = 12.0  # around which a subject that moved is not relied on
+_MISFIT: Final = 0.008
+_SURE: Final = 0.05
+_PULL: Final = 8.0
+_AROUND_PX: Final = 40.0  # standard deviation of the neighbourhood that has to be even, too
+_EVEN: Final = 0.003  # variance of the backdrops' difference, relative to its square, at which a quarter is believed
+_EDGES_OFF_PX: Final = 0.3  # by which edges within the subject may be off
+
+
+def still_subject(
+    image: FloatArray, frame: FloatArray, subject: BoolArray, noise: NoiseCurve, scale: int = 1
+) -> FloatArray:
+    """Return how far a subject stood still, in [0, 1]; (H, W) float32, carried over a little around it.
+
+    Parameters
+    ----------
+    image, frame : (H, W, 3) float32 ndarray
+    subject : (H, W) bool ndarray
+        What is solid subject in the photo.
+    noise : NoiseCurve
+    scale : int
+        Photo pixels per pixel.
+    """
+    slope = sum(np.square(part).sum(axis=2) for part in np.gradient(image, axis=(0, 1)))
+    allowed = np.float32(2 * noise.variance.mean() + _MISFIT**2) + np.float32(_EDGES_OFF_PX**2 / 3) * slope
+    off = np.minimum(np.square(image - frame).mean(axis=2) / allowed, 100) * subject
+    share = blurred(subject.astype(np.float32), max(1.0, _MOVED_PX / scale))
+    near = blurred(np.asarray(off, np.float32), max(1.0, _MOVED_PX / scale)) / np.maximum(share, 1e-4)
+    wide = max(1.0, 5 * _MOVED_PX / scale)
+    far_share = blurred(subject.astype(np.float32), wide)
+    far = blurred(np.asarray(off, np.float32), wide) / np.maximum(far_share, 1e-4)
+    close = share / (share + np.float32(0.05))
+    level = close * near + (1 - close) * far
+    seen = far_share / (far_share + np.float32(0.002))
+    return np.asarray(seen / (1 + np.square(level / 4)), np.float32)
+
+
+def two_backdrops(
+    image: FloatArray,
+    trimap: ByteArray,
+    frame: FloatArray,
+    inside: BoolArray,
+    *,
+    noise: NoiseCurve,
+    wanted: BoolArray,
+    scale: int = 1,
+) -> Told:
+    """Find what a second backdrop says of alpha.
+
+    Parameters
+    ----------
+    image : (H, W, 3) float32 ndarray
+    trimap : (H, W) uint8 ndarray
+    frame : (H, W, 3) float32 ndarray
+        The same subject before another backdrop, brought over the photo.
+    inside : (H, W) bool ndarray
+        Where it shows anything.
+    noise : NoiseCurve
+        Of the photo.
+    wanted : (H, W) bool ndarray
+        Where an answer is needed.
+    scale : int
+        Photo pixels per pixel.
+    """
+    difference = image - frame
+    known = ((trimap == BACKGROUND) & inside).astype(np.float32)
+    apart, variance = _followed(difference, known, scale)
+    checkpoint()
+    length = np.maximum(np.square(apart).sum(axis=2), np.float32(1e-6))
+    clear = np.clip((difference * apart).sum(axis=2) / length, 0, 1)
+    spread = np.float32(2 * noise.variance.mean() + _MISFIT**2)
+    doubt = (spread + np.square(clear) * variance) / length
+    # uneven backdrops are alike here and there, which looks like an opaque subject
+    even = 1 / np.square(1 + 3 * variance / (np.float32(_EVEN) * length))
+    sigma = max(2.0, _AROUND_PX / scale)
+    share = blurred(wanted.astype(np.float32), sigma)
+    even = even * np.square(blurred(np.asarray(even * wanted, np.float32), sigma) / np.maximum(share, 1e-4))
+    belief = still_subject(image, frame, trimap == FOREGROUND, noise, scale) * inside
+    weight = belief * even * wanted * np.float32(_PULL) / np.square(1 + doubt / np.float32(_SURE**2))
+    parts = (belief, weight, weight * (1 - clear))
+    return Told(None, *(np.asarray(part, np.float32) for part in parts))
+
+
+def _followed(difference: FloatArray, known: FloatArray, scale: int) -> tuple[FloatArray, FloatArray]:
+    """Follow the difference of the backdrops into the band; return it, and its variance over the channels."""
+    field = np.zeros_like(difference)
+    for level in _LEVELS:
+        sigma = max(1.5, level / scale)
+        share = blurred(known, sigma) + np.float32(1e-3)
+        field = field + blurred((difference - field) * known[..., None], sigma) / share[..., None]
+    off = np.square(difference - field).mean(axis=2) * known
+    sigma = max(1.5, _LEVELS[1] / scale)
+    return field, blurred(np.asarray(off, np.float32), sigma) / (blurred(known, sigma) + np.float32(1e-3))

@@ -1,0 +1,48 @@
+"""Mark the subject by what differs from the set without it."""
+
+from typing import Final
+
+import cv2
+import numpy as np
+
+from peel.job.edits.marking import Zone, mark_region, with_trust, without_marks
+from peel.job.job import Job
+from peel.matte.arrays import BoolArray
+from peel.matte.plate.difference import standing_before
+from peel.matte.smaller import averaged
+from peel.matte.solve.noise import measure_noise
+from peel.work.framing.frames import frame_of
+
+__all__ = ["SET_TRUST", "mark_by_set", "region_by_set"]
+
+SET_TRUST: Final = 0.6
+"""Trust in a boundary that follows from the set: it is off by a few pixels, and strands leave it."""
+
+
+def region_by_set(job: Job) -> BoolArray | None:
+    """Return what differs from the set, (H, W) bool; None without a set that is used, or where nothing differs.
+
+    Waits for a second or a few.
+    """
+    frame = frame_of(job)
+    if frame is None or frame.kind != "empty":
+        return None
+    residual = frame.alignment.residual
+    step = max(1, round(job.photo.height / residual.shape[0]))
+    image, plate = averaged(job.photo.pixels, step), averaged(frame.pixels, step)
+    grain = float(np.sqrt(measure_noise(image).variance.mean()))
+    residual = np.where(frame.alignment.inside, residual, 0).astype(np.float32)
+    found = standing_before(image, plate, residual, grain)
+    if not found.any() or found.all():
+        return None
+    soft = cv2.GaussianBlur(found.astype(np.float32), (0, 0), 1.0)
+    size = (job.photo.width, job.photo.height)
+    return np.asarray(cv2.resize(soft, size, interpolation=cv2.INTER_LINEAR) >= 0.5)
+
+
+def mark_by_set(job: Job, region: BoolArray) -> Job:
+    """Replace the mark by what differs from the set; one step of undo."""
+    whole = job.photo.bounds
+    everywhere = np.ones((whole.height, whole.width), bool)
+    start = with_trust(without_marks(job), everywhere, whole, SET_TRUST)
+    return mark_region(start, region, Zone.SUBJECT, zones_from=without_marks(job))
