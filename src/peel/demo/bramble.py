@@ -12,7 +12,7 @@ from peel.demo.strands import StrandLook, draw_strands, over
 from peel.matte.arrays import FloatArray
 from peel.matte.edge.kind import Kind
 
-__all__ = ["ASPECT", "bramble"]
+__all__ = ["ASPECT", "bramble", "bramble_set"]
 
 ASPECT = 1.5
 _HEAD = np.array([0.0, 0.17, 0.0])
@@ -184,6 +184,15 @@ def _jars(wall: FloatArray, xs: FloatArray, ys: FloatArray) -> FloatArray:
         curve = np.clip(1 - ((xs - x + 0.02) / half) ** 2, 0, 1)[None, :, None]
         wall = np.where(inside, np.array(colour, np.float32) * (0.35 + 0.75 * curve), wall)
     return wall.astype(np.float32)
+
+
+def bramble_set(height: int, seed: int = 11) -> FloatArray:
+    """Photograph the set without the puppet, which casts no shadow then: (H, W, 3) encoded."""
+    width = round(height * ASPECT)
+    room = np.ones((height, width, 6), np.float32)
+    nobody = np.zeros((height, width, 4), np.float32)
+    wall, unit = defocus(_wall(room, seed), 19 * height / 2000), height / 2000
+    return photograph(nobody, wall, lens_px=max(0.45, 0.62 * unit), noise=0.011, seed=seed + 9, exposure=1.0)[0]
 
 
 def bramble(height: int, seed: int = 11) -> Shot:

@@ -18,6 +18,7 @@ from peel.demo.lamplighter import lamplighter
 from peel.demo.moth_queen import moth_queen
 from peel.demo.photos import NAMES, PHOTOS
 from peel.demo.russet import russet
+from peel.demo.second_frames import write_second_frames
 from peel.demo.tin_drummer import tin_drummer
 from peel.matte.arrays import ByteArray, FloatArray
 
@@ -80,10 +81,14 @@ def main(arguments: list[str] | None = None) -> int:
     )
     parser.add_argument("--sixteen-bit", action="store_true", help="write the photograph as 16-bit PNG")
     parser.add_argument("--backings", action="store_true", help="draw the backings instead of the photographs")
+    parser.add_argument("--second-frames", action="store_true", help="draw the second frames instead")
     parser.add_argument("--to", type=Path, default=PHOTOS, help="the folder to write into")
     options = parser.parse_args(arguments)
     if options.backings:
         write_backings()
+        return 0
+    if options.second_frames:
+        write_second_frames()
         return 0
     for name in options.names or NAMES:
         write_shot(draw(name, options.megapixels), name, options.to, sixteen_bit=options.sixteen_bit)

@@ -13,7 +13,7 @@ from peel.demo.strands import StrandLook, draw_strands, over
 from peel.matte.arrays import FloatArray
 from peel.matte.edge.kind import Kind
 
-__all__ = ["ASPECT", "moth_queen"]
+__all__ = ["ASPECT", "moth_queen", "moth_queen_again"]
 
 ASPECT = 1.2
 _KEY = (0.5, 0.66, 0.56)
@@ -233,10 +233,9 @@ def _cloth(room: FloatArray, seed: int) -> FloatArray:
     return cloth.astype(np.float32)
 
 
-def moth_queen(height: int, seed: int = 71) -> Shot:
-    """Photograph the moth queen at the given picture height in pixels."""
+def _drawn(height: int, seed: int) -> tuple[FloatArray, FloatArray, FloatArray, FloatArray, FloatArray]:
+    """Draw the puppet: all of it, then its solid coverage, wings and antennae, and what its light does to the room."""
     width = round(height * ASPECT)
-    unit = height / 2240
     rgb, cover, room = trace(_puppet(), width, height)
     solid = np.dstack([rgb * cover[..., None], cover])
     wings = np.zeros((height, width, 4), np.float32)
@@ -244,7 +243,26 @@ def moth_queen(height: int, seed: int = 71) -> Shot:
         for mirrored in (False, True):
             wings = over(_wing(points, width, height, mirrored, seed + 10 * number + 3 * mirrored), wings)
     antennae = _antennae(width, height, seed)
-    subject = over(antennae, over(solid, wings))
+    return over(antennae, over(solid, wings)), cover, wings, antennae, room
+
+
+def moth_queen_again(height: int, seed: int = 71) -> FloatArray:
+    """Photograph the moth queen once more, before unbleached linen: (H, W, 3) encoded."""
+    unit = height / 2240
+    subject, _, _, _, room = _drawn(height, seed)
+    width = subject.shape[1]
+    weave = cloud(width, height, 90, 90, seed + 5, 3) - 0.5
+    fold = cloud(width, height, 1.2, 0.8, seed + 6, 3)
+    level = (0.8 + 0.3 * fold + 0.05 * weave) * (0.6 + 0.4 * room[..., 4]) * (0.7 + 0.3 * room[..., 5])
+    linen = np.array([0.52, 0.48, 0.40], np.float32) * level[..., None]
+    lens = {"lens_px": max(0.45, 0.62 * unit), "noise": 0.010, "exposure": 1.1}
+    return photograph(subject, defocus(linen.astype(np.float32), 6 * unit), seed=seed + 9, **lens)[0]
+
+
+def moth_queen(height: int, seed: int = 71) -> Shot:
+    """Photograph the moth queen at the given picture height in pixels."""
+    unit = height / 2240
+    subject, cover, wings, antennae, room = _drawn(height, seed)
     photo, alpha, foreground = photograph(
         subject,
         defocus(_cloth(room, seed), 6 * unit),

@@ -43,7 +43,14 @@ class DemoPhoto:
         """The true kinds along the edge, 8-bit gray: 50 times the kind, 0 away from the edge."""
         return PHOTOS / f"{self.name}-kinds.png"
 
+    @property
+    def second_frame(self) -> Path | None:
+        """The set without the subject, or the subject before another backdrop; None for most."""
+        path = PHOTOS / f"{self.name}-{_SECOND.get(self.name, '')}.jpg"
+        return path if self.name in _SECOND else None
 
+
+_SECOND: Final = {"bramble": "set", "russet": "set", "moth-queen": "again"}
 _DEMO: Final = {
     photo.name: photo
     for photo in (

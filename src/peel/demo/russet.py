@@ -15,7 +15,7 @@ from peel.demo.strands import StrandLook, draw_strands, over
 from peel.matte.arrays import FloatArray
 from peel.matte.edge.kind import Kind
 
-__all__ = ["ASPECT", "russet"]
+__all__ = ["ASPECT", "russet", "russet_set"]
 
 ASPECT = 1.5
 _LIGHT = Light(key=(-0.55, 0.62, 0.6), softness=7.0, sky=(0.40, 0.38, 0.36), ground=(0.26, 0.19, 0.13))
@@ -201,6 +201,15 @@ def _wall(room: FloatArray, seed: int) -> FloatArray:
     wall = wall * (1 - plank) + wood * plank
     light = 0.62 + 0.62 * np.clip(0.8 - 0.30 * xs[None, :] + 0.28 * ys[:, None], 0.1, 1.4)
     return (wall * light[..., None] * (0.45 + 0.55 * room[..., 4:5]) * (0.6 + 0.4 * room[..., 5:6])).astype(np.float32)
+
+
+def russet_set(height: int, seed: int = 53) -> FloatArray:
+    """Photograph the set without the puppet, which casts no shadow then: (H, W, 3) encoded."""
+    width = round(height * ASPECT)
+    room = np.ones((height, width, 6), np.float32)
+    nobody = np.zeros((height, width, 4), np.float32)
+    wall, unit = defocus(_wall(room, seed), 12 * height / 2000), height / 2000
+    return photograph(nobody, wall, lens_px=max(0.45, 0.62 * unit), noise=0.010, seed=seed + 9, exposure=1.05)[0]
 
 
 def russet(height: int, seed: int = 53) -> Shot:

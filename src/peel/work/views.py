@@ -25,6 +25,8 @@ from peel.matte.inspect.residue import residue, residue_window
 from peel.matte.marking.alike import lab_of
 from peel.matte.pixels import to_bytes
 from peel.matte.separation.tone_curve import clipped_detail
+from peel.work.framing.frames import frame_of
+from peel.work.framing.light import frame_colours
 from peel.work.kind_looks import kind_pattern
 from peel.work.separating.tones import tone_reach, tone_window
 from peel.work.stages import Stages
@@ -67,6 +69,7 @@ class View(Enum):
     CHANGED = "Changed"
     RECOLOURED = "Recoloured"
     RIMS = "Rims"
+    SECOND = "Second frame"
 
     @property
     def shows_sheet(self) -> bool:
@@ -128,6 +131,8 @@ def view_stamp(stages: Stages, job: Job, view: View, rect: Rect, level: int, loo
         return stages.cutout_stamp(job, rect, level)
     if view is View.RIMS:
         return stages.cutout_stamp(job, _around_rims(job, rect, level), level), job.settings.recipe.colour.rim_px
+    if view is View.SECOND:
+        return job.settings.recipe.second_frame, job.settings.photo.frame_nudge
     if view is View.RESIDUE:
         return stages.cutout_stamp(job, _around_residue(job, rect, level), level)
     if view is View.TONE:
@@ -167,6 +172,8 @@ def render(stages: Stages, job: Job, view: View, rect: Rect, level: int, look: L
         return to_bytes(np.repeat(_GRAY[view](stages, job, rect, level)[..., None], 3, axis=2))
     if view is View.PHOTO:
         colours = stages.pyramid.colours(rect, level)
+    elif view is View.SECOND:
+        colours = _second(stages, job, rect, level)
     elif view is View.TONE:
         return _tone(stages, job, rect, level, look)
     elif view is View.ZONES:
@@ -176,6 +183,14 @@ def render(stages: Stages, job: Job, view: View, rect: Rect, level: int, look: L
     else:
         colours = stages.composite(job, rect, level, stages.backing_colour(_plain_colour(view, look.loud)))
     return to_screen(to_bytes(colours), job.photo.profile)
+
+
+def _second(stages: Stages, job: Job, rect: Rect, level: int) -> FloatArray:
+    """Show the second frame over the photo; the photo, faded, where there is none."""
+    photo = stages.pyramid.colours(rect, level)
+    frame = frame_of(job, also_unused=True)
+    faded = np.asarray(0.4 * photo + 0.5, np.float32)
+    return faded if frame is None else frame_colours(frame, job, rect, level, beyond=faded)
 
 
 def _faint(stages: Stages, job: Job, rect: Rect, level: int) -> FloatArray:

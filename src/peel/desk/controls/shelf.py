@@ -309,6 +309,7 @@ _MEANING = {
     View.RESIDUE: "where the cutout, laid back over the clean backdrop, differs from the photo",
     View.CHANGED: "what the last step added to the matte, white, or took from it, orange",
     View.RECOLOURED: "what was changed of the photo's colours, brightened; gray is unchanged",
+    View.SECOND: "the second frame, as it lies over the photo",
     View.RIMS: "by how much the edge is lighter, darker or tinted against the subject further in, brightened",
 }
-_MORE = (View.TONE, View.FAINT, View.RESIDUE, View.CHANGED, View.RECOLOURED, View.RIMS)
+_MORE = (View.TONE, View.FAINT, View.RESIDUE, View.CHANGED, View.RECOLOURED, View.RIMS, View.SECOND)

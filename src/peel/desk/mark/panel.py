@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QButtonGroup, QGridLayout
 from peel.desk.controls.buttons import button
 from peel.desk.controls.number_field import NumberField
 from peel.desk.mark.contour import ContourTool
+from peel.desk.mark.frame_page import FramePage
 from peel.desk.step.panel import Panel, words
 from peel.desk.steps import Step
 from peel.files.developing import is_developed_name
@@ -67,7 +68,9 @@ class MarkPanel(Panel):
         self.exposure = NumberField("developed", low=-2, high=3, default=0, unit="stops", step=0.1,
                                     tip="Exposure of a camera file, until something is marked")  # fmt: skip
         self.exposure.changed.connect(lambda value, dragged: None if dragged else self.desk.ask.develop.emit(value))
-        for widget in (self._advice, self.exposure, self.propose, self._guess, self.seen, self._shares, self._warning):
+        self.frame = FramePage(self.desk)
+        for widget in (self._advice, self.exposure, self.propose, self._guess, self.seen, self._shares, self._warning,
+                       self.frame):  # fmt: skip
             self.column.addWidget(widget)
         self.rule()
         self._build_contours()
@@ -195,6 +198,7 @@ class MarkPanel(Panel):
 
     def show_rest(self, job: Job) -> None:
         """Show what is marked."""
+        self.frame.show_job(job)
         bridge = self.desk.bridge
         project = bridge.session.project if bridge is not None else None
         self.exposure.setVisible(project is not None and is_developed_name(job.photo.name))

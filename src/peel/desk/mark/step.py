@@ -6,6 +6,7 @@ from peel.desk.edge.separation_tools import KeyTool
 from peel.desk.mark.alike import AlikeTool
 from peel.desk.mark.contour import ContourTool
 from peel.desk.mark.far_desk import FarDesk
+from peel.desk.mark.frame_desk import FrameDesk
 from peel.desk.mark.marking_desk import MarkingDesk
 from peel.desk.mark.panel import MarkPanel
 from peel.desk.mark.sweep import SweepTool
@@ -33,5 +34,9 @@ STEP: Final = StepSpec(
     _state,
     (ContourTool, SweepTool, AlikeTool, KeyTool, MarkBrush, FillTool),
     (Command("Propose", ("P",), lambda desk: desk.ask.propose.emit(), section="Tools"),),
-    controllers=lambda panel, around: (MarkingDesk(around.desk, panel), FarDesk(around.desk)),
+    controllers=lambda panel, around: (
+        MarkingDesk(around.desk, panel),
+        FrameDesk(around.desk, panel),
+        FarDesk(around.desk),
+    ),
 )

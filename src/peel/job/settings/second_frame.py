@@ -37,10 +37,10 @@ class FrameNudge(SettingsModel):
 
     Attributes
     ----------
-    right, down : pixels of the photo.
+    right_px, down_px : pixels of the photo.
     turn_deg : clockwise, around the photo's middle.
     """
 
-    right: Annotated[float, Field(ge=-_MOST_PX, le=_MOST_PX)] = 0.0
-    down: Annotated[float, Field(ge=-_MOST_PX, le=_MOST_PX)] = 0.0
+    right_px: Annotated[float, Field(ge=-_MOST_PX, le=_MOST_PX)] = 0.0
+    down_px: Annotated[float, Field(ge=-_MOST_PX, le=_MOST_PX)] = 0.0
     turn_deg: Annotated[float, Field(ge=-5, le=5)] = 0.0

@@ -38,6 +38,7 @@ _TOE: Final = 0.02
 _MISFIT: Final = 0.012  # standard deviation of the mixing model itself, apart from noise
 _FAR: Final = 0.15
 _ELSEWHERE: Final = 0.05
+_BELOW: Final = 0.25  # how far below 0 a single pixel may seem to lie
 _CLEAR: Final = 6.0  # times the spread below which a difference is none
 _ALIKE: Final = 0.12  # difference from a sample of the subject at which an opaque subject explains a pixel by half
 _OPAQUE: Final = 0.3  # share of such pixels that are opaque
@@ -116,8 +117,10 @@ def _weigh_known(r: Any, g: Any, b: Any, p0: Any, p1: Any, p2: Any, fg: Any, wei
         best = max(best, fit)
         weight = fit * weights[k]
         total += weight
-        mean += weight * a
-        square += weight * a * a
+        # below 0 too: clear pixels with their noise are to average to 0
+        free = min(max(along, np.float32(-_BELOW)), one)
+        mean += weight * free
+        square += weight * free * free
         inverse += weight / length
     if total <= np.float32(1e-9):
         return np.float32(0.5), one, zero, one
@@ -177,7 +180,6 @@ def _on_lines(
                     a, doubt, fit, inverse = _weigh_known(r, g, b, p0, p1, p2, fg, fg_weight, spread)
                     off = (r - p0) ** 2 + (g - p1) ** 2 + (b - p2) ** 2
                     clear = max(np.float32(1) - off / (np.float32(_CLEAR) * spread), np.float32(0))
-                    a *= np.float32(1) - clear
                     opaque = np.float32(0)
                     for k in range(fg.shape[0]):
                         apart = (r - fg[k, 0]) ** 2 + (g - fg[k, 1]) ** 2 + (b - fg[k, 2]) ** 2

@@ -19,7 +19,7 @@ from peel.matte.parallel import checkpoint
 from peel.matte.plate.told import Told, blurred
 from peel.matte.solve.noise import NoiseCurve
 
-__all__ = ["still_subject", "two_backdrops"]
+__all__ = ["followed", "still_subject", "two_backdrops"]
 
 _LEVELS: Final = (120.0, 40.0, 14.0)  # standard deviations, in photo pixels, by which backdrops are followed inwards
 _MOVED_PX: Final = 12.0  # around which a subject that moved is not relied on
@@ -88,7 +88,7 @@ def two_backdrops(
     """
     difference = image - frame
     known = ((trimap == BACKGROUND) & inside).astype(np.float32)
-    apart, variance = _followed(difference, known, scale)
+    apart, variance = followed(difference, known, scale)
     checkpoint()
     length = np.maximum(np.square(apart).sum(axis=2), np.float32(1e-6))
     clear = np.clip((difference * apart).sum(axis=2) / length, 0, 1)
@@ -105,13 +105,22 @@ def two_backdrops(
     return Told(None, *(np.asarray(part, np.float32) for part in parts))
 
 
-def _followed(difference: FloatArray, known: FloatArray, scale: int) -> tuple[FloatArray, FloatArray]:
-    """Follow the difference of the backdrops into the band; return it, and its variance over the channels."""
-    field = np.zeros_like(difference)
+def followed(values: FloatArray, known: FloatArray, scale: int = 1) -> tuple[FloatArray, FloatArray]:
+    """Follow what is seen beside the band into it; return it, and its variance over the channels.
+
+    Parameters
+    ----------
+    values : (H, W, 3) float32 ndarray
+    known : (H, W) float32 ndarray
+        Weight of the pixels that show it.
+    scale : int
+        Photo pixels per pixel.
+    """
+    field = np.zeros_like(values)
     for level in _LEVELS:
         sigma = max(1.5, level / scale)
         share = blurred(known, sigma) + np.float32(1e-3)
-        field = field + blurred((difference - field) * known[..., None], sigma) / share[..., None]
-    off = np.square(difference - field).mean(axis=2) * known
+        field = field + blurred((values - field) * known[..., None], sigma) / share[..., None]
+    off = np.square(values - field).mean(axis=2) * known
     sigma = max(1.5, _LEVELS[1] / scale)
     return field, blurred(np.asarray(off, np.float32), sigma) / (blurred(known, sigma) + np.float32(1e-3))

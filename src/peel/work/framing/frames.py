@@ -19,6 +19,9 @@ from peel.job.settings import FrameKind, FrameNudge, SecondFrame
 from peel.matte.arrays import BoolArray, FloatArray
 from peel.matte.edge.zones import BACKGROUND, FOREGROUND
 from peel.matte.pixels import unit_floats
+from peel.matte.plate.difference import cast_shadow
+from peel.matte.smaller import averaged
+from peel.matte.solve.noise import measure_noise
 from peel.matte.plate.alignment import LEAST_ALONG_RIM, Alignment, align, brought_over, nudged
 
 __all__ = ["FRAME_WORDS", "Fit", "Frame", "fit_of", "frame_of", "give_frame", "kind_of", "read_frame", "without_frame"]
@@ -152,7 +155,7 @@ def _brought(photo: Photo, asset: Asset, kind: FrameKind, nudge: FrameNudge) -> 
     shape = photo.height, photo.width
     alignment = photo.derived(_aligned, asset)
     if nudge != FrameNudge():
-        alignment = nudged(alignment, nudge.right, nudge.down, nudge.turn_deg, shape)
+        alignment = nudged(alignment, nudge.right_px, nudge.down_px, nudge.turn_deg, shape)
     pixels, inside = brought_over(_pixels(photo, asset), alignment, shape)
     for shared in (pixels, inside):
         shared.setflags(write=False)
@@ -184,6 +187,8 @@ def fit_of(job: Job) -> Fit | None:
     height, width = alignment.agrees.shape
     wanted = BACKGROUND if frame.kind == "empty" else FOREGROUND
     judged = (job.zones.sampled(height, width) == wanted) & alignment.inside
+    if frame.kind == "empty":
+        judged &= ~shadow_on(job.photo, frame)
     misfits = _misfits(alignment.agrees, judged) if frame.kind == "empty" and job.has_subject else ()
     return Fit(
         frame.kind,
@@ -193,6 +198,14 @@ def fit_of(job: Job) -> Fit | None:
         float(alignment.agrees[judged].mean()) if judged.any() else 0.0,
         misfits,
     )
+
+
+def shadow_on(photo: Photo, frame: Frame) -> BoolArray:
+    """Return where the subject's shadow lies on the set, in the picture that both were compared in."""
+    step = max(1, round(photo.height / frame.alignment.residual.shape[0]))
+    image, plate = averaged(photo.pixels, step), averaged(frame.pixels, step)
+    grain = float(np.sqrt(measure_noise(image).variance.mean()))
+    return cast_shadow(image, plate, grain) & ~frame.alignment.agrees
 
 
 def _misfits(agrees: BoolArray, judged: BoolArray) -> tuple[str, ...]:

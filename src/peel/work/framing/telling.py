@@ -46,7 +46,10 @@ def told_by(
     if frame.kind == "again":
         return two_backdrops(image, zones, plate, inside, noise=noise, wanted=wanted, scale=step)
     height, width = shape_at(job.photo, step)
-    sheer = (kinds_in(job, around)[::step, ::step] == Kind.SHEER).astype(np.float32)
+    kinds = kinds_in(job, around)[::step, ::step]
+    sheer = (kinds == Kind.SHEER).astype(np.float32)
+    # Out of focus the faintest alpha counts over wide areas, where the set's light is not known as well as that.
+    wanted = wanted & (kinds != Kind.SOFT)
     return known_backdrop(
         image,
         zones,

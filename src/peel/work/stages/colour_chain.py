@@ -103,7 +103,7 @@ class Estimate(Stage):
         photo = before(around)
         colours = estimate_foreground(photo, alpha, linear=is_linear)
         frame = frame_of(job)
-        if frame is not None and frame.kind == "empty":
+        if frame is not None:
             behind, variance = lit_backdrop(frame, job, photo, around, level)
             colours = known_foreground(photo, behind, variance, alpha, colours, linear=is_linear)
         return colours[rect.within(around)]
