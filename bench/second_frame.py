@@ -6,9 +6,8 @@ from typing import Final
 import cv2
 import numpy as np
 
-from bench.drawn import Drawing, Layers, drawn_layers, mixed, taken
+from bench.drawn import KINDS, Drawing, Layers, drawn_layers, mixed, taken
 from bench.pencil import backdrop
-from bench.drawn import KINDS
 from peel.demo.camera import cloud, develop
 from peel.matte.srgb import to_encoded, to_linear
 
@@ -79,7 +78,18 @@ def frame_case(category: str, drawing: str, behind: str, seed: int) -> FrameCase
     second = mixed(replace(layers, behind=cloth), d)
     again = _coded(_drifted(second, *drift), d, rng)
     name = f"{category}: {drawing}, {behind} {seed}"
-    return FrameCase(name, photo, layers.zones, layers.alpha, layers.colours, lit.behind, _matrix(d.width, d.height, *drift[:2]), empty, moved, again)
+    return FrameCase(
+        name,
+        photo,
+        layers.zones,
+        layers.alpha,
+        layers.colours,
+        lit.behind,
+        _matrix(d.width, d.height, *drift[:2]),
+        empty,
+        moved,
+        again,
+    )
 
 
 def _coded(clean: np.ndarray, d: Drawing, rng: np.random.Generator) -> np.ndarray:

@@ -13,6 +13,7 @@ from peel.job.edits.kinds import kinds_stamp
 from peel.job.edits.separations import curve_of
 from peel.job.job import Job, Photo
 from peel.job.placing.sheet import sheet_of
+from peel.job.question import counted_frame
 from peel.job.rect import Rect
 from peel.job.settings import Separation, rgb_from_hex
 from peel.job.space import Space
@@ -26,7 +27,7 @@ from peel.matte.marking.alike import lab_of
 from peel.matte.pixels import to_bytes
 from peel.matte.separation.tone_curve import clipped_detail
 from peel.work.framing.frames import frame_of
-from peel.work.framing.light import frame_colours
+from peel.work.framing.light import frame_colours, known_behind
 from peel.work.kind_looks import kind_pattern
 from peel.work.separating.tones import tone_reach, tone_window
 from peel.work.stages import Stages
@@ -77,6 +78,9 @@ class View(Enum):
         return self is View.BACKING
 
 
+_DERIVED: Final = (View.CHANGED, View.RECOLOURED, View.RIMS, View.SECOND, View.RESIDUE)
+
+
 @dataclass(frozen=True)
 class Look:
     """How views are drawn that have no look of their own.
@@ -124,6 +128,20 @@ def view_stamp(stages: Stages, job: Job, view: View, rect: Rect, level: int, loo
         return zones, look.unsure, look.backdrop, look.strength, look.hatch_px
     if view in (View.MATTE, View.FAINT):
         return stages.matte.stamp(job, rect, level)
+    if view in _DERIVED:
+        return _derived_stamp(stages, job, view, rect, level, look)
+    if view is View.TONE:
+        marked = look.lost_floor, look.unsure, job.zones.stamp(job.photo.space.covered(rect, level))
+        seen = _shown_separation(job, look), job.settings.photo.is_linear
+        return seen, marked if look.lost_floor is not None else None
+    if view is View.BACKING:
+        return stages.sheet_stamp(sheet_of(job), rect, level)
+    behind = look.loud if view is View.LOUD else None
+    return stages.cutout_stamp(job, rect, level), behind
+
+
+def _derived_stamp(stages: Stages, job: Job, view: View, rect: Rect, level: int, look: Look) -> Hashable:
+    """Return what a view depends on that compares, or that shows what else there is."""
     if view is View.CHANGED:
         before = None if look.before is None else stages.matte.stamp(look.before, rect, level)
         return stages.matte.stamp(job, rect, level), before
@@ -133,16 +151,7 @@ def view_stamp(stages: Stages, job: Job, view: View, rect: Rect, level: int, loo
         return stages.cutout_stamp(job, _around_rims(job, rect, level), level), job.settings.recipe.colour.rim_px
     if view is View.SECOND:
         return job.settings.recipe.second_frame, job.settings.photo.frame_nudge
-    if view is View.RESIDUE:
-        return stages.cutout_stamp(job, _around_residue(job, rect, level), level)
-    if view is View.TONE:
-        marked = look.lost_floor, look.unsure, job.zones.stamp(job.photo.space.covered(rect, level))
-        seen = _shown_separation(job, look), job.settings.photo.is_linear
-        return seen, marked if look.lost_floor is not None else None
-    if view is View.BACKING:
-        return stages.sheet_stamp(sheet_of(job), rect, level)
-    behind = look.loud if view is View.LOUD else None
-    return stages.cutout_stamp(job, rect, level), behind
+    return stages.cutout_stamp(job, _around_residue(job, rect, level), level), counted_frame(job.settings)
 
 
 def render(stages: Stages, job: Job, view: View, rect: Rect, level: int, look: Look | None = None) -> ByteArray:
@@ -208,7 +217,13 @@ def _residue(stages: Stages, job: Job, rect: Rect, level: int) -> FloatArray:
     """Show where the matte does not explain the photo, brightened."""
     around = _around_residue(job, rect, level)
     alpha, photo = stages.alpha(job, around, level), stages.pyramid.colours(around, level)
-    left = residue(photo, stages.foreground(job, around, level), alpha, linear=job.settings.photo.is_linear)
+    left = residue(
+        photo,
+        stages.foreground(job, around, level),
+        alpha,
+        linear=job.settings.photo.is_linear,
+        behind=known_behind(job, photo, around, level),
+    )
     return np.asarray(left[rect.within(around)] * np.float32(_BRIGHTENED), np.float32)
 
 

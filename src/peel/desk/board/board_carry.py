@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from functools import partial
+from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
@@ -11,7 +12,7 @@ from peel.errors import PeelError
 from peel.files.photo import read_photo
 from peel.job.job import Job, new_job
 from peel.work.many.assignment import Assignment
-from peel.work.many.batches import approve, carry_job, load_job
+from peel.work.many.batches import approve, carry_job, give_set, load_job
 from peel.work.many.board import Entry
 from peel.work.many.carrying import What, carried, preview
 from peel.work.many.status import UNSEEN
@@ -20,6 +21,7 @@ __all__ = ["BoardCarry"]
 
 _LOOK = task("look at what would be carried", "Peel could not tell what would be carried to a photo.")
 _CARRY = task("carry", "A photo could not be carried to.")
+_SET = task("give the set", "A photo could not be compared with its set.")
 _APPROVE = task("take note that it was looked at", "It could not be noted that a photo was looked at.")
 
 
@@ -62,6 +64,17 @@ class BoardCarry(QObject):
         for entry in entries:
             self.noted.emit(str(entry.photo), "waiting…", 0.0)
             self._ask(_CARRY, entry, partial(self._carry, source, entry, what))
+
+    def give_set(self, frame: Path, entries: Sequence[Entry]) -> None:
+        """Give each photo the picture of the set without its subject."""
+        for entry in entries:
+            self.noted.emit(str(entry.photo), "waiting…", 0.0)
+            self._ask(_SET, entry, partial(self._give, frame, entry))
+
+    def _give(self, frame: Path, entry: Entry) -> str:
+        self.noted.emit(str(entry.photo), "comparing…", 0.3)
+        photo = entry.job if entry.job.exists() else entry.photo
+        return give_set(frame, photo, entry.job, self._assignment.borrowed)
 
     def _ask(self, task: Task, entry: Entry, work: Callable[[], str]) -> None:
         """Ask for work on a photo; its card says what became of it."""

@@ -16,7 +16,7 @@ from peel.desk.board.page import BoardPage
 from peel.desk.desk_state import DeskState
 from peel.desk.display.tiles import image_from_rgb
 from peel.desk.files.file_desk import FileDesk
-from peel.desk.files.file_dialogs import ask_folder, ask_photos
+from peel.desk.files.file_dialogs import ask_folder, ask_photos, ask_picture
 from peel.errors import PeelError
 from peel.files.connection import is_open_here
 from peel.files.upload import is_address
@@ -86,6 +86,7 @@ class BoardDesk(QObject):
         page.carry_shown.connect(self._show_carry)
         page.carry_asked.connect(self._carry)
         page.deliver_asked.connect(self._deliver)
+        page.set_asked.connect(self._ask_set)
         page.seen_asked.connect(self._carrying.approve)
         page.stop_asked.connect(self._run.stop)
         page.pause_asked.connect(self._pause)
@@ -306,6 +307,11 @@ class BoardDesk(QObject):
     def _carry(self, entries: list[Entry], what: What) -> None:
         if self._from is not None:
             self._carrying.carry(self._from, self._targets(entries), what)
+
+    def _ask_set(self, entries: list[Entry]) -> None:
+        chosen = ask_picture(self.page.window(), "Choose the set without the subject")
+        if chosen is not None:
+            self._carrying.give_set(chosen, entries)
 
     def _targets(self, entries: list[Entry]) -> list[Entry]:
         """Return the photos that are carried to: all but the one that is carried from."""

@@ -62,6 +62,8 @@ class BoardPage(QWidget):
     back_asked, folder_asked, photos_asked, stop_asked, pause_asked : ()
     carry_shown, carry_asked : (list of Entry, str)
         What would be carried to the chosen ones is to be shown; it is to be carried.
+    set_asked : (list of Entry,)
+        The chosen ones are to be given a picture of their set.
     seen_asked : (list of Entry,)
         The chosen ones were looked at, and are right.
     deliver_asked : (list of Entry, str)
@@ -78,6 +80,7 @@ class BoardPage(QWidget):
     carry_asked = Signal(object, str)
     deliver_asked = Signal(object, str)
     seen_asked = Signal(object)
+    set_asked = Signal(object)
 
     def __init__(self) -> None:
         super().__init__()
@@ -139,8 +142,10 @@ class BoardPage(QWidget):
                             name="carry", tip="To the chosen photos; one step of undo for each")  # fmt: skip
         self.seen = button("They are right", lambda: self.seen_asked.emit(self.chosen), name="seen",
                            tip="Take what is chosen for looked at: it is delivered from now on")  # fmt: skip
+        self.give_set = button("Empty set…", lambda: self.set_asked.emit(self.chosen), name="give set",
+                               tip="One picture of the set without the subject, for all that is chosen")  # fmt: skip
         line.addWidget(self._from, 1)
-        for part in (self.what, self.show_carry, self.carry, self.seen):
+        for part in (self.what, self.show_carry, self.carry, self.give_set, self.seen):
             line.addWidget(part)
         return line
 
@@ -193,6 +198,7 @@ class BoardPage(QWidget):
         self.deliver.setText(f"Deliver {count} chosen" if count else "Deliver all")
         ready = bool(self._source) and count > 0
         self.carry.setEnabled(ready)
+        self.give_set.setEnabled(count > 0)
         self.seen.setEnabled(any(entry.status.progress in UNSEEN for entry in self.chosen))
         self.show_carry.setEnabled(ready)
 

@@ -44,7 +44,9 @@ class FramePage(Panel):
             self.column.addWidget(self._what)
             self.column.addWidget(self._fit)
             self.used = QCheckBox("Go by it")
-            self.used.setToolTip("Matte, edge colours and proposal go by the second frame; without the tick as without it")
+            self.used.setToolTip(
+                "Matte, edge colours and proposal go by the second frame; without the tick as without it"
+            )
             self.bind_tick(self.used, "recipe.second_frame.used", "Go by the second frame")
             self.look = button("Show it", lambda: self.desk.show_view(View.SECOND),
                                tip="The second frame as it lies over the photo; Wipe sets it against the photo")  # fmt: skip

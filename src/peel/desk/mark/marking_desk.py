@@ -95,7 +95,9 @@ class MarkingDesk(LaneDesk):
         if self._desk.view is View.PHOTO:
             self._desk.show_view(View.ZONES)
         share = f"{by_set.mean() * 100:.0f} % of the photo"
-        self._desk.say(f"Marked what differs from the set without the subject ({share}). P guesses from the photo alone.")
+        self._desk.say(
+            f"Marked what differs from the set without the subject ({share}). P guesses from the photo alone."
+        )
 
     def _show_rest(self) -> None:
         self._panel.propose.setText("Propose a subject")

@@ -234,7 +234,9 @@ def _surface(found: NDArray[Any], height: int, width: int) -> FloatArray:
     return out
 
 
-def kept_shadow(photo: FloatArray, alpha: FloatArray, *, lift: float = 0.5) -> FloatArray:
+def kept_shadow(
+    photo: FloatArray, alpha: FloatArray, *, lift: float = 0.5, backdrop: FloatArray | None = None
+) -> FloatArray:
     """Find the shadow that a photo has: the photo divided by its clean backdrop.
 
     Parameters
@@ -243,6 +245,8 @@ def kept_shadow(photo: FloatArray, alpha: FloatArray, *, lift: float = 0.5) -> F
     alpha : (H, W) float32 ndarray
     lift : float
         How much of the backdrop's texture is taken off the shadow, in [0, 1].
+    backdrop : (H, W, 3) float32 ndarray, optional
+        The set without the subject and its shadow; fitted to what is clear unless given.
 
     Returns
     -------
@@ -252,7 +256,8 @@ def kept_shadow(photo: FloatArray, alpha: FloatArray, *, lift: float = 0.5) -> F
     clear = alpha <= 0
     kernel = np.ones((5, 5), np.uint8)
     clear = cv2.erode(clear.astype(np.uint8), kernel).astype(bool)
-    backdrop = clean_backdrop(photo, clear)
+    if backdrop is None:
+        backdrop = clean_backdrop(photo, clear)
     share = photo.mean(axis=2) / np.maximum(backdrop.mean(axis=2), 0.02)
     dark = np.asarray(np.where(clear, 1 - share, 0), np.float32)
     grain = 1.5 * float(np.median(np.abs(dark[clear & (np.abs(dark) < 0.1)]))) if clear.any() else 0.0

@@ -51,6 +51,8 @@ class Reading:
         Whether the photo mixes in linear light.
     spill : Spill or None
         The hue of the backdrop's light on the subject.
+    behind : (H, W, 3) float32 ndarray and (H, W) bool ndarray, or None
+        The backdrop from a picture of the set, and where that can be relied on.
     edge_px : int
         How far from the edge colours count as known.
     """
@@ -64,6 +66,7 @@ class Reading:
     noise: float = 0.01
     linear: bool = False
     spill: Spill | None = None
+    behind: tuple[FloatArray, BoolArray] | None = None
     edge_px: int = 0
 
     @property
@@ -73,7 +76,11 @@ class Reading:
 
     @lazy
     def _carried_backdrop(self) -> tuple[FloatArray, BoolArray]:
-        return carried(self.photo, _well_within(self.alpha <= 0, self.edge_px))
+        found, reached = carried(self.photo, _well_within(self.alpha <= 0, self.edge_px))
+        if self.behind is None:
+            return found, reached
+        shown, known = self.behind
+        return np.where(known[..., None], shown, found), reached | known
 
     @lazy
     def _carried_subject(self) -> tuple[FloatArray, BoolArray]:
@@ -81,7 +88,7 @@ class Reading:
 
     @property
     def backdrop(self) -> FloatArray:
-        """The backdrop's colour, carried in from what is clear; the photo's own where nothing clear is near.
+        """The backdrop's colour: from the set, or carried in from what is clear; the photo's own where neither is near.
 
         (h, w, 3) float32 in [0, 1].
         """

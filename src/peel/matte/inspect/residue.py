@@ -5,7 +5,7 @@ from typing import Final
 import cv2
 import numpy as np
 
-from peel.matte.arrays import FloatArray
+from peel.matte.arrays import BoolArray, FloatArray
 from peel.matte.channels import largest_part
 from peel.matte.colour.outward import GRID, carried
 from peel.matte.composite.over import composite_over
@@ -32,7 +32,14 @@ def clean_backdrop(photo: FloatArray, alpha: FloatArray) -> FloatArray:
     return carried(photo, alpha <= 0)[0]
 
 
-def residue(photo: FloatArray, colours: FloatArray, alpha: FloatArray, *, linear: bool = False) -> FloatArray:
+def residue(
+    photo: FloatArray,
+    colours: FloatArray,
+    alpha: FloatArray,
+    *,
+    linear: bool = False,
+    behind: tuple[FloatArray, BoolArray] | None = None,
+) -> FloatArray:
     """Return how far each pixel is from being explained.
 
     Parameters
@@ -42,6 +49,8 @@ def residue(photo: FloatArray, colours: FloatArray, alpha: FloatArray, *, linear
     alpha : (H, W) float32 ndarray
     linear : bool
         Whether the photo mixes in linear light.
+    behind : (H, W, 3) float32 ndarray and (H, W) bool ndarray, optional
+        The backdrop from a picture of the set, and where that can be relied on.
 
     Returns
     -------
@@ -49,5 +58,7 @@ def residue(photo: FloatArray, colours: FloatArray, alpha: FloatArray, *, linear
         Largest difference over the channels; 0 where alpha is 0 or nothing clear is near.
     """
     backdrop, reached = carried(photo, alpha <= 0)
+    if behind is not None:
+        backdrop, reached = np.where(behind[1][..., None], behind[0], backdrop), reached | (behind[1] & (alpha > 0))
     laid_back = composite_over(colours, backdrop, alpha, linear=linear)
     return np.where(reached, largest_part(cv2.absdiff(laid_back, photo)), 0).astype(np.float32)

@@ -26,6 +26,7 @@ _LOOK_PX: Final = 1_500_000  # pixels of the pictures that are compared
 _REFINED_PX: Final = 350_000  # pixels of those by which a transform is refined: more say nothing more
 _ROUNDS: Final = 3
 _SLACK_PX: Final = (2.5, 0.8, 0.35)  # by which edges may be off, round by round
+_MOST_NOISE: Final = 0.03
 _DEVIATIONS: Final = 3.0  # of the noise within which a pixel agrees
 _STOPS_APART: Final = (0.12, 0.05, 0.03)  # by which light may be off besides, round by round
 _GAIN_CELLS: Final = 12  # standard deviations of the gains' smoothness across the longer side
@@ -107,7 +108,8 @@ def align(photo: NDArray[Any], frame: NDArray[Any]) -> Alignment:
         8- or 16-bit integers or floats in [0, 1], of one size and one encoding like sRGB's.
     """
     step = max(1, round(np.sqrt(photo.shape[0] * photo.shape[1] / _LOOK_PX)))
-    pair = _Pair(*(np.ascontiguousarray(averaged(picture, step), np.float32) for picture in (photo, frame)), step)
+    look, other = (np.ascontiguousarray(averaged(picture, step), np.float32) for picture in (photo, frame))
+    pair = _Pair(look, other, step)
     checkpoint()
     found = by_features(_gray_bytes(pair.look), _gray_bytes(pair.other))
     if found is not None:
@@ -130,7 +132,8 @@ class _Pair:
     def __init__(self, look: FloatArray, other: FloatArray, step: int) -> None:
         self.look, self.other, self.step = look, other, step
         self.shape = look.shape[:2]
-        self.noise = float(np.sqrt(_variance(look) + _variance(other)))
+        # a picture without a quiet place has its texture measured as noise
+        self.noise = min(float(np.sqrt(2 * min(_variance(look), _variance(other)))), _MOST_NOISE)
         self.light, self.other_light = (to_linear(np.clip(picture, 0, 1)) for picture in (look, other))
 
     def aligned(self, transform: Matrix, features: int, seeds: BoolArray, *, placed: bool = False) -> Alignment:

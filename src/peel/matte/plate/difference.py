@@ -31,7 +31,9 @@ def cast_shadow(image: FloatArray, plate: FloatArray, grain: float) -> BoolArray
     grain : float
         Standard deviation of the noise of a channel.
     """
-    light, under = (to_linear(np.clip(cv2.blur(picture, (5, 5)), 0, 1)) + np.float32(_TOE) for picture in (image, plate))
+    light, under = (
+        to_linear(np.clip(cv2.blur(picture, (5, 5)), 0, 1)) + np.float32(_TOE) for picture in (image, plate)
+    )
     fall = np.log(light / under)
     tone = fall.mean(axis=2)
     loose = np.float32(2 * grain) / np.maximum(cv2.blur(plate.mean(axis=2), (5, 5)), 0.05)

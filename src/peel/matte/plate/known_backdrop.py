@@ -9,9 +9,8 @@ References
 ----------
 .. [1] R. J. Qian, M. I. Sezan, "Video background replacement without a blue screen", IEEE International Conference on
    Image Processing, 1999, pp. 143-146. :doi:`10.1109/ICIP.1999.819566`
-.. [2] L. Wang, M. Gong, C. Zhang, R. Yang, C. Zhang, Y.-H. Yang, "Automatic real-time video matting using time-of-flight
-   camera and multichannel Poisson equations", International Journal of Computer Vision 97, 2012, pp. 104-121.
-   :doi:`10.1007/s11263-011-0471-x`
+.. [2] J. Wang, M. F. Cohen, "Optimized color sampling for robust matting", IEEE Conference on Computer Vision and
+   Pattern Recognition, 2007. :doi:`10.1109/CVPR.2007.383006`
 """
 
 from typing import Any, Final
@@ -39,10 +38,10 @@ _MISFIT: Final = 0.012  # standard deviation of the mixing model itself, apart f
 _FAR: Final = 0.15
 _ELSEWHERE: Final = 0.05
 _BELOW: Final = 0.25  # how far below 0 a single pixel may seem to lie
-_CLEAR: Final = 6.0  # times the spread below which a difference is none
 _ALIKE: Final = 0.12  # difference from a sample of the subject at which an opaque subject explains a pixel by half
 _OPAQUE: Final = 0.3  # share of such pixels that are opaque
 _UNLIKE: Final = 0.13  # standard deviation of the subject's own colours from their samples
+_SHARED: Final = 2.0  # by how much more an error of the set's colours counts than noise: neighbours share it
 _SURE: Final = 0.06  # standard deviation of alpha at which the pull has fallen to a half
 _BELIEVED: Final = 0.02  # standard deviation of the set's colours at which they are believed by half
 _WINDOWS: Final = (3, 6)  # radius, in pixels
@@ -109,7 +108,8 @@ def _weigh_known(r: Any, g: Any, b: Any, p0: Any, p1: Any, p2: Any, fg: Any, wei
         a = min(max(along, zero), one)
         beside = max(d0 * d0 + d1 * d1 + d2 * d2 - dot * along, zero)
         beyond = (along - a) * (dot - a * length)
-        fit = max(one - (beside + np.float32(0.3) * beyond) * scale, zero)
+        # brighter than every sample is a brighter strand; what lies the other way from the set nothing explains
+        fit = max(one - (beside + np.float32(0.3 if along > zero else 3.0) * beyond) * scale, zero)
         fit *= fit
         fit *= fit
         fit *= fit
@@ -126,12 +126,12 @@ def _weigh_known(r: Any, g: Any, b: Any, p0: Any, p1: Any, p2: Any, fg: Any, wei
         return np.float32(0.5), one, zero, one
     mean /= total
     inverse /= total
-    return mean, max(square / total - mean * mean, zero) + inverse * spread, best, inverse
+    return mean, max(square / total - mean * mean, zero) + np.float32(_SHARED) * inverse * spread, best, inverse
 
 
 @njit(
-    "void(float32[:,:,::1], float32[:,:,::1], float32[:,::1], boolean[:,::1], int64, int64, float32[:,::1], int64[::1], "
-    "int32[:,::1], float32[:,::1], float32[::1], float32[:,::1], float32[:,::1])",
+    "void(float32[:,:,::1], float32[:,:,::1], float32[:,::1], boolean[:,::1], int64, int64, float32[:,::1], "
+    "int64[::1], int32[:,::1], float32[:,::1], float32[::1], float32[:,::1], float32[:,::1])",
     cache=True,
     nogil=True,
     fastmath=True,
@@ -178,8 +178,6 @@ def _on_lines(
                     noise = variance[brightness_bin(image, y, x, variance.shape[0])]
                     spread = np.float32(_MISFIT * _MISFIT) + np.float32(2) * noise + uncertain[y, x]
                     a, doubt, fit, inverse = _weigh_known(r, g, b, p0, p1, p2, fg, fg_weight, spread)
-                    off = (r - p0) ** 2 + (g - p1) ** 2 + (b - p2) ** 2
-                    clear = max(np.float32(1) - off / (np.float32(_CLEAR) * spread), np.float32(0))
                     opaque = np.float32(0)
                     for k in range(fg.shape[0]):
                         apart = (r - fg[k, 0]) ** 2 + (g - fg[k, 1]) ** 2 + (b - fg[k, 2]) ** 2
@@ -188,7 +186,7 @@ def _on_lines(
                     # the subject's colour is known only as well as its samples stand for it: alpha is off in proportion
                     doubt += a * a * np.float32(_UNLIKE * _UNLIKE) * inverse
                     alpha[y, x] = a
-                    weight[y, x] = max(fit, clear) / (np.float32(1) + doubt / np.float32(_SURE * _SURE)) ** 2
+                    weight[y, x] = fit / (np.float32(1) + doubt / np.float32(_SURE * _SURE)) ** 2
 
 
 def seen_through(

@@ -126,7 +126,7 @@ def by_outline(photo: FloatArray, frame: FloatArray) -> Matrix | None:
     Pictures are gray, (H, W) float32. Returns None where the outlines do not agree.
     """
     factor = min(1.0, 500 / max(photo.shape))
-    edges = []
+    edges: list[FloatArray] = []
     for picture in (photo, frame):
         small = cv2.resize(picture, None, fx=factor, fy=factor, interpolation=cv2.INTER_AREA)
         ways = [cv2.Sobel(small, cv2.CV_32F, *way, scale=1 / 8) for way in ((1, 0), (0, 1))]
@@ -134,13 +134,16 @@ def by_outline(photo: FloatArray, frame: FloatArray) -> Matrix | None:
         edges.append(cv2.GaussianBlur(steep / max(float(steep.max()), 1e-6), (0, 0), 1.5))
     height, width = edges[0].shape
     window = cv2.createHanningWindow((width, height), cv2.CV_32F)
-    (right, down), _ = cv2.phaseCorrelate(*edges, window)
+    (right, down), _ = cv2.phaseCorrelate(edges[0], edges[1], window)
     step = np.eye(2, 3, dtype=np.float32)
     if max(abs(right), abs(down)) < _MOST_SHIFT * max(height, width):
         step[:, 2] = right, down
     stop = (cv2.TERM_CRITERIA_COUNT | cv2.TERM_CRITERIA_EPS, 2 * _ROUNDS, _LEAST_GAIN)
+    everywhere = np.full((height, width), 255, np.uint8)
     try:
-        likeness, step = cv2.findTransformECC(*edges, step, cv2.MOTION_EUCLIDEAN, stop, None, _SMOOTH_PX)
+        likeness, step = cv2.findTransformECC(
+            edges[0], edges[1], step, cv2.MOTION_EUCLIDEAN, stop, everywhere, _SMOOTH_PX
+        )
     except cv2.error:
         return None
     if likeness < _LEAST_LIKENESS:

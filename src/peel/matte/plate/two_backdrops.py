@@ -23,6 +23,7 @@ __all__ = ["followed", "still_subject", "two_backdrops"]
 
 _LEVELS: Final = (120.0, 40.0, 14.0)  # standard deviations, in photo pixels, by which backdrops are followed inwards
 _MOVED_PX: Final = 12.0  # around which a subject that moved is not relied on
+_STILL: Final = 2.5  # times the difference that noise explains, at which a subject is believed by half
 _MISFIT: Final = 0.008
 _SURE: Final = 0.05
 _PULL: Final = 8.0
@@ -56,7 +57,7 @@ def still_subject(
     close = share / (share + np.float32(0.05))
     level = close * near + (1 - close) * far
     seen = far_share / (far_share + np.float32(0.002))
-    return np.asarray(seen / (1 + np.square(level / 4)), np.float32)
+    return np.asarray(seen / (1 + np.square(level / _STILL)), np.float32)
 
 
 def two_backdrops(

@@ -25,7 +25,15 @@ from peel.matte.pixels import unit_floats
 from peel.matte.smaller import any_in_squares, averaged, smaller_trimap
 from peel.matte.solve.noise import NoiseCurve, brightness_bin, measure_noise, plain_reach
 
-__all__ = ["THINNED_PX", "ColourPrior", "blurred_within", "colour_prior", "gathering_step", "nearest_samples", "subject_palette"]
+__all__ = [
+    "THINNED_PX",
+    "ColourPrior",
+    "blurred_within",
+    "colour_prior",
+    "gathering_step",
+    "nearest_samples",
+    "subject_palette",
+]
 
 _DIRECTIONS: Final = ((0, 1), (0, -1), (1, 0), (-1, 0), (1, 1), (1, -1), (-1, 1), (-1, -1))
 _GATHERED_AT_MOST: Final = (

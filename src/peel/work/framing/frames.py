@@ -19,10 +19,10 @@ from peel.job.settings import FrameKind, FrameNudge, SecondFrame
 from peel.matte.arrays import BoolArray, FloatArray
 from peel.matte.edge.zones import BACKGROUND, FOREGROUND
 from peel.matte.pixels import unit_floats
+from peel.matte.plate.alignment import LEAST_ALONG_RIM, Alignment, align, brought_over, nudged
 from peel.matte.plate.difference import cast_shadow
 from peel.matte.smaller import averaged
 from peel.matte.solve.noise import measure_noise
-from peel.matte.plate.alignment import LEAST_ALONG_RIM, Alignment, align, brought_over, nudged
 
 __all__ = ["FRAME_WORDS", "Fit", "Frame", "fit_of", "frame_of", "give_frame", "kind_of", "read_frame", "without_frame"]
 
@@ -32,7 +32,11 @@ FRAME_WORDS: Final = {"empty": "the set without the subject", "again": "the same
 _ASPECT: Final = 0.01  # by which the proportions of photo and frame may differ
 _SAME: Final = 0.985  # share that agrees from which a frame shows nothing else than the photo
 _LEAST_SUBJECT: Final = 0.004  # share that agrees below which two pictures have nothing in common
-_PLACES: Final = (("upper left", "top", "upper right"), ("left", "middle", "right"), ("lower left", "bottom", "lower right"))  # fmt: skip
+_PLACES: Final = (
+    ("upper left", "top", "upper right"),
+    ("left", "middle", "right"),
+    ("lower left", "bottom", "lower right"),
+)
 _EVEN_STOPS: Final = 0.02
 _MISFIT: Final = 0.35  # share of a part's backdrop that differs, from which it is said
 

@@ -1,5 +1,7 @@
 """The set in the light of a photo, at any level."""
 
+from typing import Final
+
 import cv2
 import numpy as np
 
@@ -11,14 +13,14 @@ from peel.matte.pixels import unit_floats
 from peel.matte.plate.known_backdrop import lit_like
 from peel.matte.plate.two_backdrops import followed
 from peel.matte.smaller import averaged
-from peel.work.framing.frames import Frame
+from peel.work.framing.frames import Frame, frame_of
 
-__all__ = ["frame_colours", "lit_backdrop"]
+__all__ = ["frame_colours", "known_behind", "lit_backdrop"]
+
+_RELIED: Final = 0.025  # standard deviation of the set's colours up to which they are relied on
 
 
-def lit_backdrop(
-    frame: Frame, job: Job, photo: FloatArray, rect: Rect, level: int
-) -> tuple[FloatArray, FloatArray]:
+def lit_backdrop(frame: Frame, job: Job, photo: FloatArray, rect: Rect, level: int) -> tuple[FloatArray, FloatArray]:
     """Return the backdrop in the photo's light, and the variance of its colours; infinite beyond the frame.
 
     Of two backdrops neither is seen behind the subject: the photo's is followed from beside it.
@@ -46,6 +48,18 @@ def lit_backdrop(
     else:
         lit, variance = lit_like(photo, plate, known, step)
     return lit, np.where(inside, variance, np.float32(np.inf))
+
+
+def known_behind(job: Job, photo: FloatArray, rect: Rect, level: int) -> tuple[FloatArray, BoolArray] | None:
+    """Return the backdrop that a set shows, and where it can be relied on; None without a set that is used.
+
+    Parameters are those of `lit_backdrop`.
+    """
+    frame = frame_of(job)
+    if frame is None or frame.kind != "empty":
+        return None
+    lit, variance = lit_backdrop(frame, job, photo, rect, level)
+    return lit, variance < _RELIED**2
 
 
 def frame_colours(frame: Frame, job: Job, rect: Rect, level: int, *, beyond: FloatArray) -> FloatArray:

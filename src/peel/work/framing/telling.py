@@ -2,6 +2,7 @@
 
 import numpy as np
 
+from peel.job.edits.kinds import kinds_in
 from peel.job.job import Job
 from peel.job.rect import Rect
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray
@@ -13,7 +14,6 @@ from peel.matte.plate.two_backdrops import two_backdrops
 from peel.matte.smaller import averaged
 from peel.matte.solve.sampling import gathering_step
 from peel.matte.srgb import to_linear
-from peel.job.edits.kinds import kinds_in
 from peel.work.framing.frames import Frame
 from peel.work.solving.sized import colours_at, encoded, noise_at, shape_at
 

@@ -15,6 +15,7 @@ from peel.matte.arrays import BoolArray, FloatArray
 from peel.matte.edge.kind import Kind
 from peel.matte.inspect.finds import FIND_REACH
 from peel.matte.inspect.reading import Reading
+from peel.work.framing.light import known_behind
 from peel.work.solving.noise import noise_of
 from peel.work.stages import Stages
 from peel.work.stages.colour_chain import spill_of
@@ -55,8 +56,9 @@ def reading_of(stages: Stages, job: Job, around: Rect, level: int, noise: float 
     """
     sheer = (stages.kinds(job, around, level) == Kind.SHEER).astype(np.uint8)
     wide = cv2.dilate(sheer, np.ones((_SHEER_PX, _SHEER_PX), np.uint8)) > 0 if sheer.any() else None
+    photo = stages.pyramid.colours(around, level)
     return Reading(
-        stages.pyramid.colours(around, level),
+        photo,
         stages.alpha(job, around, level),
         stages.foreground(job, around, level),
         wide,
@@ -65,6 +67,7 @@ def reading_of(stages: Stages, job: Job, around: Rect, level: int, noise: float 
         float(np.sqrt(noise_of(job.photo).variance.mean())) if noise is None else noise,
         job.settings.photo.is_linear,
         spill_of(job),
+        known_behind(job, photo, around, level),
     )
 
 

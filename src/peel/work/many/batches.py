@@ -4,7 +4,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Final
 
-from peel.errors import ProjectError, SolveError, os_reason
+from peel.errors import PhotoError, ProjectError, SolveError, os_reason
 from peel.files.atomic import temporary_beside
 from peel.files.photo import SUFFIXES, read_bytes
 from peel.files.project import ProjectFile
@@ -13,6 +13,8 @@ from peel.files.recipes import RecipeFile
 from peel.job.edits.marking import looked_at
 from peel.job.edits.values import use_settings
 from peel.job.job import Job
+from peel.work.framing.frames import FRAME_WORDS, fit_of, give_frame, read_frame
+from peel.work.framing.proposing import SET_TRUST, mark_by_set, region_by_set
 from peel.work.many.carrying import What, carried
 from peel.work.many.photo_jobs import job_of, note_job
 from peel.work.many.runs import Opening, count_snags, opened_alone
@@ -22,7 +24,7 @@ from peel.work.marking.finding import proposal_words
 from peel.work.session.memory import is_file
 from peel.work.session.session import Session
 
-__all__ = ["approve", "carry_job", "jobs_in", "load_job", "photos_in", "propose_job", "was_carried"]
+__all__ = ["approve", "carry_job", "give_set", "jobs_in", "load_job", "photos_in", "propose_job", "was_carried"]
 
 _WAIT_S: Final = 24 * 3600
 
@@ -83,6 +85,9 @@ def propose_job(photo: Path, path: Path, recipe: RecipeFile | None = None) -> st
                 for asset in recipe.assets:
                     job = job.with_asset(asset)
                 job = use_settings(job, job.settings.model_copy(update={"recipe": recipe.recipe}))
+            by_set = region_by_set(job)
+            if by_set is not None:
+                return mark_by_set(job, by_set).with_photo_settings(guess=SET_TRUST)
             return finder.mark_proposal(job, proposal, unseen=True) if is_worth_it else job
 
         session.apply("Propose", edit, by_hand=False)
@@ -112,6 +117,38 @@ def carry_job(source: Job, photo: Path, path: Path, what: What, opening: Opening
         after = edit(session.job)  # here, so that what cannot be carried is said to whoever asked
         session.apply(_carry_label(source), lambda _job: after, by_hand=False)
         return said[0]
+
+    there = photo if photo.suffix.lower() == ".peel" else path
+    if there.exists():
+        with opening(there) as session:
+            text = work(session)
+            _finish(session)
+        return text
+    return _begun(photo, path, work)
+
+
+def give_set(frame: Path, photo: Path, path: Path, opening: Opening = opened_alone) -> str:
+    """Give a photo or its job the picture of its set, as one step of undo; return a sentence that says how it fits.
+
+    A photo that has no job yet gets one, marked by what differs from the set. Parameters are those of `carry_job`.
+
+    Raises
+    ------
+    PhotoError, ProjectError, SolveError
+    """
+
+    def work(session: Session) -> str:
+        asset, kind = read_frame(frame, session.job.photo)
+        if kind != "empty":
+            message = f"{frame.name} is {FRAME_WORDS[kind]} for {photo.name}."
+            raise PhotoError(message, "Give such a frame to that photo alone, in Mark.")
+        after = give_frame(session.job, asset, kind)
+        if not after.has_subject:
+            region = region_by_set(after)
+            after = after if region is None else mark_by_set(after, region).with_photo_settings(carried=True)
+        session.apply("Second frame", lambda _job: after, by_hand=False)
+        fit = fit_of(after)
+        return "" if fit is None else fit.says
 
     there = photo if photo.suffix.lower() == ".peel" else path
     if there.exists():

@@ -6,9 +6,10 @@ from typing import Final, Literal
 import cv2
 import numpy as np
 
-from peel.errors import MarkError
+from peel.errors import MarkError, PhotoError
 from peel.files.profiles import to_screen
 from peel.job.edits.carried import with_marks_of, with_recipe_of
+from peel.job.edits.values import use_settings
 from peel.job.job import Job
 from peel.job.marked import sampled_subject
 from peel.job.settings import Band
@@ -16,6 +17,7 @@ from peel.matte.arrays import BoolArray, ByteArray, FloatArray
 from peel.matte.edge.zones import BACKGROUND, FOREGROUND
 from peel.matte.marking.framing import Framing, same_backdrop, same_framing
 from peel.matte.pixels import to_bytes
+from peel.work.framing.frames import kind_of
 from peel.work.stages.pyramid import Pyramid
 
 __all__ = ["Carried", "What", "carried", "framing_of", "preview"]
@@ -73,10 +75,12 @@ def carried(source: Job, target: Job, what: What) -> Carried:
             or recipe.colour.spill.hue is not None
         )
         same = not depends or same_backdrop(_small(source), _small(target), _subject_of(source))
-        job = with_recipe_of(job, source, same_backdrop=same)
+        job, fits = _with_fitting_frame(with_recipe_of(job, source, same_backdrop=same), target)
         says.append(
             "recipe" if same else "recipe without separations, spill hue and trust, as the backdrop is another one,"
         )
+        if not fits:
+            says.append("(not the empty set: it is not that of this photo)")
     if what != "recipe" and source.has_subject:
         framing = framing_of(source, target)
         if framing.is_same:
@@ -96,6 +100,22 @@ def carried(source: Job, target: Job, what: What) -> Carried:
     if job is not target:
         job = job.with_photo_settings(carried=True)
     return Carried(job, f"Carried {' '.join(says)}.")
+
+
+def _with_fitting_frame(job: Job, target: Job) -> tuple[Job, bool]:
+    """Leave a carried set out where the photo was not taken before it; returns whether it fits."""
+    second = job.settings.recipe.second_frame
+    asset = job.assets.get(second.picture or "")
+    if second == target.settings.recipe.second_frame or asset is None:
+        return job, True
+    try:
+        fits = kind_of(asset, job.photo) == "empty"
+    except PhotoError:
+        fits = False
+    if fits:
+        return job, True
+    recipe = job.settings.recipe.model_copy(update={"second_frame": target.settings.recipe.second_frame})
+    return use_settings(job, job.settings.model_copy(update={"recipe": recipe})), False
 
 
 def preview(job: Job) -> ByteArray:

@@ -196,9 +196,7 @@ def _solve_asked(
     return solve_matte(colours, small, given, settings=settings_at(job, step), progress=progress)
 
 
-def _with_frame(
-    evidence: Evidence, job: Job, window: Rect, free: BoolArray, step: int, palette: Palette
-) -> Evidence:
+def _with_frame(evidence: Evidence, job: Job, window: Rect, free: BoolArray, step: int, palette: Palette) -> Evidence:
     """Add what the second frame tells, if there is one; a pull weighs by the pixels that it stands for."""
     frame = frame_of(job)
     if frame is None:

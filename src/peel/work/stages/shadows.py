@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from peel.job.job import Job
 from peel.job.placing.sheet import Placement, Sheet, subject_box
+from peel.job.question import counted_frame
 from peel.job.rect import Rect
 from peel.job.settings import Shadow
 from peel.job.space import Space, level_size
@@ -21,6 +22,8 @@ from peel.matte.composite.gradient import dither
 from peel.matte.composite.homography import mapped, scaled
 from peel.matte.composite.shadow import Cast, Ground, cast_shadow, contact_shadow, kept_shadow
 from peel.matte.composite.warping import warped
+from peel.work.framing.frames import frame_of
+from peel.work.framing.light import frame_colours
 from peel.work.stages.cache import Cache
 from peel.work.stages.pictures import Pictures
 from peel.work.stages.pyramid import Pyramid, shrunk
@@ -106,7 +109,14 @@ class Shadows:
             job.planes[name].stamp(job.photo.bounds) if name in job.planes else None
             for name in ("shadow_kept", "shadow_weight")
         )
-        return self._subjects.matte_stamp(job, whole, level), brushed, job.settings.photo.ground, subject_box(job)
+        frame = counted_frame(job.settings)
+        return (
+            self._subjects.matte_stamp(job, whole, level),
+            brushed,
+            job.settings.photo.ground,
+            subject_box(job),
+            frame,
+        )
 
     def layers(
         self, sheet: Sheet, rect: Rect, level: int, colour: Callable[[str], tuple[float, float, float]]
@@ -140,7 +150,10 @@ class Shadows:
         def make() -> FloatArray:
             whole = job.photo.space.bounds(at)
             photo, alpha = self._subjects.pyramid.colours(whole, at), self._subjects.alpha(job, whole, at)
-            dark = kept_shadow(photo, alpha, lift=own.lift)
+            frame = frame_of(job)
+            is_set = frame is not None and frame.kind == "empty"
+            unlit = frame_colours(frame, job, whole, at, beyond=photo) if frame is not None and is_set else None
+            dark = kept_shadow(photo, alpha, lift=own.lift, backdrop=unlit)
             if own.within == "brushed":
                 dark = dark * shrunk(job.shadow_kept.read().astype(np.float32), at) / np.float32(255)
             return np.asarray(np.clip(dark * np.float32(own.amount) * _brushed(job, at), 0, 1), np.float32)
