@@ -34,6 +34,7 @@ PARTS = (
     "sheet",
     "deliver",
     "assignment",
+    "second-frame",
 )
 
 
@@ -81,9 +82,9 @@ def _print_others(parts: Sequence[str]) -> None:
 
         for measure_part in (latencies, proposals, interactions):
             print("\n".join(measure_part()), "\n", flush=True)
-    for name in ("edge", "photographs", "kinds", "separation", "repair", "snags", "colour"):
+    for name in ("edge", "photographs", "kinds", "separation", "repair", "snags", "colour", "second-frame"):
         if name in parts:
-            for line in importlib.import_module(f"bench.{name}").table():
+            for line in importlib.import_module(f"bench.{name.replace('-', '_')}").table():
                 print(line, flush=True)
     if "memory" in parts:
         print(memory(), flush=True)

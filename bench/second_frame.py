@@ -1,5 +1,6 @@
 """How much a second frame helps: the empty set, or the same subject before another backdrop, against a solve without."""
 
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import Final
 
@@ -9,9 +10,17 @@ import numpy as np
 from bench.drawn import KINDS, Drawing, Layers, drawn_layers, mixed, taken
 from bench.pencil import backdrop
 from peel.demo.camera import cloud, develop
+from peel.errors import PhotoError
+from peel.files.encoding import Encoding, encoded_png
+from peel.job.assets import Asset
+from peel.job.edits.values import use_zones
+from peel.job.job import Job, Photo, new_job
+from peel.matte.inspect.measures import sad
 from peel.matte.srgb import to_encoded, to_linear
+from peel.work.framing.frames import give_frame, kind_of
+from peel.work.solving.solve import solve_job
 
-__all__ = ["CASES", "FrameCase", "frame_case"]
+__all__ = ["CASES", "UNSEEN", "WATCHED", "FrameCase", "frame_case", "table"]
 
 _QUALITY: Final = 92  # of the JPEG, whose colours are kept at half size
 
@@ -57,7 +66,6 @@ class FrameCase:
     alpha: np.ndarray
     colours: np.ndarray
     behind: np.ndarray
-    matrix: np.ndarray
     empty: np.ndarray
     moved: np.ndarray
     again: np.ndarray
@@ -85,7 +93,6 @@ def frame_case(category: str, drawing: str, behind: str, seed: int) -> FrameCase
         layers.alpha,
         layers.colours,
         lit.behind,
-        _matrix(d.width, d.height, *drift[:2]),
         empty,
         moved,
         again,
@@ -128,3 +135,39 @@ def _curtain(picture: np.ndarray, alpha: np.ndarray) -> np.ndarray:
     share = np.clip((x / width - 0.68) * 12, 0, 1)
     hung = cv2.remap(picture, x + 25 * share, y + 10 * share, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REFLECT)
     return np.asarray(hung * (1 - 0.12 * share[..., None]), np.float32)
+
+
+def _asset(name: str, picture: np.ndarray) -> Asset:
+    pixels = (picture * 255).round().astype(np.uint8)
+    return Asset(name, encoded_png(pixels, Encoding()), *pixels.shape[:2])
+
+
+def _begun(case: FrameCase) -> Job:
+    pixels = (case.photo * 255).round().astype(np.uint8)
+    return use_zones(new_job(Photo("photo.png", pixels)), case.zones)
+
+
+def _error(job: Job, case: FrameCase) -> float:
+    solved = solve_job(job)[0].alpha(job.photo.bounds)
+    return sad(solved, case.alpha, (case.zones != 0) & (case.zones != 255))
+
+
+def table(halves: Sequence[str] = ("watched", "unseen")) -> Iterator[str]:
+    """Measure every case of one or both halves of the seeds, as jobs are solved; lines of a table, SAD as ratios."""
+    yield "| case and seed | half | without, SAD | empty set | set that moved | other backdrop |\n" + "|---" * 6 + "|"
+    for half in halves:
+        seeds = WATCHED if half == "watched" else UNSEEN
+        for number, (category, drawing, behind) in enumerate(CASES):
+            case = frame_case(category, drawing, behind, seeds[number % len(seeds)])
+            job = _begun(case)
+            base = _error(job, case)
+            cells = []
+            for name, picture in (("empty", case.empty), ("moved", case.moved), ("again", case.again)):
+                asset = _asset(f"{name}.png", picture)
+                try:
+                    kind = kind_of(asset, job.photo)
+                except PhotoError:
+                    cells.append("refused")
+                    continue
+                cells.append(f"{_error(give_frame(job, asset, kind), case) / base:.2f}")
+            yield f"| {case.name} | {half} | {base:.1f} | " + " | ".join(cells) + " |"

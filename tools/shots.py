@@ -32,6 +32,7 @@ from peel.desk.deliver.deliver_desk import DeliverDesk
 from peel.desk.desk_state import DeskState
 from peel.desk.edge.edge_desk import EdgeDesk
 from peel.desk.edge.separation_desk import SeparationDesk
+from peel.desk.mark.frame_desk import FrameDesk
 from peel.desk.matte.finish_desk import FinishDesk
 from peel.desk.matte.snag_feed import SnagFeed
 from peel.desk.matte.strip_desk import StripDesk
@@ -163,8 +164,24 @@ def shoot_marking(visit: Visit) -> None:
     visit.until(lambda: desk.bridge is not None and desk.bridge.job.has_subject)
     visit.do("Fill")
     visit.shoot("mark-propose")
+    shoot_second_frame(visit)
     window.message.hide()
     bench.files.close_photo()
+
+
+def shoot_second_frame(visit: Visit) -> None:
+    """Take a picture of Bramble with the set that was photographed after her, against the photo."""
+    desk, bench, demo = visit.desk, visit.bench, demo_photo("bramble")
+    assert demo.second_frame is not None
+    bench.part(FrameDesk).take(demo.second_frame)
+    visit.until(lambda: desk.job is not None and desk.job.settings.recipe.second_frame.picture is not None)
+    visit.settle()
+    visit.until(lambda: bench.part(FrameDesk).is_idle)
+    desk.show_view(View.SECOND)
+    desk.show_wipe(True)
+    visit.settle()
+    visit.shoot("mark-second-frame")
+    desk.show_wipe(False)
 
 
 def shoot_separation(visit: Visit) -> None:
@@ -204,7 +221,6 @@ def shoot_backing(visit: Visit) -> None:
     visit.do("Gradient")
     visit.drag([(300, 100), (1500, 900), (2700, 1900)])
     visit.settle()
-    visit.shoot("backing")
     backing.behind.kinds["photo"].click()
     visit.until(lambda: bench.part(BackingDesk).is_idle)
     visit.settle()

@@ -15,6 +15,7 @@ from PySide6.QtGui import QColor, QDropEvent
 from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
+import studio
 from conftest import soft_disc
 from desk.hand import Hand
 from peel.desk.one_window import OneWindow, hand_over
@@ -23,7 +24,7 @@ from peel.files.project import ProjectFile
 from peel.job.edits.marking import looked_at
 from peel.job.edits.values import set_value
 from peel.job.settings import Backing
-from peel.work.many.batches import propose_job
+from peel.work.many.batches import load_job, propose_job
 from peel.work.many.board import Board, recent_boards
 from peel.work.many.status import Progress, read_status
 from peel.work.session.session import Session
@@ -272,3 +273,28 @@ def test_a_running_window_takes_over_what_is_opened_later(qtbot: QtBot, tmp_path
     assert later.returncode == 0
     assert taken == [tmp_path / "a.png", tmp_path / "b.png"]
     one.close()
+
+
+def test_one_picture_of_the_set_is_given_to_the_chosen_photos(
+    hand: Hand, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    folder = tmp_path / "winter"
+    folder.mkdir()
+    for number, across in enumerate((0, 40)):
+        studio.save(folder / f"shot-{number}.png", studio.photo(np.roll(studio.ALPHA, across, axis=1)))
+    empty = studio.save(tmp_path / "set.png", studio.drifted(studio.bare_wall()))
+    hand.window.open_paths([folder])
+    hand.wait(lambda: hand.window.board is not None and len(hand.window.board.entries) == 2)
+    page = hand.window.board.page
+    assert not page.give_set.isEnabled()
+    page.list.selectAll()
+    monkeypatch.setattr("peel.desk.board.board_desk.ask_picture", lambda _parent, _title: empty)
+    page.give_set.click()
+    _rest(hand)
+    hand.wait(lambda: len(list(folder.glob("*.peel"))) == 2 or all(e.job.exists() for e in hand.window.board.entries))
+    _rest(hand)
+    for number, across in enumerate((0, 40)):
+        job = load_job(hand.window.board.entries[number].job)
+        truth = np.roll(studio.ALPHA, across, axis=1)
+        assert np.abs(job.alpha(job.photo.bounds) - truth).mean() < 0.02
+        assert job.settings.photo.is_unseen

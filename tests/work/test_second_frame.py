@@ -108,11 +108,12 @@ def test_the_matte_is_nearer_to_the_truth_with_a_frame_and_as_before_without_its
 def test_what_differs_from_the_set_is_marked(shot: Path, empty: Path) -> None:
     photo = read_photo(shot)
     job = give_frame(new_job(photo), *read_frame(empty, photo))
-    region = region_by_set(job)
-    assert region is not None
+    found = region_by_set(job)
+    assert found is not None
+    region = found.region
     truth = studio.ALPHA > 0.5
     assert (region & truth).sum() / (region | truth).sum() > 0.9
-    assert mark_by_set(job, region).has_subject
+    assert mark_by_set(job, found).has_subject
     assert region_by_set(without_frame(job)) is None
 
 

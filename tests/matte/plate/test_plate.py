@@ -115,7 +115,7 @@ def test_a_subject_that_moved_between_two_backdrops_is_not_believed() -> None:
     first = (a * studio.subject() + (1 - a) * 0.2).astype(np.float32)
     second = (a * np.roll(studio.subject(), 9, axis=0) + (1 - a) * 0.85).astype(np.float32)
     band = zones == UNKNOWN
-    noise = measure_noise(np.full(_SHAPE + (3,), 0.5, np.float32) + 0.006 * studio.noise(7, 0.3))
+    noise = measure_noise(np.full((*_SHAPE, 3), 0.5, np.float32) + 0.006 * studio.noise(7, 0.3))
     told = two_backdrops(first, zones, second, np.ones(_SHAPE, bool), noise=noise, wanted=band)
     assert told.belief[band].mean() < 0.2
 

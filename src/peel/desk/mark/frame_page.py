@@ -48,20 +48,21 @@ class FramePage(Panel):
                 "Matte, edge colours and proposal go by the second frame; without the tick as without it"
             )
             self.bind_tick(self.used, "recipe.second_frame.used", "Go by the second frame")
-            self.look = button("Show it", lambda: self.desk.show_view(View.SECOND),
-                               tip="The second frame as it lies over the photo; Wipe sets it against the photo")  # fmt: skip
+            tip = "The second frame as it lies over the photo; Wipe sets it against the photo"
+            self.look = button("Show it", lambda: self.desk.show_view(View.SECOND), tip=tip)
             self.drop = button("Take it away", self.drop_asked.emit, tip="Work without a second frame")
             self.column.addWidget(self.used)
             self.row(self.look, self.drop)
             tip = "By hand, beyond what Peel found: look at it with Wipe meanwhile"
-            moves = [
-                self.number(f"photo.frame_nudge.{part}", name, "Align the second frame", tip=tip, step=step,
-                            track=track, live=False)
-                for part, name, step, track in (("right_px", "right", 0.5, (-20, 20)), ("down_px", "down", 0.5, (-20, 20)),
-                                                ("turn_deg", "turn", 0.1, (-2, 2)))
-            ]  # fmt: skip
-            self.row(*moves[:2])
-            self.column.addWidget(moves[2])
+            right, down = (
+                self.number(f"photo.frame_nudge.{name}_px", name, "Align the second frame", tip=tip, step=0.5,
+                            track=(-20, 20), live=False)
+                for name in ("right", "down")
+            )  # fmt: skip
+            turn = self.number("photo.frame_nudge.turn_deg", "turn", "Align the second frame", tip=tip, step=0.1,
+                               track=(-2, 2), live=False)  # fmt: skip
+            self.row(right, down)
+            self.column.addWidget(turn)
 
     def show_rest(self, job: Job) -> None:
         """Show which frame there is."""

@@ -13,9 +13,8 @@ from peel.desk.steps import Step
 from peel.desk.tools.area import AreaTool
 from peel.job.edits.marking import Change, clear_marks, reshape, swap_sides
 from peel.job.settings import Point
-from peel.matte.arrays import BoolArray
 from peel.matte.marking.proposal import Proposal
-from peel.work.framing.proposing import mark_by_set, region_by_set
+from peel.work.framing.proposing import BySet, mark_by_set, region_by_set
 from peel.work.marking.finding import NOTHING_FOUND, proposal_words
 from peel.work.views import View, zone_hues
 
@@ -80,13 +79,13 @@ class MarkingDesk(LaneDesk):
         self._panel.propose.setEnabled(False)
         again = bridge.session.history.current.label == "Propose"
 
-        def look() -> tuple[BoolArray | None, tuple[Proposal, ...]]:
+        def look() -> tuple[BySet | None, tuple[Proposal, ...]]:
             by_set = None if again else region_by_set(job)
             return by_set, () if by_set is not None else finder.proposals
 
         self.ask(_PROPOSE, look, lambda found: self._on_found(*found), ended=self._show_rest)
 
-    def _on_found(self, by_set: BoolArray | None, guesses: tuple[Proposal, ...]) -> None:
+    def _on_found(self, by_set: BySet | None, guesses: tuple[Proposal, ...]) -> None:
         """Mark what differs from the set, where there is one and this is the first press; else what is guessed."""
         if by_set is None:
             self._on_proposed(guesses)
@@ -94,7 +93,7 @@ class MarkingDesk(LaneDesk):
         self._desk.edit("Propose", lambda job: mark_by_set(job, by_set))
         if self._desk.view is View.PHOTO:
             self._desk.show_view(View.ZONES)
-        share = f"{by_set.mean() * 100:.0f} % of the photo"
+        share = f"{by_set.region.mean() * 100:.0f} % of the photo"
         self._desk.say(
             f"Marked what differs from the set without the subject ({share}). P guesses from the photo alone."
         )

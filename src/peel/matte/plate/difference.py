@@ -9,7 +9,7 @@ from peel.matte.arrays import BoolArray, FloatArray
 from peel.matte.marking.regions import drop_islands, fill_holes
 from peel.matte.srgb import to_linear
 
-__all__ = ["cast_shadow", "standing_before"]
+__all__ = ["cast_shadow", "half_clear_in", "standing_before"]
 
 _SURE: Final = 6.0  # deviations that begin a region
 _SOME: Final = 3.0  # ... and those to which it reaches
@@ -18,6 +18,11 @@ _TINT: Final = 0.07  # spread of the channels' logarithms within which darkness 
 _ROUGH: Final = 0.05  # change of the logarithm over a pixel or two from which darkness is no shadow
 _SPECK: Final = 0.0004  # share of the picture below which pieces and holes are noise
 _MAIN: Final = 0.03  # share of the largest piece below which others are none of the subject
+_CLEAR: Final = 3.0  # deviations of the noise within which a pixel shows the set
+_CLEAR_LEAST: Final = 0.012
+_CORE_PX: Final = 10  # radius, in pixels of a picture of 1500, of the discs that fit into what is solid
+_NEAR_PX: Final = 7  # around what is loose, that is unsure with it
+_PINHOLE: Final = 0.00001  # share of the picture below which a gap is chance
 _TOE: Final = 0.003
 
 
@@ -63,6 +68,36 @@ def standing_before(image: FloatArray, plate: FloatArray, residual: FloatArray, 
     region = cv2.morphologyEx(region.astype(np.uint8), cv2.MORPH_CLOSE, np.ones((5, 5), np.uint8)) > 0
     region = drop_islands(fill_holes(region, _SPECK * region.size), _SPECK * region.size)
     return _main(region)
+
+
+def half_clear_in(image: FloatArray, plate: FloatArray, region: BoolArray, grain: float) -> BoolArray:
+    """Return what of a region, and close around it, shows the set in places: strands, fur, gaps; (H, W) bool.
+
+    Parameters
+    ----------
+    image, plate : (H, W, 3) float32 ndarray
+    region : (H, W) bool ndarray
+        As `standing_before` gives it.
+    grain : float
+        Standard deviation of the noise of a channel.
+    """
+    off = np.abs(image - plate).max(axis=2)
+    slope = cv2.morphologyEx(plate.mean(axis=2), cv2.MORPH_GRADIENT, np.ones((3, 3), np.uint8))
+    clear = off < np.float32(_CLEAR * grain + _CLEAR_LEAST) + np.float32(0.5) * slope
+    unit = max(image.shape[:2]) / 1500
+    wide = 2 * round(_CORE_PX * unit) + 1
+    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (wide, wide))
+    # single pixels that happen to look like the set are no gaps
+    gaps = cv2.morphologyEx((clear & region).astype(np.uint8), cv2.MORPH_OPEN, np.ones((2, 2), np.uint8)) > 0
+    solid = fill_holes(region & ~gaps, _PINHOLE * region.size)
+    core = cv2.morphologyEx(solid.astype(np.uint8), cv2.MORPH_OPEN, disc) > 0
+    loose = cv2.morphologyEx((region & ~core).astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))
+    near = 2 * round(_NEAR_PX * unit) + 1
+    wide_loose = cv2.dilate(loose, np.ones((near, near), np.uint8))
+    # what lies all inside is the subject in the set's colour by chance, or a hole that the region has already
+    _, labels = cv2.connectedComponents(wide_loose, connectivity=8)
+    outer = np.unique(labels[~region & (wide_loose > 0)])
+    return np.asarray(np.isin(labels, outer[outer > 0]))
 
 
 def _main(region: BoolArray) -> BoolArray:

@@ -1,9 +1,9 @@
 """What alpha is where the backdrop is known at each pixel: from a picture of the set without the subject.
 
 With B known, a pixel that is B is clear, and any other lies on the line from B to the subject's colour, of which
-samples are gathered as usual. What the picture of the set does not show - the subject's shadow, a cloth that has moved -
-is measured where the zones say backdrop: smooth changes of light are followed, the rest widens what a pixel may differ
-by, so that less and less is concluded there.
+samples are gathered as usual. What the picture of the set does not show, such as the subject's shadow or a cloth that
+has moved, is measured where the zones say backdrop: smooth changes of light are followed, the rest widens what a pixel
+may differ by, so that less and less is concluded there.
 
 References
 ----------
