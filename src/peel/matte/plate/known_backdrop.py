@@ -186,7 +186,9 @@ def _on_lines(
                     # the subject's colour is known only as well as its samples stand for it: alpha is off in proportion
                     doubt += a * a * np.float32(_UNLIKE * _UNLIKE) * inverse
                     alpha[y, x] = a
-                    weight[y, x] = fit / (np.float32(1) + doubt / np.float32(_SURE * _SURE)) ** 2
+                    # what is nearly opaque rests on the subject's colour alone, what is nearly clear on the set's
+                    seen = np.float32(1) - max(a, np.float32(0))
+                    weight[y, x] = fit * seen * seen / (np.float32(1) + doubt / np.float32(_SURE * _SURE)) ** 2
 
 
 def seen_through(
@@ -287,6 +289,8 @@ def known_backdrop(
             )
 
         map_chunks(some, len(places), _AT_ONCE)
+    if np.any(sheer):  # gauze is hardly ever opaque: all of the line counts
+        heard /= np.where(np.asarray(sheer) > 0, np.maximum(np.square(1 - np.clip(alpha, 0, 1)), np.float32(0.05)), 1)
     weight = np.asarray(heard * belief * np.float32(_PULL), np.float32)
     if not np.any(sheer):
         return Told(lit, np.asarray(belief, np.float32), weight, weight * alpha)

@@ -22,13 +22,15 @@ from peel.matte.solve.noise import NoiseCurve
 __all__ = ["followed", "still_subject", "two_backdrops"]
 
 _LEVELS: Final = (120.0, 40.0, 14.0)  # standard deviations, in photo pixels, by which backdrops are followed inwards
+_GUESSED: Final = 0.25  # share of how much backdrops change near by, squared, by which they may be off in the band
 _MOVED_PX: Final = 12.0  # around which a subject that moved is not relied on
 _STILL: Final = 2.5  # times the difference that noise explains, at which a subject is believed by half
 _MISFIT: Final = 0.008
 _SURE: Final = 0.05
 _PULL: Final = 8.0
+_BUSY, _PLAIN = 0.3, 0.45  # share of the band between even backdrops from which it counts, and counts in full
 _AROUND_PX: Final = 40.0  # standard deviation of the neighbourhood that has to be even, too
-_EVEN: Final = 0.003  # variance of the backdrops' difference, relative to its square, at which a quarter is believed
+_EVEN: Final = 0.004  # variance of the backdrops' difference, relative to its square, at which a quarter is believed
 _EDGES_OFF_PX: Final = 0.3  # by which edges within the subject may be off
 
 
@@ -97,6 +99,8 @@ def two_backdrops(
     doubt = (spread + np.square(clear) * variance) / length
     # uneven backdrops are alike here and there, which looks like an opaque subject
     even = 1 / np.square(1 + 3 * variance / (np.float32(_EVEN) * length))
+    if wanted.any():  # where most of the band lies between uneven backdrops, its even spots are chance
+        even = even * np.clip((even[wanted].mean() - _BUSY) / (_PLAIN - _BUSY), 0, 1)
     sigma = max(2.0, _AROUND_PX / scale)
     share = blurred(wanted.astype(np.float32), sigma)
     even = even * np.square(blurred(np.asarray(even * wanted, np.float32), sigma) / np.maximum(share, 1e-4))
@@ -117,11 +121,14 @@ def followed(values: FloatArray, known: FloatArray, scale: int = 1) -> tuple[Flo
     scale : int
         Photo pixels per pixel.
     """
-    field = np.zeros_like(values)
-    for level in _LEVELS:
+    field = coarse = np.zeros_like(values)
+    for number, level in enumerate(_LEVELS):
         sigma = max(1.5, level / scale)
         share = blurred(known, sigma) + np.float32(1e-3)
         field = field + blurred((values - field) * known[..., None], sigma) / share[..., None]
+        coarse = field if number == 0 else coarse
     off = np.square(values - field).mean(axis=2) * known
     sigma = max(1.5, _LEVELS[1] / scale)
-    return field, blurred(np.asarray(off, np.float32), sigma) / (blurred(known, sigma) + np.float32(1e-3))
+    near = blurred(np.asarray(off, np.float32), sigma) / (blurred(known, sigma) + np.float32(1e-3))
+    # what changes from place to place may change on the way in, too
+    return field, near + np.float32(_GUESSED) * np.square(field - coarse).mean(axis=2)
