@@ -17,6 +17,7 @@ from peel.desk.asking import TASKS, Asker, Task
 from peel.desk.backing.backing_desk import BackingDesk
 from peel.desk.colour.colour_desk import ColourDesk
 from peel.desk.deliver.deliver_desk import DeliverDesk
+from peel.desk.mark.frame_desk import FrameDesk
 from peel.desk.mark.marking_desk import MarkingDesk
 from peel.desk.matte.again_desk import AgainDesk
 from peel.desk.matte.snag_desk import SnagDesk
@@ -24,10 +25,12 @@ from peel.desk.matte.snag_feed import SnagFeed
 from peel.desk.matte.snag_walk import SnagWalk
 from peel.desk.steps import Step
 from peel.errors import MarkError
+from peel.files.assets import read_asset
 from peel.job.edits.marking import Change
 from peel.job.edits.touching import Touch, touch_area
 from peel.job.preset import Preset
 from peel.matte.parallel import checkpoint
+from peel.work.framing.frames import give_frame, without_frame
 from peel.work.scheduler import Lane
 from peel.work.views import View
 
@@ -196,6 +199,19 @@ def _mark_and_read_the_edge(hand: Hand) -> None:
     _rest(hand)
 
 
+def _give_a_second_frame(hand: Hand, folder: Path) -> None:
+    hand.step("Mark")
+    other = _photo(folder / "frames", "other.png", 9)
+    hand.bench.part(FrameDesk).take(other)  # whether it is one does not matter here
+    hand.wait(lambda: hand.bench.part(FrameDesk).is_idle)
+    asset = read_asset(other)
+    hand.desk.edit("Second frame", lambda job: give_frame(job, asset, "empty"))
+    _rest(hand)
+    hand.wait(lambda: hand.bench.part(FrameDesk).is_idle)
+    hand.desk.edit("Take the second frame away", without_frame)
+    _rest(hand)
+
+
 def _work_on_the_matte(hand: Hand) -> None:
     area = ((120.0, 60.0), (300.0, 60.0), (300.0, 240.0), (120.0, 240.0))
     hand.step("Matte")
@@ -268,6 +284,8 @@ def _work_the_board(hand: Hand, folder: Path) -> None:
     board.scan()
     hand.wait(lambda: board.is_idle)
     board._carrying.approve(list(board.entries))
+    board._carrying.give_set(entries[1].photo, entries[:1])  # it is none, and that is said on the card
+    hand.wait(lambda: board.is_idle)
     board.add([_photo(folder / "more", "late.png")])
     hand.wait(lambda: board.is_idle)
     board._deliver(list(board.entries)[:1], str(folder / "run"))
@@ -307,6 +325,7 @@ def test_a_failure_in_any_task_is_said_and_the_window_goes_on(
         _photo(tmp_path / "board", f"{number}.png", 4 * number)
     hand.open(_photo(tmp_path, "first.png"))
     _mark_and_read_the_edge(hand)
+    _give_a_second_frame(hand, tmp_path)
     _work_on_the_matte(hand)
     _colour_and_back(hand, tmp_path)
     _deliver(hand, tmp_path, monkeypatch)

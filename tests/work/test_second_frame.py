@@ -143,6 +143,18 @@ def test_fit_says_how_it_lies_and_where_the_set_has_changed(shot: Path, empty: P
     assert not any("left" in place for place in changed.misfits)
 
 
+def test_a_subject_that_moved_is_said_where_it_did(shot: Path, tmp_path: Path) -> None:
+    moved = studio.subject()
+    moved[:, 190:] = np.clip(moved + 0.25 * studio.noise(9, 3), 0, 1)[:, 190:]
+    cloth = np.full_like(moved, 0.85)
+    frame = studio.ALPHA[..., None] * moved + (1 - studio.ALPHA[..., None]) * cloth
+    fit = fit_of(_given(shot, studio.save(tmp_path / "moved.png", frame)))
+    assert fit is not None
+    assert "The subject has moved at the" in fit.says
+    assert "middle" in fit.misfits
+    assert "left" not in fit.misfits
+
+
 def test_a_curtain_that_moved_makes_nothing_worse(shot: Path, tmp_path: Path) -> None:
     hung = studio.bare_wall()
     hung[:, 230:] = np.roll(hung, 60, axis=0)[:, 230:]

@@ -2,7 +2,7 @@ import numpy as np
 import pytest
 
 from peel.matte.solve.closed_form import solve_matte
-from peel.matte.solve.sampling import _step, colour_prior
+from peel.matte.solve.sampling import colour_prior, gathering_step
 from peel.matte.solve.settings import EdgeTerms, SolveSettings
 
 
@@ -74,7 +74,7 @@ def test_a_window_gives_what_the_photo_gives(shape: tuple[int, int]) -> None:
 
 @pytest.mark.parametrize(("pixels", "step"), [(400_000, 1), (2_000_000, 2), (6_000_000, 4), (60_000_000, 4)])
 def test_more_pixels_of_larger_photos_share_what_they_gather(pixels: int, step: int) -> None:
-    assert _step(pixels) == step
+    assert gathering_step(pixels) == step
 
 
 @pytest.mark.parametrize("value", [0, 128, 255])

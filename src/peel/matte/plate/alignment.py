@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from peel.matte.arrays import BoolArray, FloatArray
-from peel.matte.parallel import checkpoint
+from peel.matte.parallel import checkpoint, map_chunks
 from peel.matte.pixels import unit_floats
 from peel.matte.plate.registration import Matrix, by_features, by_outline, refined, warped
 from peel.matte.smaller import averaged
@@ -34,6 +34,7 @@ _SHIFT_CELLS: Final = 24
 _MOST_SHIFT_PX: Final = 3.0
 _RIM: Final = 0.06  # of the shorter side, that lies along the frame
 _SPOT_PX: Final = 12  # around a feature that agrees
+_ROWS: Final = 128  # per task
 _TOE: Final = 0.01  # linear light below which ratios say little
 
 MOST_STOPS: Final = 1.0
@@ -220,19 +221,17 @@ def brought_over(
     The frame is of the photo's size and encoding.
     """
     height, width = shape
-    out = np.empty((height, width, 3), frame.dtype)
-    inside = np.empty((height, width), bool)
+    out, inside = np.empty((height, width, 3), frame.dtype), np.empty((height, width), bool)
     one = np.float32(np.iinfo(frame.dtype).max)
-    rows = 256
-    for top in range(0, height, rows):
-        checkpoint()
-        part = slice(top, min(top + rows, height))
+
+    def bring(part: slice) -> None:
         x, y = _places(alignment, part, shape)
         moved = cv2.remap(frame, x, y, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
         inside[part] = (x >= 0) & (y >= 0) & (x <= width - 1) & (y <= height - 1)
-        gains = _rows_of(alignment.gains, part, shape)
-        lit = _encoded(to_linear(unit_floats(moved)) * gains)
+        lit = _encoded(to_linear(unit_floats(moved)) * _rows_of(alignment.gains, part, shape))
         out[part] = np.rint(lit * one).astype(frame.dtype)
+
+    map_chunks(bring, height, _ROWS)
     return out, inside
 
 

@@ -38,6 +38,7 @@ _PLACES: Final = (
     ("lower left", "bottom", "lower right"),
 )
 _EVEN_STOPS: Final = 0.02
+_SEEN: Final = 0.1  # share of a part that has to show what is judged
 _MISFIT: Final = 0.35  # share of a part's backdrop that differs, from which it is said
 
 
@@ -95,7 +96,8 @@ class Fit:
         text = f"It lies {self.moved_px:.1f} px off, turned by {self.turned_deg:.1f}°, {light}; "
         text += f"{what} agrees on {self.share * 100:.0f} %."
         if self.misfits:
-            text += f" The set has changed at the {' and the '.join(self.misfits)}: Peel goes by the photo there."
+            moved = "The set has changed" if self.kind == "empty" else "The subject has moved"
+            text += f" {moved} at the {' and the '.join(self.misfits)}: Peel goes by the photo there."
         return text
 
     @property
@@ -193,7 +195,7 @@ def fit_of(job: Job) -> Fit | None:
     judged = (job.zones.sampled(height, width) == wanted) & alignment.inside
     if frame.kind == "empty":
         judged &= ~shadow_on(job.photo, frame)
-    misfits = _misfits(alignment.agrees, judged) if frame.kind == "empty" and job.has_subject else ()
+    misfits = _misfits(alignment.agrees, judged) if job.has_subject else ()
     return Fit(
         frame.kind,
         alignment.moved_px(job.photo.height, job.photo.width),
@@ -220,7 +222,7 @@ def _misfits(agrees: BoolArray, judged: BoolArray) -> tuple[str, ...]:
         for across, name in zip(columns, names, strict=True):
             at = slice(down[0], down[-1] + 1), slice(across[0], across[-1] + 1)
             seen = judged[at]
-            if seen.mean() > 0.1 and 1 - float(agrees[at][seen].mean()) > _MISFIT:
+            if seen.mean() > _SEEN and 1 - float(agrees[at][seen].mean()) > _MISFIT:
                 out.append(name)
     return tuple(out)
 
