@@ -64,8 +64,6 @@ class FrameCase:
     photo: np.ndarray
     zones: np.ndarray
     alpha: np.ndarray
-    colours: np.ndarray
-    behind: np.ndarray
     empty: np.ndarray
     moved: np.ndarray
     again: np.ndarray
@@ -91,8 +89,6 @@ def frame_case(category: str, drawing: str, behind: str, seed: int) -> FrameCase
         photo,
         layers.zones,
         layers.alpha,
-        layers.colours,
-        lit.behind,
         empty,
         moved,
         again,

@@ -3,7 +3,7 @@
 import cv2
 import numpy as np
 
-from peel.demo.camera import Shot, cloud, defocus, photograph
+from peel.demo.camera import Shot, cloud, defocus, empty_set, photograph
 from peel.demo.hair import Growth, grow, to_pixels
 from peel.demo.marking import rough_zones, true_kinds
 from peel.demo.solid_kernels import BALL, BOX, CLOTH, PAINT, PLAIN, TUBE, WOOD
@@ -187,12 +187,10 @@ def _jars(wall: FloatArray, xs: FloatArray, ys: FloatArray) -> FloatArray:
 
 
 def bramble_set(height: int, seed: int = 11) -> FloatArray:
-    """Photograph the set without the puppet, which casts no shadow then: (H, W, 3) encoded."""
-    width = round(height * ASPECT)
-    room = np.ones((height, width, 6), np.float32)
-    nobody = np.zeros((height, width, 4), np.float32)
-    wall, unit = defocus(_wall(room, seed), 19 * height / 2000), height / 2000
-    return photograph(nobody, wall, lens_px=max(0.45, 0.62 * unit), noise=0.011, seed=seed + 9, exposure=1.0)[0]
+    """Photograph the set without the puppet; see `empty_set`."""
+    return empty_set(
+        lambda room: _wall(room, seed), (height, round(height * ASPECT)), 19, noise=0.011, seed=seed, exposure=1.0
+    )
 
 
 def bramble(height: int, seed: int = 11) -> Shot:

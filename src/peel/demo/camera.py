@@ -1,5 +1,6 @@
 """Photograph a drawn scene: defocus, lens softness, tone curve, vignette and sensor noise."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -11,7 +12,7 @@ from peel.demo.solid_kernels import fractal
 from peel.matte.arrays import ByteArray, FloatArray
 from peel.matte.srgb import to_encoded
 
-__all__ = ["Shot", "cloud", "defocus", "develop", "photograph"]
+__all__ = ["Shot", "cloud", "defocus", "develop", "empty_set", "photograph"]
 
 
 @dataclass(frozen=True)
@@ -112,3 +113,31 @@ def photograph(
     grain = cv2.GaussianBlur(0.75 * grain + 0.65 * common, (0, 0), 0.55) * 1.9
     level = noise * (0.55 + 0.9 * np.sqrt(clean) * (1.15 - clean))
     return np.clip(clean + grain * level, 0, 1).astype(np.float32), alpha, foreground
+
+
+def empty_set(
+    wall: Callable[[FloatArray], FloatArray],
+    shape: tuple[int, int],
+    blur: float,
+    *,
+    noise: float,
+    seed: int,
+    exposure: float,
+) -> FloatArray:
+    """Photograph a set without its puppet, which casts no shadow then: (H, W, 3) encoded.
+
+    Parameters
+    ----------
+    wall : callable
+        Paints the wall from what the puppet leaves of the light, (H, W, 6).
+    shape : tuple of int
+    blur : float
+        Radius in pixels of a picture 2000 high, by which the wall is out of focus.
+    noise, seed, exposure
+        As for `photograph`; the seed is the puppet's, and the grain another one.
+    """
+    height, width = shape
+    unit = height / 2000
+    bare = defocus(wall(np.ones((height, width, 6), np.float32)), blur * unit)
+    nobody = np.zeros((height, width, 4), np.float32)
+    return photograph(nobody, bare, lens_px=max(0.45, 0.62 * unit), noise=noise, seed=seed + 9, exposure=exposure)[0]

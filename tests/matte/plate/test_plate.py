@@ -10,8 +10,9 @@ from peel.matte.plate.alignment import align, brought_over, nudged
 from peel.matte.plate.difference import cast_shadow, standing_before
 from peel.matte.plate.known_backdrop import known_backdrop, lit_like
 from peel.matte.plate.known_foreground import known_foreground
+from peel.matte.plate.told import Compared
 from peel.matte.plate.two_backdrops import two_backdrops
-from peel.matte.solve.noise import measure_noise
+from peel.matte.solve.noise import NoiseCurve, measure_noise
 
 _SHAPE = studio.ALPHA.shape
 
@@ -67,19 +68,16 @@ def test_light_that_falls_off_smoothly_is_followed_and_a_cloth_that_moved_is_not
     assert np.sqrt(moved_variance[:, 340:].mean()) > 5 * np.sqrt(variance.mean())
 
 
+def _compared(image: np.ndarray, frame: np.ndarray, noise: NoiseCurve) -> Compared:
+    zones = _zones()
+    pictures = image.astype(np.float32), frame.astype(np.float32)
+    return Compared(*pictures, zones, np.ones(_SHAPE, bool), zones == UNKNOWN, noise)
+
+
 def _told(photo: np.ndarray, plate: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     zones, image = _zones(), photo.astype(np.float32)
     palette = image[zones == FOREGROUND][::500]
-    told = known_backdrop(
-        image,
-        zones,
-        plate.astype(np.float32),
-        np.ones(_SHAPE, bool),
-        noise=measure_noise(image),
-        wanted=zones == UNKNOWN,
-        palette=palette,
-        step=1,
-    )
+    told = known_backdrop(_compared(image, plate, measure_noise(image)), palette=palette, step=1)
     return told.weight, told.pull
 
 
@@ -101,12 +99,12 @@ def test_two_even_backdrops_give_alpha_and_a_busy_one_says_nothing() -> None:
     cloths = [np.full((*_SHAPE, 3), tone, np.float32) for tone in (0.2, 0.85)]
     a, zones = studio.ALPHA[..., None], _zones()
     frames = [(a * studio.subject() + (1 - a) * cloth).astype(np.float32) for cloth in cloths]
-    given = {"noise": measure_noise(frames[0]), "wanted": zones == UNKNOWN}
-    told = two_backdrops(frames[0], zones, frames[1], np.ones(_SHAPE, bool), **given)
+    noise = measure_noise(frames[0])
+    told = two_backdrops(_compared(*frames, noise))
     band = zones == UNKNOWN
     assert np.abs(told.pull[band] / told.weight[band] - studio.ALPHA[band]).max() < 0.03
     busy = (a * studio.subject() + (1 - a) * np.clip(0.5 + 8 * (studio.bare_wall() - 0.4), 0, 1)).astype(np.float32)
-    unsure = two_backdrops(busy, zones, frames[1], np.ones(_SHAPE, bool), **given)
+    unsure = two_backdrops(_compared(busy, frames[1], noise))
     assert unsure.weight[band].mean() < 0.02 * told.weight[band].mean()
 
 
@@ -116,8 +114,8 @@ def test_a_subject_that_moved_between_two_backdrops_is_not_believed() -> None:
     second = (a * np.roll(studio.subject(), 9, axis=0) + (1 - a) * 0.85).astype(np.float32)
     band = zones == UNKNOWN
     noise = measure_noise(np.full((*_SHAPE, 3), 0.5, np.float32) + 0.006 * studio.noise(7, 0.3))
-    told = two_backdrops(first, zones, second, np.ones(_SHAPE, bool), noise=noise, wanted=band)
-    assert told.belief[band].mean() < 0.2
+    still = two_backdrops(_compared(first, (a * studio.subject() + (1 - a) * 0.85).astype(np.float32), noise))
+    assert two_backdrops(_compared(first, second, noise)).weight[band].mean() < 0.25 * still.weight[band].mean()
 
 
 def test_the_subjects_own_colour_follows_from_the_set_but_not_where_hardly_any_of_it_is_seen() -> None:

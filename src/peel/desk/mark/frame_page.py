@@ -1,12 +1,11 @@
 """The part of Mark's panel that tells of the second frame."""
 
-from pathlib import Path
-
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import QCheckBox
 
 from peel.desk.controls.buttons import button
+from peel.desk.files.dropped import dropped_files
 from peel.desk.step.panel import Panel, words
 from peel.job.job import Job
 from peel.work.framing.frames import FRAME_WORDS, Fit
@@ -96,7 +95,7 @@ class FramePage(Panel):
 
     def dropEvent(self, event: QDropEvent) -> None:
         """Compare the first file dropped with the photo."""
-        files = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
+        files = dropped_files(event)
         if files:
             event.acceptProposedAction()
             self.file_dropped.emit(files[0])

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from peel.matte.arrays import BoolArray, FloatArray
+from peel.matte.channels import largest_part, mean_part
 from peel.matte.parallel import checkpoint, map_chunks
 from peel.matte.pixels import unit_floats
 from peel.matte.plate.registration import Matrix, by_features, by_outline, refined, warped
@@ -20,7 +21,7 @@ from peel.matte.smaller import averaged
 from peel.matte.solve.noise import measure_noise
 from peel.matte.srgb import to_encoded, to_linear
 
-__all__ = ["LEAST_ALONG_RIM", "MOST_STOPS", "Alignment", "align", "brought_over", "nudged"]
+__all__ = ["LEAST_ALONG_RIM", "Alignment", "align", "brought_over", "compared_step", "nudged"]
 
 _LOOK_PX: Final = 1_500_000  # pixels of the pictures that are compared
 _REFINED_PX: Final = 350_000  # pixels of those by which a transform is refined: more say nothing more
@@ -35,10 +36,10 @@ _MOST_SHIFT_PX: Final = 3.0
 _RIM: Final = 0.06  # of the shorter side, that lies along the frame
 _SPOT_PX: Final = 12  # around a feature that agrees
 _ROWS: Final = 128  # per task
+_MOST_STOPS: Final = 1.0  # by which a frame's exposure may differ
+_CLIPPED: Final = 0.98  # linear light from which a channel says nothing
+_DARKER: Final = 0.97  # gain below which the photo is darker than the frame
 _TOE: Final = 0.01  # linear light below which ratios say little
-
-MOST_STOPS: Final = 1.0
-"""By how much a frame's exposure may differ from the photo's."""
 
 LEAST_ALONG_RIM: Final = 0.5
 """Share of a picture's rim that shows the same in a photo and in its empty set."""
@@ -108,7 +109,7 @@ def align(photo: NDArray[Any], frame: NDArray[Any]) -> Alignment:
     photo, frame : (H, W, 3) ndarray
         8- or 16-bit integers or floats in [0, 1], of one size and one encoding like sRGB's.
     """
-    step = max(1, round(np.sqrt(photo.shape[0] * photo.shape[1] / _LOOK_PX)))
+    step = compared_step(*photo.shape[:2])
     look, other = (np.ascontiguousarray(averaged(picture, step), np.float32) for picture in (photo, frame))
     pair = _Pair(look, other, step)
     checkpoint()
@@ -125,6 +126,11 @@ def align(photo: NDArray[Any], frame: NDArray[Any]) -> Alignment:
         return pair.aligned(outlined, 0, _middle(pair.shape), placed=True)
     by_middle = pair.aligned(np.eye(3), 0, _middle(pair.shape))
     return by_middle if by_middle.agrees.sum() > by_rim.agrees.sum() else by_rim
+
+
+def compared_step(height: int, width: int) -> int:
+    """Return by how much smaller than themselves a photo and a frame are compared."""
+    return max(1, round(np.sqrt(height * width / _LOOK_PX)))
 
 
 class _Pair:
@@ -149,6 +155,7 @@ class _Pair:
                 moved, inside = _over(self.other_light, transform, self.shape)
                 gains = _gains(self.light, moved, trust & inside, first=turn == 0)
             matched = _encoded(moved * gains)
+            inside = inside & ~_burnt_out(moved, gains)
             residual = _residual(self.look, matched, self.noise, _SLACK_PX[turn], _STOPS_APART[turn])
             trust = inside & (residual < _DEVIATIONS)
         shifts = _shifts(_gray(self.look), _gray(matched), trust)
@@ -227,8 +234,9 @@ def brought_over(
     def bring(part: slice) -> None:
         x, y = _places(alignment, part, shape)
         moved = cv2.remap(frame, x, y, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
-        inside[part] = (x >= 0) & (y >= 0) & (x <= width - 1) & (y <= height - 1)
-        lit = _encoded(to_linear(unit_floats(moved)) * _rows_of(alignment.gains, part, shape))
+        light, gains = to_linear(unit_floats(moved)), _rows_of(alignment.gains, part, shape)
+        inside[part] = (x >= 0) & (y >= 0) & (x <= width - 1) & (y <= height - 1) & ~_burnt_out(light, gains)
+        lit = _encoded(light * gains)
         out[part] = np.rint(lit * one).astype(frame.dtype)
 
     map_chunks(bring, height, _ROWS)
@@ -271,7 +279,7 @@ def _resized(mask: BoolArray, shape: tuple[int, ...]) -> BoolArray:
 
 
 def _gray(picture: FloatArray) -> FloatArray:
-    return np.asarray(picture.mean(axis=2, dtype=np.float32))
+    return mean_part(picture)
 
 
 def _gray_bytes(picture: FloatArray) -> Any:
@@ -305,11 +313,13 @@ def _refined(look: FloatArray, other: FloatArray, trust: BoolArray, transform: M
 def _gains(light: FloatArray, moved: FloatArray, trust: BoolArray, *, first: bool) -> FloatArray:
     """Return by what the frame's light is to be multiplied: robust, smooth, and near the median where nothing says."""
     ratio = np.log((light + _TOE) / (moved + _TOE))
-    bright = trust & (light.max(axis=2) < 0.98) & (moved.max(axis=2) < 0.98) & (moved.min(axis=2) > _TOE)
+    bright = (
+        trust & (largest_part(light) < _CLIPPED) & (largest_part(moved) < _CLIPPED) & (-largest_part(-moved) > _TOE)
+    )
     if np.count_nonzero(bright) < 200:
         return np.ones_like(light)
     middle = np.median(ratio[bright], axis=0)
-    middle = np.clip(middle, -MOST_STOPS * np.log(2), MOST_STOPS * np.log(2)).astype(np.float32)
+    middle = np.clip(middle, -_MOST_STOPS * np.log(2), _MOST_STOPS * np.log(2)).astype(np.float32)
     if first:
         return np.broadcast_to(np.exp(middle), light.shape).astype(np.float32)
     sigma = max(light.shape) / _GAIN_CELLS
@@ -317,6 +327,11 @@ def _gains(light: FloatArray, moved: FloatArray, trust: BoolArray, *, first: boo
     share = _wide(weight, sigma)[..., None]
     local = _wide((np.clip(ratio, middle - 0.3, middle + 0.3) - middle) * weight[..., None], sigma)
     return np.asarray(np.exp(middle + local / (share + np.float32(0.02))), np.float32)
+
+
+def _burnt_out(light: FloatArray, gains: FloatArray) -> BoolArray:
+    """Return where a frame is clipped and the photo is darker: what the photo would show there is not known."""
+    return (largest_part(light) >= _CLIPPED) & (mean_part(gains) < _DARKER)
 
 
 def _wide(values: FloatArray, sigma: float) -> FloatArray:
@@ -329,9 +344,9 @@ def _wide(values: FloatArray, sigma: float) -> FloatArray:
 
 def _residual(look: FloatArray, matched: FloatArray, noise: float, slack_px: float, stops: float) -> FloatArray:
     """Return how far photo and frame differ, in deviations of noise and of what slightly misplaced edges explain."""
-    off = cv2.blur(np.square(look - matched).mean(axis=2), (5, 5))
-    slope = sum(np.square(cv2.Sobel(matched, cv2.CV_32F, *way, scale=1 / 8)).mean(axis=2) for way in ((1, 0), (0, 1)))
-    light = np.square(matched.mean(axis=2) * np.float32(stops * 0.3))
+    off = cv2.blur(mean_part(np.square(look - matched)), (5, 5))
+    slope = sum(mean_part(np.square(cv2.Sobel(matched, cv2.CV_32F, *way, scale=1 / 8))) for way in ((1, 0), (0, 1)))
+    light = np.square(mean_part(matched) * np.float32(stops * 0.3))
     allowed = np.float32(noise**2 + 1e-6) + np.float32(slack_px**2) * cv2.blur(np.asarray(slope), (7, 7)) + light
     return np.asarray(np.sqrt(off / allowed), np.float32)
 
@@ -342,7 +357,7 @@ def _shifts(look: FloatArray, matched: FloatArray, trust: BoolArray) -> FloatArr
     found = flow.calc(_gray_flat(look), _gray_flat(matched), None)
     slope = sum(np.square(cv2.Sobel(look, cv2.CV_32F, *way, scale=1 / 8)) for way in ((1, 0), (0, 1)))
     weight = trust * np.minimum(np.asarray(slope) / np.float32(4e-4), 1).astype(np.float32)
-    weight *= (np.abs(found).max(axis=2) < _MOST_SHIFT_PX).astype(np.float32)
+    weight *= (np.maximum(*cv2.split(np.abs(found))) < _MOST_SHIFT_PX).astype(np.float32)
     sigma = max(look.shape) / _SHIFT_CELLS
     share = _wide(np.asarray(weight, np.float32), sigma)[..., None]
     smooth = _wide(np.asarray(found * weight[..., None], np.float32), sigma) / (share + np.float32(0.02))

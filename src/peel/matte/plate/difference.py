@@ -6,6 +6,7 @@ import cv2
 import numpy as np
 
 from peel.matte.arrays import BoolArray, FloatArray
+from peel.matte.channels import largest_part, mean_part
 from peel.matte.marking.regions import drop_islands, fill_holes
 from peel.matte.srgb import to_linear
 
@@ -40,9 +41,9 @@ def cast_shadow(image: FloatArray, plate: FloatArray, grain: float) -> BoolArray
         to_linear(np.clip(cv2.blur(picture, (5, 5)), 0, 1)) + np.float32(_TOE) for picture in (image, plate)
     )
     fall = np.log(light / under)
-    tone = fall.mean(axis=2)
-    loose = np.float32(2 * grain) / np.maximum(cv2.blur(plate.mean(axis=2), (5, 5)), 0.05)
-    tinted = np.abs(fall - tone[..., None]).max(axis=2) > _TINT + loose
+    tone = mean_part(fall)
+    loose = np.float32(2 * grain) / np.maximum(cv2.blur(mean_part(plate), (5, 5)), 0.05)
+    tinted = largest_part(np.abs(fall - tone[..., None])) > _TINT + loose
     slope = np.hypot(*(cv2.Sobel(tone, cv2.CV_32F, *way, scale=1 / 8) for way in ((1, 0), (0, 1))))
     return np.asarray((tone < 0.02) & (tone > np.log(_DARKEST)) & ~tinted & (slope < _ROUGH + loose))
 
@@ -81,8 +82,8 @@ def half_clear_in(image: FloatArray, plate: FloatArray, region: BoolArray, grain
     grain : float
         Standard deviation of the noise of a channel.
     """
-    off = np.abs(image - plate).max(axis=2)
-    slope = cv2.morphologyEx(plate.mean(axis=2), cv2.MORPH_GRADIENT, np.ones((3, 3), np.uint8))
+    off = largest_part(np.abs(image - plate))
+    slope = cv2.morphologyEx(mean_part(plate), cv2.MORPH_GRADIENT, np.ones((3, 3), np.uint8))
     clear = off < np.float32(_CLEAR * grain + _CLEAR_LEAST) + np.float32(0.5) * slope
     unit = max(image.shape[:2]) / 1500
     wide = 2 * round(_CORE_PX * unit) + 1

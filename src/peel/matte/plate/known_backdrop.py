@@ -19,18 +19,23 @@ import cv2
 import numpy as np
 from numba import njit
 
-from peel.matte.arrays import BoolArray, ByteArray, FloatArray
-from peel.matte.edge.zones import BACKGROUND, FOREGROUND
+from peel.matte.arrays import BoolArray, FloatArray
+from peel.matte.channels import mean_part
+from peel.matte.edge.zones import FOREGROUND
 from peel.matte.parallel import checkpoint, map_chunks
-from peel.matte.plate.told import Told, blurred
+from peel.matte.plate.difference import cast_shadow
+from peel.matte.plate.told import Compared, Told, blurred
 from peel.matte.smaller import any_in_squares, averaged, smaller_trimap
-from peel.matte.solve.noise import NoiseCurve, brightness_bin
+from peel.matte.solve.noise import brightness_bin
 from peel.matte.solve.sampling import blurred_within, nearest_samples
+from peel.matte.srgb import to_encoded
 
 __all__ = ["known_backdrop", "lit_like"]
 
 _LIGHT_PX: Final = 20  # standard deviation, in photo pixels, over which light is followed
 _LEVELS: Final = (6.0, 2.5, 1.0, 0.4)  # times that
+_SEEN: Final = (1.5, 6.0)  # times that, over which what is left is averaged: near, and where nothing near is known
+_FINEST_PX: Final = 2.0  # standard deviation of the finest of them in the picture that they are found in
 _GUESSED: Final = 0.5  # share of the light's changes that may be otherwise between known pixels
 _MOST_LIGHT: Final = 0.7  # by which it may differ, as a logarithm of encoded values
 _TOE: Final = 0.02
@@ -44,6 +49,8 @@ _UNLIKE: Final = 0.13  # standard deviation of the subject's own colours from th
 _SHARED: Final = 2.0  # by how much more an error of the set's colours counts than noise: neighbours share it
 _SURE: Final = 0.06  # standard deviation of alpha at which the pull has fallen to a half
 _BELIEVED: Final = 0.02  # standard deviation of the set's colours at which they are believed by half
+_STRUCTURE_PX: Final = 16.0  # standard deviation, in photo pixels, of the surroundings over which a set is plain or not
+_PLAIN: Final = 0.06  # standard deviation of the set's colours there at which it counts by half
 _WINDOWS: Final = (3, 6)  # radius, in pixels
 _CORRELATED: Final = 8.0  # by how much fewer independent values a window has than values
 _PULL: Final = 1.0
@@ -71,25 +78,44 @@ def lit_like(
     (H, W) float32 ndarray
         Variance of what is left between both, where there is backdrop near; rising to the worst elsewhere.
     """
-    sigma = max(2.0, _LIGHT_PX / scale)
-    ratio = np.clip(np.log((image + _TOE) / (plate + _TOE)), -_MOST_LIGHT, _MOST_LIGHT)
-    field = np.zeros_like(ratio)
-    coarse = field
+    sigma = _LIGHT_PX / scale
+    step = max(1, int(_LEVELS[-1] * sigma / _FINEST_PX))
+    known, (seen, shown) = _small(backdrop, step), (_small_within(part, backdrop, step) for part in (image, plate))
+    ratio = np.clip(np.log((seen + _TOE) / (shown + _TOE)), -_MOST_LIGHT, _MOST_LIGHT)
+    field = coarse = np.zeros_like(ratio)
     for number, wide in enumerate(_LEVELS):  # from coarse to fine: near what is known by what is near
-        share = blurred(backdrop, wide * sigma)
-        local = blurred(np.asarray((ratio - field) * backdrop[..., None], np.float32), wide * sigma)
-        field = field + local / (share + np.float32(0.02))[..., None]
+        share = blurred(known, max(1.0, wide * sigma / step)) + np.float32(0.02)
+        left = np.asarray((ratio - field) * known[..., None], np.float32)
+        field = field + blurred(left, max(1.0, wide * sigma / step)) / share[..., None]
         coarse = field if number == 0 else coarse
-    lit = np.clip((plate + _TOE) * np.exp(field) - _TOE, 0, 1).astype(np.float32)
-    off = np.square(image - lit).mean(axis=2) * backdrop
-    share = blurred(backdrop, 1.5 * sigma)
-    wide_share = blurred(backdrop, 6 * sigma)
-    near = blurred(off, 1.5 * sigma) / np.maximum(share, 1e-4)
-    far = blurred(off, 6 * sigma) / np.maximum(wide_share, 1e-4)
+    size = image.shape[1::-1]
+    lit = np.clip((plate + _TOE) * np.exp(cv2.resize(field, size)) - _TOE, 0, 1).astype(np.float32)
+    off = _small(mean_part(np.square(image - lit)) * backdrop, step)
+    near_px, far_px = (max(1.0, wide * sigma / step) for wide in _SEEN)
+    share = blurred(known, near_px)
+    near = blurred(off, near_px) / np.maximum(share, 1e-4)
+    far = blurred(off, far_px) / np.maximum(blurred(known, far_px), 1e-4)
     certain = share / (share + np.float32(0.05))
     # where light changes from place to place, what it is in between is guessed
-    guessed = np.square(np.float32(_GUESSED) * (field - coarse) * lit).mean(axis=2)
-    return lit, np.asarray(certain * near + (1 - certain) * far + guessed, np.float32)
+    guessed = mean_part(np.square(np.float32(_GUESSED) * (field - coarse) * shown))
+    return lit, np.asarray(cv2.resize(certain * near + (1 - certain) * far + guessed, size), np.float32)
+
+
+def _small(values: FloatArray, step: int) -> FloatArray:
+    """Average over about squares of a side."""
+    if step == 1:
+        return values
+    size = max(1, values.shape[1] // step), max(1, values.shape[0] // step)
+    return np.asarray(cv2.resize(values, size, interpolation=cv2.INTER_AREA))
+
+
+def _small_within(values: FloatArray, weight: FloatArray, step: int) -> FloatArray:
+    """Average over squares by a weight; the plain mean where there is none."""
+    if step == 1:
+        return values
+    share = _small(weight, step)[..., None]
+    within = _small(values * weight[..., None], step) / np.maximum(share, 1e-4)
+    return np.where(share > 1e-3, within, _small(values, step)).astype(np.float32)
 
 
 @njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
@@ -188,6 +214,7 @@ def _on_lines(
                     alpha[y, x] = a
                     # what is nearly opaque rests on the subject's colour alone, what is nearly clear on the set's
                     seen = np.float32(1) - max(a, np.float32(0))
+                    seen *= seen
                     weight[y, x] = fit * seen * seen / (np.float32(1) + doubt / np.float32(_SURE * _SURE)) ** 2
 
 
@@ -208,9 +235,9 @@ def seen_through(
     for radius in _WINDOWS:
         side = (2 * radius + 1, 2 * radius + 1)
         mean_i, mean_b = cv2.blur(image, side), cv2.blur(lit, side)
-        of_b = (cv2.blur(lit * lit, side) - mean_b * mean_b).sum(axis=2)
-        both = (cv2.blur(image * lit, side) - mean_i * mean_b).sum(axis=2)
-        of_i = (cv2.blur(image * image, side) - mean_i * mean_i).sum(axis=2)
+        of_b = 3 * mean_part(cv2.blur(lit * lit, side) - mean_b * mean_b)
+        both = 3 * mean_part(cv2.blur(image * lit, side) - mean_i * mean_b)
+        of_i = 3 * mean_part(cv2.blur(image * image, side) - mean_i * mean_i)
         slope = both / (of_b + np.float32(3 * noise))
         rest = np.maximum(of_i - slope * both, 0) + np.float32(3 * noise) + cv2.blur(uncertain, side)
         variance = np.float32(_CORRELATED) * rest / ((side[0] ** 2) * np.maximum(of_b, 1e-7))
@@ -219,82 +246,67 @@ def seen_through(
     return best
 
 
-def known_backdrop(
-    image: FloatArray,
-    trimap: ByteArray,
-    plate: FloatArray,
-    inside: BoolArray,
-    *,
-    noise: NoiseCurve,
-    wanted: BoolArray,
-    palette: FloatArray,
-    sheer: FloatArray | float = 0.0,
-    step: int,
-    scale: int = 1,
-) -> Told:
+def known_backdrop(compared: Compared, *, palette: FloatArray, sheer: FloatArray | float = 0.0, step: int) -> Told:
     """Find what the set says of alpha.
 
     Parameters
     ----------
-    image : (H, W, 3) float32 ndarray
-    trimap : (H, W) uint8 ndarray
-    plate : (H, W, 3) float32 ndarray
-        The set, brought over the photo.
-    inside : (H, W) bool ndarray
-        Where it shows anything.
-    noise : NoiseCurve
-        Of the photo.
-    wanted : (H, W) bool ndarray
-        Where an answer is needed, in the unknown zone.
+    compared : Compared
+        With the set as its frame.
     palette : (K, 3) float32 ndarray
         Of the subject.
     sheer : (H, W) float32 ndarray or float
         How far a place is sheer cloth or glass, through which the set's structure shows evenly.
     step : int
         Side of the cells that share their samples.
-    scale : int
-        Photo pixels per pixel.
     """
-    lit, variance = lit_like(image, plate, ((trimap == BACKGROUND) & inside).astype(np.float32), scale)
+    image = np.ascontiguousarray(compared.image, np.float32)
+    lit, variance = lit_like(image, compared.frame, compared.clear, compared.scale)
     checkpoint()
-    typical = float(noise.variance.mean())
-    uncertain = np.maximum(variance - np.float32(2 * typical), 0)
-    belief = inside / (1 + uncertain / np.float32(_BELIEVED**2))
-    alpha, heard = np.zeros(trimap.shape, np.float32), np.zeros(trimap.shape, np.float32)
-    cells = averaged(image, step) if step > 1 else np.ascontiguousarray(image, np.float32)
-    zones = np.ascontiguousarray(smaller_trimap(trimap, step))
-    places = np.flatnonzero(any_in_squares(wanted, step)).astype(np.int64)
-    if len(places):
-        subject = blurred_within(cells, zones == FOREGROUND)
-        near = nearest_samples(zones, places, FOREGROUND)
-        image, lit = np.ascontiguousarray(image, np.float32), np.ascontiguousarray(lit)
-        uncertain = np.ascontiguousarray(uncertain, np.float32)
-        asked, more = np.ascontiguousarray(wanted), np.ascontiguousarray(palette, np.float32)
+    typical = float(compared.noise.variance.mean())
+    uncertain = np.ascontiguousarray(np.maximum(variance - np.float32(2 * typical), 0))
+    # what is only darker may be the subject's shadow: nothing is said of it
+    seen, shown = (to_encoded(part) if compared.is_linear else part for part in (image, lit))
+    shade = cast_shadow(seen, shown, float(np.sqrt(typical)))
+    told = compared.inside & compared.wanted & ~shade
+    belief = told / (1 + uncertain / np.float32(_BELIEVED**2))
+    belief = belief * _structured(lit, compared.scale)
+    alpha, heard = _estimated(compared, image, lit, uncertain, palette, step)
+    weight = heard * belief * np.float32(_PULL)
+    pull = weight * alpha
+    if np.any(sheer):
+        # gauze is hardly ever opaque: all of the line counts, and the set's structure besides
+        weight /= np.where(np.asarray(sheer) > 0, np.maximum((1 - np.clip(alpha, 0, 1)) ** 4, np.float32(0.01)), 1)
+        through, doubt = seen_through(image, lit, uncertain, 2 * typical, compared.wanted)
+        more = belief * sheer * np.float32(_PULL_THROUGH) / np.square(1 + doubt / np.float32(_SURE**2))
+        weight, pull = weight + more, weight * alpha + more * through
+    return Told(np.asarray(weight, np.float32), np.asarray(pull, np.float32))
 
-        def some(part: slice) -> None:
-            _on_lines(
-                image,
-                lit,
-                uncertain,
-                asked,
-                step,
-                cells.shape[1],
-                subject,
-                places[part],
-                near[part],
-                more,
-                noise.variance,
-                alpha,
-                heard,
-            )
 
-        map_chunks(some, len(places), _AT_ONCE)
-    if np.any(sheer):  # gauze is hardly ever opaque: all of the line counts
-        heard /= np.where(np.asarray(sheer) > 0, np.maximum(np.square(1 - np.clip(alpha, 0, 1)), np.float32(0.05)), 1)
-    weight = np.asarray(heard * belief * np.float32(_PULL), np.float32)
-    if not np.any(sheer):
-        return Told(lit, np.asarray(belief, np.float32), weight, weight * alpha)
-    through, variance = seen_through(image, lit, uncertain, 2 * typical, wanted)
-    more = belief * wanted * sheer * np.float32(_PULL_THROUGH) / np.square(1 + variance / np.float32(_SURE**2))
-    pull = weight * alpha + more * through
-    return Told(lit, *(np.asarray(part, np.float32) for part in (belief, weight + more, pull)))
+def _structured(lit: FloatArray, scale: int) -> FloatArray:
+    """Return how far a set has structure of its own: a plain one is known from the photo's backdrop already."""
+    sigma = _STRUCTURE_PX / scale
+    varies = np.maximum(mean_part(blurred(lit * lit, sigma) - np.square(blurred(lit, sigma))), 0)
+    return np.asarray(varies / (varies + np.float32(_PLAIN**2)), np.float32)
+
+
+def _estimated(
+    compared: Compared, image: FloatArray, lit: FloatArray, uncertain: FloatArray, palette: FloatArray, step: int
+) -> tuple[FloatArray, FloatArray]:
+    """Return alpha on the lines from the set to the subject's samples, and how far each estimate is heard."""
+    shape = compared.trimap.shape
+    alpha, heard = np.zeros(shape, np.float32), np.zeros(shape, np.float32)
+    places = np.flatnonzero(any_in_squares(compared.wanted, step)).astype(np.int64)
+    if not len(places):
+        return alpha, heard
+    cells = averaged(image, step) if step > 1 else image
+    zones = np.ascontiguousarray(smaller_trimap(compared.trimap, step))
+    subject, near = blurred_within(cells, zones == FOREGROUND), nearest_samples(zones, places, FOREGROUND)
+    asked, more = np.ascontiguousarray(compared.wanted), np.ascontiguousarray(palette, np.float32)
+    pictures = image, np.ascontiguousarray(lit), uncertain, asked, step, cells.shape[1], subject
+
+    def some(part: slice) -> None:
+        _on_lines(*pictures, places[part], near[part], more, compared.noise.variance, alpha, heard)
+
+    map_chunks(some, len(places), _AT_ONCE)
+    return alpha, heard

@@ -1,31 +1,62 @@
-"""What a second frame tells of alpha, as the solver takes it."""
+"""What a second frame is compared in, and what it tells of alpha, as the solver takes it."""
 
 from dataclasses import dataclass
 
 import cv2
 import numpy as np
 
-from peel.matte.arrays import FloatArray
+from peel.matte.arrays import BoolArray, ByteArray, FloatArray
+from peel.matte.edge.zones import BACKGROUND
+from peel.matte.solve.noise import NoiseCurve
 
-__all__ = ["Told", "blurred"]
+__all__ = ["Compared", "Told", "blurred"]
+
+
+@dataclass(frozen=True)
+class Compared:
+    """A window of a photo, and of its second frame brought over it.
+
+    Attributes
+    ----------
+    image, frame : (H, W, 3) float32 ndarray
+    trimap : (H, W) uint8 ndarray
+    inside : (H, W) bool ndarray
+        Where the frame shows anything.
+    wanted : (H, W) bool ndarray
+        Where an answer is needed, in the unknown zone.
+    noise : NoiseCurve
+        Of the photo.
+    scale : int
+        Photo pixels per pixel.
+    is_linear : bool
+        Whether colours are amounts of light rather than encoded.
+    """
+
+    image: FloatArray
+    frame: FloatArray
+    trimap: ByteArray
+    inside: BoolArray
+    wanted: BoolArray
+    noise: NoiseCurve
+    scale: int = 1
+    is_linear: bool = False
+
+    @property
+    def clear(self) -> FloatArray:
+        """1 where both show backdrop, else 0; (H, W) float32."""
+        return ((self.trimap == BACKGROUND) & self.inside).astype(np.float32)
 
 
 @dataclass(frozen=True)
 class Told:
-    """What follows from a second frame.
+    """A quadratic pull on alpha; see `peel.matte.solve.evidence.Evidence.pulled`.
 
     Attributes
     ----------
-    behind : (H, W, 3) float32 ndarray or None
-        The backdrop in the photo's light, if the frame shows it.
-    belief : (H, W) float32 ndarray
-        How far the frame can be relied on, in [0, 1].
     weight, pull : (H, W) float32 ndarray
-        A quadratic pull on alpha, and its weight times its target; see `peel.matte.solve.evidence.Evidence.pulled`.
+        Its weight, and its weight times its target.
     """
 
-    behind: FloatArray | None
-    belief: FloatArray
     weight: FloatArray
     pull: FloatArray
 

@@ -13,10 +13,11 @@ from typing import Final
 
 import numpy as np
 
-from peel.matte.arrays import BoolArray, ByteArray, FloatArray
-from peel.matte.edge.zones import BACKGROUND, FOREGROUND
+from peel.matte.arrays import BoolArray, FloatArray
+from peel.matte.channels import mean_part
+from peel.matte.edge.zones import FOREGROUND
 from peel.matte.parallel import checkpoint
-from peel.matte.plate.told import Told, blurred
+from peel.matte.plate.told import Compared, Told, blurred
 from peel.matte.solve.noise import NoiseCurve
 
 __all__ = ["followed", "still_subject", "two_backdrops"]
@@ -48,9 +49,9 @@ def still_subject(
     scale : int
         Photo pixels per pixel.
     """
-    slope = sum(np.square(part).sum(axis=2) for part in np.gradient(image, axis=(0, 1)))
+    slope = sum(3 * mean_part(np.square(part)) for part in np.gradient(image, axis=(0, 1)))
     allowed = np.float32(2 * noise.variance.mean() + _MISFIT**2) + np.float32(_EDGES_OFF_PX**2 / 3) * slope
-    off = np.minimum(np.square(image - frame).mean(axis=2) / allowed, 100) * subject
+    off = np.minimum(mean_part(np.square(image - frame)) / allowed, 100) * subject
     share = blurred(subject.astype(np.float32), max(1.0, _MOVED_PX / scale))
     near = blurred(np.asarray(off, np.float32), max(1.0, _MOVED_PX / scale)) / np.maximum(share, 1e-4)
     wide = max(1.0, 5 * _MOVED_PX / scale)
@@ -62,52 +63,41 @@ def still_subject(
     return np.asarray(seen / (1 + np.square(level / _STILL)), np.float32)
 
 
-def two_backdrops(
-    image: FloatArray,
-    trimap: ByteArray,
-    frame: FloatArray,
-    inside: BoolArray,
-    *,
-    noise: NoiseCurve,
-    wanted: BoolArray,
-    scale: int = 1,
-) -> Told:
+def two_backdrops(compared: Compared) -> Told:
     """Find what a second backdrop says of alpha.
 
     Parameters
     ----------
-    image : (H, W, 3) float32 ndarray
-    trimap : (H, W) uint8 ndarray
-    frame : (H, W, 3) float32 ndarray
-        The same subject before another backdrop, brought over the photo.
-    inside : (H, W) bool ndarray
-        Where it shows anything.
-    noise : NoiseCurve
-        Of the photo.
-    wanted : (H, W) bool ndarray
-        Where an answer is needed.
-    scale : int
-        Photo pixels per pixel.
+    compared : Compared
+        With the same subject before another backdrop as its frame.
     """
-    difference = image - frame
-    known = ((trimap == BACKGROUND) & inside).astype(np.float32)
-    apart, variance = followed(difference, known, scale)
+    scale, wanted = compared.scale, compared.wanted
+    difference = compared.image - compared.frame
+    apart, variance = followed(difference, compared.clear, scale)
     checkpoint()
-    length = np.maximum(np.square(apart).sum(axis=2), np.float32(1e-6))
-    clear = np.clip((difference * apart).sum(axis=2) / length, 0, 1)
-    spread = np.float32(2 * noise.variance.mean() + _MISFIT**2)
+    length = np.maximum(3 * mean_part(np.square(apart)), np.float32(1e-6))
+    clear = np.clip(3 * mean_part(difference * apart) / length, 0, 1)
+    spread = np.float32(2 * compared.noise.variance.mean() + _MISFIT**2)
     doubt = (spread + np.square(clear) * variance) / length
-    # uneven backdrops are alike here and there, which looks like an opaque subject
-    even = 1 / np.square(1 + 3 * variance / (np.float32(_EVEN) * length))
-    if wanted.any():  # where most of the band lies between uneven backdrops, its even spots are chance
+    solid = compared.trimap == FOREGROUND
+    still = still_subject(compared.image, compared.frame, solid, compared.noise, scale)
+    belief = still * _even(np.asarray(variance / length, np.float32), wanted, scale) * (compared.inside & wanted)
+    weight = belief * np.float32(_PULL) / np.square(1 + doubt / np.float32(_SURE**2))
+    return Told(np.asarray(weight, np.float32), np.asarray(weight * (1 - clear), np.float32))
+
+
+def _even(variance: FloatArray, wanted: BoolArray, scale: int) -> FloatArray:
+    """Return how far the difference of the backdrops can be relied on, by its variance relative to its square.
+
+    Uneven backdrops are alike here and there, which looks like an opaque subject: where much around is uneven, even
+    spots are chance.
+    """
+    even = 1 / np.square(1 + 3 * variance / np.float32(_EVEN))
+    if wanted.any():
         even = even * np.clip((even[wanted].mean() - _BUSY) / (_PLAIN - _BUSY), 0, 1)
     sigma = max(2.0, _AROUND_PX / scale)
-    share = blurred(wanted.astype(np.float32), sigma)
-    even = even * np.square(blurred(np.asarray(even * wanted, np.float32), sigma) / np.maximum(share, 1e-4))
-    belief = still_subject(image, frame, trimap == FOREGROUND, noise, scale) * inside
-    weight = belief * even * wanted * np.float32(_PULL) / np.square(1 + doubt / np.float32(_SURE**2))
-    parts = (belief, weight, weight * (1 - clear))
-    return Told(None, *(np.asarray(part, np.float32) for part in parts))
+    share = np.maximum(blurred(wanted.astype(np.float32), sigma), 1e-4)
+    return np.asarray(even * np.square(blurred(np.asarray(even * wanted, np.float32), sigma) / share), np.float32)
 
 
 def followed(values: FloatArray, known: FloatArray, scale: int = 1) -> tuple[FloatArray, FloatArray]:
@@ -127,8 +117,8 @@ def followed(values: FloatArray, known: FloatArray, scale: int = 1) -> tuple[Flo
         share = blurred(known, sigma) + np.float32(1e-3)
         field = field + blurred((values - field) * known[..., None], sigma) / share[..., None]
         coarse = field if number == 0 else coarse
-    off = np.square(values - field).mean(axis=2) * known
+    off = mean_part(np.square(values - field)) * known
     sigma = max(1.5, _LEVELS[1] / scale)
     near = blurred(np.asarray(off, np.float32), sigma) / (blurred(known, sigma) + np.float32(1e-3))
     # what changes from place to place may change on the way in, too
-    return field, near + np.float32(_GUESSED) * np.square(field - coarse).mean(axis=2)
+    return field, near + np.float32(_GUESSED) * mean_part(np.square(field - coarse))

@@ -19,12 +19,23 @@ from peel.job.settings import FrameKind, FrameNudge, SecondFrame
 from peel.matte.arrays import BoolArray, FloatArray
 from peel.matte.edge.zones import BACKGROUND, FOREGROUND
 from peel.matte.pixels import unit_floats
-from peel.matte.plate.alignment import LEAST_ALONG_RIM, Alignment, align, brought_over, nudged
+from peel.matte.plate.alignment import LEAST_ALONG_RIM, Alignment, align, brought_over, compared_step, nudged
 from peel.matte.plate.difference import cast_shadow
 from peel.matte.smaller import averaged
 from peel.matte.solve.noise import measure_noise
 
-__all__ = ["FRAME_WORDS", "Fit", "Frame", "fit_of", "frame_of", "give_frame", "kind_of", "read_frame", "without_frame"]
+__all__ = [
+    "FRAME_WORDS",
+    "Fit",
+    "Frame",
+    "fit_of",
+    "frame_of",
+    "give_frame",
+    "kind_of",
+    "read_frame",
+    "small_pair",
+    "without_frame",
+]
 
 FRAME_WORDS: Final = {"empty": "the set without the subject", "again": "the same subject before another backdrop"}
 """What each kind of frame is called."""
@@ -179,7 +190,7 @@ def frame_of(job: Job, *, also_unused: bool = False) -> Frame | None:
     if asset is None or (counted is None and not also_unused):
         return None
     try:
-        return job.photo.derived(_brought, asset, second.kind, job.settings.photo.frame_nudge)
+        return job.photo.latest(_brought, asset, second.kind, job.settings.photo.frame_nudge)
     except PhotoError:  # damaged since, or carried from a photo of other proportions: as without it
         return None
 
@@ -194,7 +205,7 @@ def fit_of(job: Job) -> Fit | None:
     wanted = BACKGROUND if frame.kind == "empty" else FOREGROUND
     judged = (job.zones.sampled(height, width) == wanted) & alignment.inside
     if frame.kind == "empty":
-        judged &= ~shadow_on(job.photo, frame)
+        judged &= ~_shadow_on(job.photo, frame)
     misfits = _misfits(alignment.agrees, judged) if job.has_subject else ()
     return Fit(
         frame.kind,
@@ -206,12 +217,19 @@ def fit_of(job: Job) -> Fit | None:
     )
 
 
-def shadow_on(photo: Photo, frame: Frame) -> BoolArray:
+def _shadow_on(photo: Photo, frame: Frame) -> BoolArray:
     """Return where the subject's shadow lies on the set, in the picture that both were compared in."""
-    step = max(1, round(photo.height / frame.alignment.residual.shape[0]))
-    image, plate = averaged(photo.pixels, step), averaged(frame.pixels, step)
-    grain = float(np.sqrt(measure_noise(image).variance.mean()))
-    return cast_shadow(image, plate, grain) & ~frame.alignment.agrees
+    return cast_shadow(*small_pair(photo, frame)) & ~frame.alignment.agrees
+
+
+def small_pair(photo: Photo, frame: Frame) -> tuple[FloatArray, FloatArray, float]:
+    """Return photo and frame at the size at which they were compared, and the noise of a channel of the photo there.
+
+    (h, w, 3) float32 twice, and a standard deviation.
+    """
+    step = compared_step(photo.height, photo.width)
+    image = averaged(photo.pixels, step)
+    return image, averaged(frame.pixels, step), float(np.sqrt(measure_noise(image).variance.mean()))
 
 
 def _misfits(agrees: BoolArray, judged: BoolArray) -> tuple[str, ...]:

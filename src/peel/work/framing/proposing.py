@@ -10,14 +10,11 @@ from peel.job.edits.marking import Zone, mark_region, with_trust, without_marks
 from peel.job.job import Job
 from peel.matte.arrays import BoolArray
 from peel.matte.plate.difference import half_clear_in, standing_before
-from peel.matte.smaller import averaged
-from peel.matte.solve.noise import measure_noise
-from peel.work.framing.frames import frame_of
+from peel.work.framing.frames import frame_of, small_pair
 
-__all__ = ["SET_TRUST", "BySet", "mark_by_set", "region_by_set"]
+__all__ = ["BySet", "mark_by_set", "region_by_set"]
 
-SET_TRUST: Final = 0.6
-"""Trust in a boundary that follows from the set: it is off by a few pixels, and strands leave it."""
+_TRUST: Final = 0.6  # in a boundary that follows from the set: it is off by a few pixels, and strands leave it
 
 
 @dataclass(frozen=True)
@@ -42,11 +39,8 @@ def region_by_set(job: Job) -> BySet | None:
     frame = frame_of(job)
     if frame is None or frame.kind != "empty":
         return None
-    residual = frame.alignment.residual
-    step = max(1, round(job.photo.height / residual.shape[0]))
-    image, plate = averaged(job.photo.pixels, step), averaged(frame.pixels, step)
-    grain = float(np.sqrt(measure_noise(image).variance.mean()))
-    residual = np.where(frame.alignment.inside, residual, 0).astype(np.float32)
+    image, plate, grain = small_pair(job.photo, frame)
+    residual = np.where(frame.alignment.inside, frame.alignment.residual, 0).astype(np.float32)
     found = standing_before(image, plate, residual, grain)
     if not found.any() or found.all():
         return None
@@ -64,6 +58,6 @@ def mark_by_set(job: Job, found: BySet) -> Job:
     """Replace the mark by what differs from the set; one step of undo."""
     whole = job.photo.bounds
     everywhere = np.ones((whole.height, whole.width), bool)
-    start = with_trust(without_marks(job), everywhere, whole, SET_TRUST)
+    start = with_trust(without_marks(job), everywhere, whole, _TRUST)
     marked = mark_region(start, found.region, Zone.SUBJECT, zones_from=without_marks(job))
     return mark_region(marked, found.unsure, Zone.UNSURE) if found.unsure.any() else marked

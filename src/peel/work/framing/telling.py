@@ -1,5 +1,7 @@
 """What a job's second frame tells the solver, in a window."""
 
+from dataclasses import replace
+
 import numpy as np
 
 from peel.job.edits.kinds import kinds_in
@@ -7,15 +9,12 @@ from peel.job.job import Job
 from peel.job.rect import Rect
 from peel.matte.arrays import BoolArray, ByteArray, FloatArray
 from peel.matte.edge.kind import Kind
-from peel.matte.pixels import unit_floats
 from peel.matte.plate.known_backdrop import known_backdrop
-from peel.matte.plate.told import Told
+from peel.matte.plate.told import Compared, Told
 from peel.matte.plate.two_backdrops import two_backdrops
-from peel.matte.smaller import averaged
 from peel.matte.solve.sampling import gathering_step
-from peel.matte.srgb import to_linear
 from peel.work.framing.frames import Frame
-from peel.work.solving.sized import colours_at, encoded, noise_at, shape_at
+from peel.work.solving.sized import as_solved, colours_at, noise_at, shape_at
 
 __all__ = ["told_by"]
 
@@ -40,35 +39,21 @@ def told_by(
     palette : (K, 3) float32 ndarray
         Of the subject, in the solve's encoding.
     """
-    image, plate = colours_at(job, around, step), frame_at(frame, job, around, step)
-    inside = np.ascontiguousarray(frame.inside[around.slices][::step, ::step])
-    noise = noise_at(job, step)
+    compared = Compared(
+        colours_at(job, around, step),
+        as_solved(job, frame.pixels[around.slices], step),
+        zones,
+        np.ascontiguousarray(frame.inside[around.slices][::step, ::step]),
+        wanted,
+        noise_at(job, step),
+        step,
+        job.settings.photo.is_linear,
+    )
     if frame.kind == "again":
-        return two_backdrops(image, zones, plate, inside, noise=noise, wanted=wanted, scale=step)
+        return two_backdrops(compared)
     height, width = shape_at(job.photo, step)
     kinds = kinds_in(job, around)[::step, ::step]
-    sheer = (kinds == Kind.SHEER).astype(np.float32)
     # Out of focus the faintest alpha counts over wide areas, where the set's light is not known as well as that.
-    wanted = wanted & (kinds != Kind.SOFT)
-    return known_backdrop(
-        image,
-        zones,
-        plate,
-        inside,
-        noise=noise,
-        wanted=wanted,
-        palette=palette,
-        sheer=sheer,
-        step=gathering_step(height * width),
-        scale=step,
-    )
-
-
-def frame_at(frame: Frame, job: Job, rect: Rect, step: int) -> FloatArray:
-    """Return a window of a frame in the solve's encoding, averaged over squares."""
-    pixels = frame.pixels[rect.slices]
-    if step == 1:
-        return encoded(job, unit_floats(pixels))
-    if job.settings.photo.is_linear:
-        return averaged(to_linear(unit_floats(pixels)), step)
-    return averaged(pixels, step)
+    compared = replace(compared, wanted=wanted & (kinds != Kind.SOFT))
+    sheer = (kinds == Kind.SHEER).astype(np.float32)
+    return known_backdrop(compared, palette=palette, sheer=sheer, step=gathering_step(height * width))

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from peel.files.photo import read_reference
+from peel.files.drawn import read_reference
 from peel.job.job import Job
 from peel.job.preset import Preset
 from peel.job.rect import Rect
