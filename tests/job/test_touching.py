@@ -1,5 +1,6 @@
 """Touch-ups as edits of a job, and what they make of the finished matte."""
 
+from contextlib import suppress
 from pathlib import Path
 
 import numpy as np
@@ -8,6 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import soft_disc
+from peel.errors import MarkError
 from peel.files.project import ProjectFile
 from peel.job.edits.marking import without_marks
 from peel.job.edits.touching import (
@@ -92,7 +94,8 @@ def test_release_restores_exactly(strokes: list[tuple[Touch, int, int]]) -> None
     job = _solved()
     touched = job
     for sort, x, y in strokes:
-        touched = touch(touched, SoftStroke(((x, y),), 25), sort)
+        with suppress(MarkError):  # where all is clear or solid, Firm and Thin say so
+            touched = touch(touched, SoftStroke(((x, y),), 25), sort)
     touched = nudge(touched, SoftStroke(((300, 150), (310, 155)), 25))
 
     back = release(touched, SoftStroke(((0, 150), (420, 150)), 400, softness=0))
@@ -100,6 +103,31 @@ def test_release_restores_exactly(strokes: list[tuple[Touch, int, int]]) -> None
     assert has_touches(touched)
     assert not has_touches(back)
     assert np.array_equal(_finished(back), _finished(job))
+
+
+@pytest.mark.parametrize(("at", "what"), [((20, 20), "clear"), ((210, 150), "solid")])
+def test_firm_and_thin_say_where_they_have_nothing_to_act_on(at: tuple[int, int], what: str) -> None:
+    for sort in (Touch.FIRM, Touch.THIN):
+        with pytest.raises(MarkError, match=f"everything there is {what}"):
+            touch(_solved(), SoftStroke((at,), 10), sort)
+
+
+def test_firm_goes_on_with_what_solid_left_half_done() -> None:
+    half = touch(_solved(), SoftStroke(((30, 30),), 20, softness=0, strength=0.5), Touch.SOLID)
+    firm = half
+    for _ in range(3):
+        firm = touch(firm, SoftStroke(((30, 30),), 20, softness=0), Touch.FIRM)
+    assert _finished(half)[30, 30] == pytest.approx(0.5, abs=0.01)
+    assert _finished(firm)[30, 30] > 0.85
+
+
+def test_thin_goes_on_with_what_clear_left_half_done() -> None:
+    half = touch(_solved(), SoftStroke(((210, 150),), 20, softness=0, strength=0.6), Touch.CLEAR)
+    thin = half
+    for _ in range(5):
+        thin = touch(thin, SoftStroke(((210, 150),), 20, softness=0), Touch.THIN)
+    assert _finished(half)[150, 210] == pytest.approx(0.4, abs=0.01)
+    assert _finished(thin)[150, 210] < 0.2
 
 
 def test_one_sort_is_released_without_the_others() -> None:
@@ -111,7 +139,7 @@ def test_one_sort_is_released_without_the_others() -> None:
     assert not has_touches(release_all(job))
     assert touched_in(job, job.photo.bounds)[150, 300]
     assert not has_touches(job, sort="nudge")
-    assert set(TOUCH_PLANES) == {"solid and clear", "firm and thin", "nudge", "soften"}
+    assert set(TOUCH_PLANES) == {"solid and clear", "firm and thin", "nudge", "soften", "other version"}
 
 
 def test_an_edge_goes_where_it_is_nudged_and_nearly_back() -> None:

@@ -70,13 +70,37 @@ def test_thinning_takes_haze_and_leaves_a_thin_strand_with_its_rims() -> None:
     assert out[:, :26].max() < 1e-6
 
 
+def test_firming_climbs_to_solid_with_passes_and_keeps_the_strands_contrast() -> None:
+    alpha = np.zeros((40, 60), np.float32)
+    alpha[:, 20:] = 0.6
+    alpha[:, 30:50:3] = 0.15  # gaps between strands
+    before, last = alpha[:, 31:50], 0.6
+    for amount in (0.5, 0.75, 0.875):  # three passes, each half of what is left
+        out = firmed(alpha, np.full_like(alpha, amount))
+        assert out[20, 25] > last + 0.05
+        last = float(out[20, 25])
+    assert last > 0.9
+    assert np.all(out[:, :18] == 0)
+    ratio = out[:, 30] / out[:, 31]
+    assert ratio == pytest.approx(0.25, abs=0.02)
+    assert np.ptp(out[:, 31:50]) > np.ptp(before)
+    assert firmed(alpha, np.ones_like(alpha))[:, 22:28].min() > 1 - 1e-5
+
+
+def test_thinning_goes_on_with_what_was_cleared_half() -> None:
+    alpha = np.full((20, 20), 0.5, np.float32)
+    thinned = np.full_like(alpha, -1)
+    assert np.array_equal(firmed(alpha, thinned), alpha)  # a strand as far as anyone can tell
+    assert firmed(alpha, thinned, np.full_like(alpha, 0.5))[10, 10] == pytest.approx(0.25)
+
+
 def test_firming_closes_a_see_through_inside_and_leaves_a_thin_gap_open() -> None:
     alpha = np.full((40, 60), 0.92, np.float32)
     alpha[:, 30] = 0.3
 
     out = firmed(alpha, np.ones_like(alpha))
 
-    assert out[:, 30] == pytest.approx(0.3)
+    assert out[:, 30] == pytest.approx(0.3 / 0.92, abs=0.01)  # as open as it was against what is beside it
     assert out[:, :26].min() > 1 - 1e-6
 
 

@@ -12,6 +12,7 @@ from peel.desk.matte.snag_prover import SnagProver
 from peel.desk.matte.snag_walk import SnagWalk
 from peel.desk.matte.strip_desk import StripDesk
 from peel.desk.matte.touch import TOUCH_TOOLS
+from peel.desk.matte.version_desk import VersionDesk
 from peel.desk.step.lane_desk import LaneDesk
 from peel.desk.step.spec import Command, StepFacts, StepSpec, Surroundings
 from peel.desk.steps import Step, StepState
@@ -43,6 +44,7 @@ def _controllers(panel: MattePanel, around: Surroundings) -> tuple[LaneDesk, ...
         RepairDesk(desk, panel),
         FinishDesk(desk, panel),
         AgainDesk(desk, panel, around.canvas),
+        VersionDesk(desk, around.canvas),
         strip,
         feed,
         walk,

@@ -7,12 +7,14 @@ from PySide6.QtGui import QColor
 
 from peel.desk.tools.soft_brush import SoftBrush
 from peel.desk.tools.tool import Choice, Press, Tool
+from peel.errors import MarkError
 from peel.job.edits.marking import Stroke
 from peel.job.edits.touching import TOUCH_PLANES, Touch, nudge, release, touch
 from peel.job.job import Job
 from peel.work.solving.repairing import fill_enclosed
+from peel.work.solving.versions import Version, borrow_from
 
-__all__ = ["TOUCH_TOOLS", "FirmBrush", "NudgeBrush", "ReleaseBrush", "SoftenBrush", "SolidBrush"]
+__all__ = ["TOUCH_TOOLS", "BorrowBrush", "FirmBrush", "NudgeBrush", "ReleaseBrush", "SoftenBrush", "SolidBrush"]
 
 _INK = QColor(200, 60, 160, 100)
 _OTHER = QColor(40, 60, 90, 120)
@@ -61,7 +63,7 @@ class SolidBrush(_PairBrush):
 
 
 class FirmBrush(_PairBrush):
-    """Firms what is mostly there, or thins what is mostly gone."""
+    """Firms what is partly there, or thins haze."""
 
     name = "Firm"
     key_name = "M"
@@ -71,7 +73,7 @@ class FirmBrush(_PairBrush):
         """Say what a press will do."""
         if reverse:
             return "Thins haze between strands; the strands stay"
-        return "Firms what is mostly solid; thin gaps stay open · the right button thins haze, strands stay"
+        return "Lifts what is partly solid, more with each pass; clear stays clear · the right button thins haze"
 
 
 class NudgeBrush(_TouchBrush):
@@ -80,6 +82,7 @@ class NudgeBrush(_TouchBrush):
     name = "Nudge"
     key_name = "J"
     reverses = False
+    own_strength = 0.15
 
     def sentence(self, *, reverse: bool = False) -> str:
         """Say what a press will do."""
@@ -90,6 +93,49 @@ class NudgeBrush(_TouchBrush):
         del reverse
         soft = self.soft(stroke)
         return "Nudge", lambda job: nudge(job, soft)
+
+
+class BorrowBrush(_TouchBrush):
+    """Brushes another version of the matte in.
+
+    Attributes
+    ----------
+    source : Version or None
+        Which one.
+    """
+
+    name = "Borrow"
+    key_name = "Shift+V"
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.source: Version | None = None
+
+    def again(self) -> None:
+        """Ask for another version."""
+        if self.host is not None:
+            self.host.ask_versions()
+
+    def sentence(self, *, reverse: bool = False) -> str:
+        """Say what a press will do."""
+        if self.source is None:
+            return "Choose a version first: press Borrow once more"
+        if reverse:
+            return "Gives back what was borrowed"
+        return f"Brushes in the matte of: {self.source.name} · the right button gives it back · Shift+V for another"
+
+    def _edit(self, stroke: Stroke, reverse: bool) -> tuple[str, Callable[[Job], Job]]:
+        soft, source = self.soft(stroke), self.source
+        if reverse:
+            return "Give back what was borrowed", lambda job: release(job, soft, "other version")
+        stages = self.host.session.stages if self.host is not None and self.host.session is not None else None
+        if source is None or stages is None:
+            return "Borrow", _without_source
+        return f"Borrow: {source.name}", lambda job: borrow_from(stages, job, source, soft)
+
+
+def _without_source(_job: Job) -> Job:
+    raise MarkError("No version is chosen to brush from.", "Press Borrow once more, and choose one.")
 
 
 class SoftenBrush(_TouchBrush):
@@ -136,5 +182,5 @@ class ReleaseBrush(_TouchBrush):
         return "Release", lambda job: release(job, soft, sort)
 
 
-TOUCH_TOOLS: tuple[type[Tool], ...] = (SolidBrush, FirmBrush, NudgeBrush, SoftenBrush, ReleaseBrush)
+TOUCH_TOOLS: tuple[type[Tool], ...] = (SolidBrush, FirmBrush, NudgeBrush, SoftenBrush, BorrowBrush, ReleaseBrush)
 """In the order in which the shelf shows them."""

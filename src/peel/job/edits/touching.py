@@ -4,15 +4,16 @@ Touch-ups have planes of their own and survive every new solve.
 """
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import Enum
 from itertools import chain
 from typing import Final
 
 import numpy as np
 
+from peel.errors import MarkError
 from peel.job.edits.marking import covered_by
-from peel.job.job import Job
+from peel.job.job import MATTE_ONE, Job
 from peel.job.plane import Plane
 from peel.job.planes import PLANES
 from peel.job.rect import Rect
@@ -26,6 +27,7 @@ __all__ = [
     "TOUCH_PLANES",
     "SoftStroke",
     "Touch",
+    "borrow",
     "has_touches",
     "moved_towards",
     "nudge",
@@ -41,8 +43,9 @@ __all__ = [
 PER_PIXEL: Final = 8
 """Steps of the planes of pushes for a pixel."""
 
+_SOME: Final = 0.004  # weight from which a stroke touches a pixel
 _SMOOTH: Final = 0.6  # least softness of a brush that pushes
-_PASS: Final = 0.35  # of what is left that one pass of Firm or Thin adds
+_PASS: Final = {"FIRM": 0.5, "THIN": 0.35}  # of what is left that one pass adds
 
 
 class Touch(Enum):
@@ -60,6 +63,7 @@ TOUCH_PLANES: Final[dict[str, tuple[str, ...]]] = {
     "firm and thin": ("firmness",),
     "nudge": ("push_right", "push_down"),
     "soften": ("softness",),
+    "other version": ("borrowed_weight",),
 }
 """The sorts of touch-ups that can be released one by one, with their planes."""
 
@@ -126,8 +130,26 @@ def touch_region(job: Job, region: BoolArray, window: Rect, sort: Touch, strengt
 
 def _approach(job: Job, sort: Touch, window: Rect, weights: FloatArray) -> Job:
     name, target = sort.value
-    share = weights * np.float32(_PASS) if sort in (Touch.FIRM, Touch.THIN) else weights
+    share = weights * np.float32(_PASS.get(sort.name, 1.0))
+    if sort in (Touch.FIRM, Touch.THIN):
+        _check_partly(job, sort, window, weights > _SOME)
     return job.with_planes(**{name: moved_towards(getattr(job, name), window, share, target)})
+
+
+def _check_partly(job: Job, sort: Touch, window: Rect, touched: BoolArray) -> None:
+    """Make sure that anything under a stroke is partly solid, which is what Firm and Thin act on.
+
+    Raises
+    ------
+    MarkError
+    """
+    force = (job.force.read(window)[touched].astype(np.float32) - 128) / 127
+    alpha = job.alpha(window)[touched]
+    alpha += np.abs(force) * ((force > 0) - alpha)
+    if not ((alpha > 0.002) & (alpha < 0.998)).any() and touched.any():
+        what = "clear" if float(alpha.max()) < 0.5 else "solid" if float(alpha.min()) > 0.5 else "clear or solid"
+        message = f"{sort.name.capitalize()} acts on what is partly solid: everything there is {what}."
+        raise MarkError(message, "Solid makes it solid, and with the right button clear.")
 
 
 def moved_towards(plane: Plane, window: Rect, share: FloatArray, target: int) -> Plane:
@@ -138,8 +160,36 @@ def moved_towards(plane: Plane, window: Rect, share: FloatArray, target: int) ->
     values = plane.read(window).astype(np.float32)
     by = (np.float32(target) - values) * share
     steps = np.where(by > 0, np.ceil(by - 0.01), np.floor(by + 0.01))
-    moved = np.where(share > 0.004, values + steps, values)
+    moved = np.where(share > _SOME, values + steps, values)
     return plane.write(window, np.clip(moved, 0, 255).astype(np.uint8))
+
+
+def borrow(job: Job, stroke: SoftStroke, other: Callable[[Rect], FloatArray]) -> Job:
+    """Brush the matte of another version in; each pass adds to those before, and other touch-ups give way to it.
+
+    Parameters
+    ----------
+    job : Job
+    stroke : SoftStroke
+        Drawn at least half soft, so that no seam is left.
+    other : callable
+        Returns the other version's alpha in a window, (h, w) float32 in [0, 1].
+    """
+    window = stroke.window(job.photo.bounds)
+    if window.is_empty:
+        return job
+    share = replace(stroke, softness=max(stroke.softness, _SMOOTH)).weights(window)
+    had = job.borrowed_weight.read(window).astype(np.float32) / 255
+    weight = 1 - (1 - had) * (1 - share)
+    before = job.borrowed.read(window).astype(np.float32) / MATTE_ONE
+    mixed = ((1 - share) * had * before + share * other(window)) / np.maximum(weight, 1e-6)
+    taken = share > _SOME
+    values = np.where(taken, np.round(np.clip(mixed, 0, 1) * MATTE_ONE), job.borrowed.read(window)).astype(np.uint16)
+    weights = np.where(taken, np.round(weight * 255), job.borrowed_weight.read(window)).astype(np.uint8)
+    planes = {name: moved_towards(getattr(job, name), window, share, PLANES[name].default)
+              for name in _planes(None) if name in job.planes and name != "borrowed_weight"}  # fmt: skip
+    brushed = {"borrowed": job.borrowed.write(window, values)}
+    return job.with_planes(**planes, **brushed, borrowed_weight=job.borrowed_weight.write(window, weights))
 
 
 def nudge(job: Job, stroke: SoftStroke) -> Job:

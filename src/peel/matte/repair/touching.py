@@ -16,6 +16,7 @@ __all__ = [
     "MOST_PUSH",
     "MOST_SOFT",
     "TOUCH_REACH",
+    "borrowed",
     "firmed",
     "forced",
     "nudged",
@@ -34,8 +35,16 @@ _AROUND: Final = 5  # side of the square in which a strand protects its rims
 _HAZE: Final = (0.20, 0.45)  # strongest alpha nearby up to which everything is haze, and from which it is a strand
 _FOLD: Final = 0.5  # of a brush's radius, most that one movement pushes, so that the field never folds
 
-TOUCH_REACH: Final = int(MOST_PUSH + 3 * MOST_SOFT) + _AROUND
+TOUCH_REACH: Final = int(MOST_PUSH + 3 * MOST_SOFT) + 2 * _AROUND
 """Pixels around a window that its touch-ups read."""
+
+
+def borrowed(alpha: FloatArray, other: FloatArray, weight: FloatArray) -> FloatArray:
+    """Lay another matte over a matte.
+
+    All are (H, W) float32 in [0, 1]; a weight of 0 changes nothing.
+    """
+    return np.asarray(alpha + weight * (other - alpha), np.float32)
 
 
 def forced(alpha: FloatArray, force: FloatArray) -> FloatArray:
@@ -51,30 +60,38 @@ def forced(alpha: FloatArray, force: FloatArray) -> FloatArray:
     return np.asarray(alpha + np.abs(force) * (target - alpha), np.float32)
 
 
-def firmed(alpha: FloatArray, firmness: FloatArray) -> FloatArray:
-    """Make what is mostly there more there, or what is mostly gone more gone; the other end stays.
+def firmed(alpha: FloatArray, firmness: FloatArray, cleared: FloatArray | None = None) -> FloatArray:
+    """Let what is partly there climb to solid, or thin haze; clear and solid stay what they are.
 
     Parameters
     ----------
     alpha : (H, W) float32 ndarray
     firmness : (H, W) float32 ndarray
         From -1, thinned, to 1, firmed; 0 changes nothing.
+    cleared : (H, W) float32 ndarray, optional
+        How far it was cleared by hand, in [0, 1]: thinning goes on with that, strand or not.
 
     Notes
     -----
-    Thinned by t, ``alpha (1 - t s(m))`` with m the largest alpha in a square of 5 pixels: s is 1 up to m = 0.20 and
-    falls smoothly to 0 at 0.45, so that haze goes while strands and their rims stay. Firmed is the same of 1 - alpha:
-    thin gaps stay open. The square moves with the matte, so ten passes do no more than one of full strength.
+    Firmed by f, ``alpha / (1 - f (1 - m))`` with m the largest alpha in a square of 5 pixels: at full strength the
+    strongest nearby is solid, and whatever is fainter beside it stays so in proportion, which is the strands' contrast.
+    Thinned by t, ``alpha (1 - t s(m))``: s is 1 up to m = 0.20 and falls smoothly to 0 at 0.45, so that haze goes while
+    strands and their rims stay.
     """
-    square = np.ones((_AROUND, _AROUND), np.uint8)
     thin, firm = np.maximum(-firmness, 0), np.maximum(firmness, 0)
     out = alpha
     if thin.any():
-        out = out * (1 - thin * _is_haze(cv2.dilate(alpha, square)))
+        haze = _is_haze(_strongest(alpha))
+        out = out * (1 - thin * (haze if cleared is None else np.maximum(haze, cleared)))
     if firm.any():
-        gone = 1 - out
-        out = out + gone * firm * _is_haze(cv2.dilate(1 - alpha, square))
+        strongest = np.maximum(cv2.blur(_strongest(out), (_AROUND, _AROUND)), out)
+        out = np.minimum(out / np.maximum(1 - firm * (1 - strongest), np.float32(1e-6)), 1)
     return np.asarray(out, np.float32)
+
+
+def _strongest(alpha: FloatArray) -> FloatArray:
+    """Return the largest alpha around each pixel."""
+    return np.asarray(cv2.dilate(alpha, np.ones((_AROUND, _AROUND), np.uint8)))
 
 
 def _is_haze(strongest: FloatArray) -> FloatArray:

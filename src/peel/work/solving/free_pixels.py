@@ -35,7 +35,21 @@ from peel.work.solving.sized import (
     step_for,
 )
 
-__all__ = ["CONTEXT_PX", "Palette", "SmallMatte", "palette_of", "solve_free", "solve_small", "widened"]
+__all__ = [
+    "CONTEXT_PX",
+    "Palette",
+    "SmallMatte",
+    "averaged_terms",
+    "evidence_for",
+    "palette_of",
+    "prior_for",
+    "seen_around",
+    "small_slices",
+    "solve_free",
+    "solve_small",
+    "widened",
+    "with_frame",
+]
 
 Palette = Callable[[], FloatArray]
 """Returns the subject's palette, see `palette_of`; found when first asked for."""
@@ -129,7 +143,7 @@ def solve_free(
     asked = _Asked(job, window, step, zones, pixels)
     separated = separate(job, window, partial(encoded, job))
     colours = asked.colours
-    alpha, report = _solve_asked(asked, colours, palette, _averaged_terms(separated, step), progress)
+    alpha, report = _solve_asked(asked, colours, palette, averaged_terms(separated, step), progress)
     found = asked.known
     if step > 1:
         SmallMatte(window, step, line_coefficients(colours, alpha)).enlarge(job, window, pixels, found)
@@ -177,11 +191,11 @@ def _solve_asked(
         held, free = _held_by_tone(separated, held, free)
     if not free.any():
         return np.where(small == FOREGROUND, np.float32(1), np.float32(0)), NOTHING_TO_DO
-    evidence = _evidence_for(job, window, free, step)
+    evidence = evidence_for(job, window, free, step)
     if separated is not None:
         evidence = evidence.pulled(separated.weight, separated.pull)
-    evidence = _with_frame(evidence, job, window, free, step, palette)
-    prior = _prior_for(job, window, free, step, palette())
+    evidence = with_frame(evidence, job, window, free, step, palette)
+    prior = prior_for(job, window, free, step, palette())
     checkpoint()
     given = Given(
         rim=held,
@@ -196,18 +210,18 @@ def _solve_asked(
     return solve_matte(colours, small, given, settings=settings_at(job, step), progress=progress)
 
 
-def _with_frame(evidence: Evidence, job: Job, window: Rect, free: BoolArray, step: int, palette: Palette) -> Evidence:
+def with_frame(evidence: Evidence, job: Job, window: Rect, free: BoolArray, step: int, palette: Palette) -> Evidence:
     """Add what the second frame tells, if there is one; a pull weighs by the pixels that it stands for."""
     frame = frame_of(job)
     if frame is None:
         return evidence
-    around, wanted, zones = _seen(job, window, free, step, CONTEXT_PX)
+    around, wanted, zones = seen_around(job, window, free, step, CONTEXT_PX)
     told = told_by(frame, job, around, zones, wanted, step, palette())
-    inner = _small_slices(window, around, step)
+    inner = small_slices(window, around, step)
     return evidence.pulled(told.weight[inner] * np.float32(step**2), told.pull[inner] * np.float32(step**2))
 
 
-def _averaged_terms(separated: Separated | None, step: int) -> Separated | None:
+def averaged_terms(separated: Separated | None, step: int) -> Separated | None:
     """Return what separations say at a smaller size; a pull weighs by the pixels that it stands for."""
     if separated is None or step == 1:
         return separated
@@ -242,24 +256,24 @@ def palette_of(job: Job) -> FloatArray:
     return encoded(job, subject_palette(sampled(photo.pixels, height, width), job.zones.sampled(height, width)))
 
 
-def _seen(job: Job, window: Rect, free: BoolArray, step: int, reach: int) -> tuple[Rect, BoolArray, ByteArray]:
+def seen_around(job: Job, window: Rect, free: BoolArray, step: int, reach: int) -> tuple[Rect, BoolArray, ByteArray]:
     """Widen a window to what is read around it: returns it, where answers are wanted, and the zones; at the size."""
     around = widened(window, reach - COLOUR_MARGIN, step).intersection(job.photo.bounds)
     zones = smaller_trimap(job.zones.read(around), step)
     wanted = np.zeros(zones.shape, bool)
-    wanted[_small_slices(window, around, step)] = free
+    wanted[small_slices(window, around, step)] = free
     return around, wanted, zones
 
 
-def _small_slices(inner: Rect, outer: Rect, step: int) -> tuple[slice, slice]:
+def small_slices(inner: Rect, outer: Rect, step: int) -> tuple[slice, slice]:
     """Index the part of an array at a smaller size that holds `inner`, in one that holds `outer`."""
     rows, columns = inner.within(outer)
     return slice(rows.start // step, -(-rows.stop // step)), slice(columns.start // step, -(-columns.stop // step))
 
 
-def _prior_for(job: Job, window: Rect, free: BoolArray, step: int, palette: FloatArray) -> ColourPrior:
+def prior_for(job: Job, window: Rect, free: BoolArray, step: int, palette: FloatArray) -> ColourPrior:
     """Compute the sampled-colour prior of the free pixels, with samples from a wider neighbourhood."""
-    around, wanted, zones = _seen(job, window, free, step, CONTEXT_PX)
+    around, wanted, zones = seen_around(job, window, free, step, CONTEXT_PX)
     checkpoint()
     colours = colours_at(job, around, step)
     checkpoint()
@@ -271,12 +285,12 @@ def _prior_for(job: Job, window: Rect, free: BoolArray, step: int, palette: Floa
         photo_shape=shape_at(job.photo, step),
         palette=palette,
     )
-    return prior.part(_small_slices(window, around, step))
+    return prior.part(small_slices(window, around, step))
 
 
-def _evidence_for(job: Job, window: Rect, free: BoolArray, step: int) -> Evidence:
+def evidence_for(job: Job, window: Rect, free: BoolArray, step: int) -> Evidence:
     """Gather the kinds' evidence for the free pixels, from as far around as similar patches may lie."""
-    around, wanted, zones = _seen(job, window, free, step, REACH_PX)
+    around, wanted, zones = seen_around(job, window, free, step, REACH_PX)
     pixels = job.photo.pixels[around.slices]
     evidence = gather_evidence(
         averaged(pixels, step),
@@ -289,7 +303,7 @@ def _evidence_for(job: Job, window: Rect, free: BoolArray, step: int) -> Evidenc
         photo_shape=shape_at(job.photo, step),
         scale=step,
     )
-    return evidence.part(_small_slices(window, around, step))
+    return evidence.part(small_slices(window, around, step))
 
 
 def widened(rect: Rect, margin: int, step: int) -> Rect:

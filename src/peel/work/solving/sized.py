@@ -6,9 +6,10 @@ photo of few megapixels is solved at its own size.
 """
 
 from dataclasses import replace
-from typing import Final
+from typing import Any, Final
 
 import numpy as np
+from numpy.typing import NDArray
 
 from peel.job.edits.kinds import is_said, kinds_in
 from peel.job.job import Job, Photo
@@ -27,6 +28,7 @@ from peel.matte.srgb import to_linear
 from peel.work.solving.noise import noise_of
 
 __all__ = [
+    "as_solved",
     "colours_at",
     "encoded",
     "maps_at",
@@ -75,7 +77,11 @@ def colours_at(job: Job, rect: Rect, step: int) -> FloatArray:
 
     The window begins at multiples of `step`.
     """
-    pixels = job.photo.pixels[rect.slices]
+    return as_solved(job, job.photo.pixels[rect.slices], step)
+
+
+def as_solved(job: Job, pixels: NDArray[Any], step: int) -> FloatArray:
+    """Return pixels of a job's photo, or of another picture in its profile, as `colours_at` does."""
     if step == 1:
         return encoded(job, unit_floats(pixels))
     if job.settings.photo.is_linear:  # mixtures stay mixtures only if they are averaged as they mix
