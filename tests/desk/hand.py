@@ -82,6 +82,10 @@ class Hand:
             QTest.mouseMove(canvas, self.at(*point))
         QTest.mouseRelease(canvas, button, held, self.at(*points[-1]))
 
+    def hover(self, x: float, y: float) -> None:
+        """Move the cursor over a point, without a press."""
+        QTest.mouseMove(self.bench.canvas, self.at(x, y))
+
     def key(self, key: Qt.Key, held: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
         QTest.keyClick(self.bench.canvas, key, held)
 

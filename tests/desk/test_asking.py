@@ -15,18 +15,21 @@ from pytestqt.qtbot import QtBot
 from desk.hand import Hand
 from peel.desk.asking import TASKS, Asker, Task
 from peel.desk.backing.backing_desk import BackingDesk
+from peel.desk.clipboard import ClipboardDesk
 from peel.desk.colour.colour_desk import ColourDesk
 from peel.desk.deliver.deliver_desk import DeliverDesk
 from peel.desk.mark.frame_desk import FrameDesk
 from peel.desk.mark.marking_desk import MarkingDesk
+from peel.desk.mark.mask_desk import MaskDesk
 from peel.desk.matte.again_desk import AgainDesk
 from peel.desk.matte.snag_desk import SnagDesk
 from peel.desk.matte.snag_feed import SnagFeed
 from peel.desk.matte.snag_walk import SnagWalk
+from peel.desk.matte.version_desk import VersionDesk
 from peel.desk.steps import Step
 from peel.errors import MarkError
 from peel.files.assets import read_asset
-from peel.job.edits.marking import Change
+from peel.job.edits.reshaping import Change
 from peel.job.edits.touching import Touch, touch_area
 from peel.job.preset import Preset
 from peel.matte.parallel import checkpoint
@@ -244,6 +247,41 @@ def _colour_and_back(hand: Hand, folder: Path) -> None:
     hand.wait(lambda: hand.bench.part(BackingDesk).is_idle)
 
 
+def _masks_and_clipboard(hand: Hand, folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    hand.panel(Step.BACKING).behind.kinds["gradient"].click()
+    _rest(hand)
+    hand.wait(lambda: hand.bench.part(BackingDesk).is_idle)
+    hand.step("Mark")
+    saved = folder / "saved.png"
+    monkeypatch.setattr("peel.desk.mark.mask_desk.ask_mask_name", lambda *_given: saved)
+    masks = hand.bench.part(MaskDesk)
+    hand.panel(Step.MARK).masks.save_asked.emit("mark")
+    hand.wait(lambda: masks.is_idle and saved.exists())
+    masks.take(saved, only_masks=True)
+    hand.wait(lambda: masks.is_idle)
+    hand.qtbot.wait(60)
+    hand.press("leave mask")
+    hand.bench.proofs.follow(QPointF(60, 60))
+    hand.command("Why")
+    hand.wait(lambda: hand.bench.proofs.is_idle)
+    monkeypatch.setattr("peel.desk.matte.version_desk.ask_picture", lambda *_given: saved)
+    versions = hand.bench.part(VersionDesk)
+    versions.begin()
+    hand.wait(lambda: versions.is_idle)
+    versions._take(len(versions.answers.buttons) - 1)
+    hand.wait(lambda: versions.is_idle)
+    hand.qtbot.wait(40)
+    board = hand.bench.part(ClipboardDesk)
+    hand.command("Copy the cutout")
+    hand.wait(lambda: board.is_idle)
+    hand.qtbot.wait(60)
+    hand.command("Paste")
+    hand.wait(lambda: board.is_idle)
+    hand.qtbot.wait(60)
+    assert board.dialog is not None
+    board.dialog.reject()
+
+
 def _deliver(hand: Hand, folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     hand.step("Deliver")
     panel = hand.panel(Step.DELIVER)
@@ -328,6 +366,7 @@ def test_a_failure_in_any_task_is_said_and_the_window_goes_on(
     _give_a_second_frame(hand, tmp_path)
     _work_on_the_matte(hand)
     _colour_and_back(hand, tmp_path)
+    _masks_and_clipboard(hand, tmp_path, monkeypatch)
     _deliver(hand, tmp_path, monkeypatch)
     hand.desk.show_view(View.LOUD)
     hand.bench.canvas.look_around(QPointF(100, 100), 50)

@@ -7,18 +7,21 @@ import pytest
 from PIL import Image
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QAbstractButton
+from PySide6.QtWidgets import QAbstractButton, QInputDialog
 from pytestqt.qtbot import QtBot
 
 from desk.hand import Hand
 from peel.demo.backings import BACKING_TITLES, backing_file
 from peel.desk.backing.backing_desk import BackingDesk
+from peel.desk.controls.number_field import NumberField
 from peel.desk.controls.swatches import Swatches
 from peel.desk.steps import Step
 from peel.files.assets import read_asset
-from peel.job.placing.cutouts import corners_of, numbers_of
+from peel.job.placing.cutouts import corners_of, map_cutouts, moving, numbers_of
 from peel.job.placing.sheet import sheet_of
+from peel.job.placing.standing import wall_of
 from peel.matte.composite.homography import homography, mapped
+from peel.work.arranging.kept_backings import backing_named, kept_backings
 from peel.work.delivering.products import flat_pixels
 from peel.work.stages import Cache, Stages
 from peel.work.views import View
@@ -240,6 +243,64 @@ def test_handles_scale_turn_stretch_and_snap(backing: Hand) -> None:
     assert numbers().x == pytest.approx(x + 10, abs=1e-6)
 
 
+@pytest.fixture
+def pile(backing: Hand, kite: Path) -> Hand:
+    """Three kites over the disc, each 20 px to the right of the one beneath."""
+    backing.press("page Cutouts")
+    for _ in range(3):
+        backing.bench.part(BackingDesk)._read_cutout(kite)
+        _wait_read(backing)
+    for number in (1, 2, 3):
+        backing.desk.edit("Place", lambda job, n=number: map_cutouts(job, [n], moving(20 * n, 0)))
+    backing.command("Place")
+    backing.desk.tool.choose(())
+    backing.settle()
+    return backing
+
+
+def test_presses_go_through_a_pile_one_deeper_each(pile: Hand) -> None:
+    chosen = []
+    for _ in range(5):
+        pile.click(250, 150)  # under all three kites and the disc
+        chosen.append(pile.desk.tool.chosen)
+    assert chosen == [(3,), (2,), (1,), (0,), (3,)]
+
+
+def test_presses_hit_what_is_seen_and_not_boxes(pile: Hand) -> None:
+    kite_box = np.array(corners_of(pile.job, pile.job.settings.photo.cutouts[3]))
+    rim = kite_box[:, 0].max() - 2, kite_box[:, 1].mean()  # the last kite's clear rim, over the disc
+    pile.click(*rim)
+    assert pile.desk.tool.chosen == (0,)
+    pile.click(20, 20)  # in the subject's picture, where it is clear
+    assert pile.desk.tool.chosen == ()
+
+
+def test_what_is_under_the_cursor_is_marked_in_the_list(pile: Hand) -> None:
+    rows = pile.panel(Step.BACKING).cutouts.list
+
+    def marked() -> list[int]:
+        items = [rows.item(row) for row in range(rows.count())]
+        return [int(item.data(Qt.ItemDataRole.UserRole)) for item in items if item.font().underline()]
+
+    pile.hover(250, 150)
+    assert marked() == [3]
+    pile.hover(150, 150)
+    assert marked() == [0]
+    pile.hover(10, 10)
+    assert marked() == []
+
+
+def test_a_drag_of_what_lies_beneath_moves_it_and_chooses_nothing_else(pile: Hand) -> None:
+    pile.click(250, 150)
+    pile.click(250, 150)
+    before = np.array(corners_of(pile.job, pile.job.settings.photo.cutouts[2]))
+    pile.drag([(250, 150), (260, 160), (280, 170)], CTRL)
+    pile.settle()
+    assert pile.desk.tool.chosen == (2,)
+    moved = np.array(corners_of(pile.job, pile.job.settings.photo.cutouts[2])) - before
+    assert np.abs(moved - (30, 20)).max() < 2
+
+
 def test_numbers_order_hiding_and_shadows_of_chosen_cutouts(backing: Hand) -> None:
     panel = backing.panel(Step.BACKING).cutouts
     backing.command("Place")
@@ -288,7 +349,9 @@ def test_a_backing_photo_is_chosen_dragged_scaled_and_nudged(backing: Hand, tmp_
     backing.command("Behind")
     backing.drag([(60, 60), (80, 70), (102, 90)])
     backing.settle()
-    assert backing.job.settings.recipe.backing.photo.move == pytest.approx((0.1, 0.1), abs=0.01)
+    across, down = backing.job.settings.recipe.backing.photo.move
+    assert 0 < across <= 0.1  # it fills the sheet, and goes on filling it
+    assert 0 <= down <= 0.1
     backing.drag([(60, 200), (60, 150), (60, 100)], right=True)
     backing.settle()
     assert backing.job.settings.recipe.backing.photo.scale > 1.2
@@ -427,3 +490,97 @@ def test_one_shadow_is_kept_and_another_made(backing: Hand) -> None:
     backing.settle()
     assert backing.job.settings.recipe.shadow.kept.within == "brushed"
     assert backing.job.shadow_kept.read()[60, 60] == 255
+
+
+def test_kept_gradients_and_patterns_are_stepped_through_and_kept(
+    backing: Hand, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    backing.press("kept Footlights")
+    backing.settle()
+    assert backing.job.settings.recipe.backing.gradient.stops[0].colour == "#2b1d2e"
+    for _ in range(3):  # without a pause
+        backing.command("Next backing")
+    backing.settle()
+    known = [kept.name for kept in kept_backings("gradient")]
+    expected = known[(known.index("Footlights") + 3) % len(known)]
+    assert backing_named(expected).is_on(backing.job.settings.recipe.backing)
+    backing.command("Backing before")
+    backing.settle()
+    before = known[(known.index("Footlights") + 2) % len(known)]
+    assert backing_named(before).is_on(backing.job.settings.recipe.backing)
+
+    panel = backing.panel(Step.BACKING).behind
+    panel._set_gradient(shape="round")
+    backing.settle()
+    monkeypatch.setattr(QInputDialog, "getText", staticmethod(lambda *_a, **_k: (" My  stage ", True)))
+    backing.press("keep backing")
+    kept = backing_named("My stage")
+    assert kept.is_own
+    assert kept.is_on(backing.job.settings.recipe.backing)
+    backing.wait(lambda: not panel.strip.without_picture)
+    panel.strip.dropped.emit("My stage")
+    assert "My stage" not in [own.name for own in kept_backings()]
+
+
+def test_what_cannot_be_kept_is_said(backing: Hand, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(QInputDialog, "getText", staticmethod(lambda *_a, **_k: ("Porcelain", True)))
+    backing.press("keep backing")
+    assert "cannot be kept as Porcelain" in backing.window.message.text
+
+
+def test_a_shadow_on_a_wall_has_three_handles(backing: Hand) -> None:
+    backing.press("page Shadow")
+    panel = backing.panel(Step.BACKING).shadows
+    panel.cast.click()
+    panel.wall.click()
+    backing.settle()
+    backing.command("Ground")
+    tool = backing.desk.tool
+    tip = tool._tip()
+    backing.drag([tip, (tip[0] + 10, tip[1]), (tip[0] + 40, tip[1] + 12)])
+    backing.settle()
+    assert np.abs(np.array(tool._tip()) - (tip[0] + 40, tip[1] + 12)).max() < 2
+    left, right = tool._bend()
+    bend = ((left[0] + right[0]) / 2, (left[1] + right[1]) / 2)
+    wall = wall_of(backing.job)
+    backing.drag([bend, (bend[0], bend[1] - 4), (bend[0], bend[1] - 15)])
+    backing.settle()
+    assert wall_of(backing.job) == pytest.approx(wall + 15, abs=2)
+    assert backing.session.history.undo_label == "Wall"
+    assert panel._no_wall.isHidden()
+    panel.findChild(NumberField, "shadow cast.towards_deg").set_value(90)
+    backing.settle()
+    assert panel._no_wall.isVisible()
+    panel.wall_at.set_value(44)
+    backing.settle()
+    assert backing.job.settings.photo.wall_px == 44
+
+
+def test_a_shadow_is_painted_in_the_window_and_shaped_afterwards(backing: Hand) -> None:
+    backing.press("page Frame")
+    backing.panel(Step.BACKING).frame.margins["right"].set_value(200)
+    backing.settle()
+    backing.desk.ask.fit.emit()
+    backing.press("page Shadow")
+    panel = backing.panel(Step.BACKING).shadows
+    backing.command("Shade")
+    backing.drag([(330, 250), (360, 250)])
+    backing.settle()
+    assert "no shadow yet" in backing.window.message.text
+    before = _flat(backing)
+    backing.command("Shadow")
+    backing.desk.set_brush(40)
+    backing.drag([(330, 255), (450, 255), (560, 255)])
+    backing.settle()
+    painted = _flat(backing)
+    assert (painted[255, 340:540].max(axis=-1) < before[255, 340:540].max(axis=-1) - 40).all()
+    assert panel.painted.isChecked()
+    moved = panel.findChild(NumberField, "shadow painted.move.1")
+    moved.set_value(30)
+    backing.settle()
+    assert (_flat(backing)[255, 450] > painted[255, 450]).all()
+    backing.drag([(440, 285), (470, 285)], right=True)
+    backing.settle()
+    backing.press_text(panel, "Take back all that was brushed")
+    backing.settle()
+    assert np.array_equal(_flat(backing), before)

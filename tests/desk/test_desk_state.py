@@ -293,7 +293,9 @@ def test_the_settings_have_the_full_height_and_deliver_needs_no_scrolling(marked
 
     assert panel.go.isVisible()
     assert not panel.go.visibleRegion().isEmpty()
-    assert panel.visibleRegion().boundingRect().height() >= marked.bench.canvas.height() - 60
+    foot = panel.foot.height()  # with the button, below what scrolls
+    assert panel.visibleRegion().boundingRect().height() + foot >= marked.bench.canvas.height() - 60
+    assert panel.go.window() is panel.foot.window() is marked.window
 
 
 def test_the_reading_says_what_lies_under_the_cursor(marked: Hand) -> None:

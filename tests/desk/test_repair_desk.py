@@ -47,6 +47,11 @@ def test_a_hole_is_closed_and_what_floats_is_cleared_by_the_two_buttons_of_solid
 def test_an_edge_is_nudged_and_released(repairing: Hand) -> None:
     solved = _alpha(repairing)
     repairing.command("Nudge")
+    assert repairing.desk.brush_shape.strength == pytest.approx(0.15)  # it pushes, it does not throw
+    repairing.command("Solid")
+    assert repairing.desk.brush_shape.strength == 1
+    repairing.command("Nudge")
+    repairing.desk.shape_brush(strength=1.0)
     repairing.drag([(296, 150), (300, 150), (304, 150)])
     repairing.settle()
     assert (_alpha(repairing)[150] > 0.5).sum() > (solved[150] > 0.5).sum() + 3

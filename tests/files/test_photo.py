@@ -12,7 +12,8 @@ from hypothesis import strategies as st
 from PIL import Image, ImageCms
 
 from peel.errors import PhotoError
-from peel.files.photo import MAX_MEGAPIXELS, decode_photo, read_drawn, read_photo, read_preview
+from peel.files.drawn import read_drawn
+from peel.files.photo import MAX_MEGAPIXELS, decode_photo, read_photo, read_preview
 
 COLOURS = np.random.default_rng(1).integers(0, 256, (24, 30, 3), np.uint8)
 
@@ -173,6 +174,7 @@ def test_zones_must_fit_the_photo(tmp_path: Path) -> None:
     with pytest.raises(PhotoError, match="not a gray picture of zones"):
         read_drawn(path, photo, "zones", "Draw zones.")
 
-    Image.fromarray(np.zeros((24, 30), np.uint16)).save(path)
-    with pytest.raises(PhotoError, match="not an 8-bit gray"):
-        read_drawn(path, photo, "zones", "Draw zones.")
+    Image.fromarray(np.full((24, 30), 0x80FF, np.uint16)).save(path)
+    deep = read_drawn(path, photo, "zones", "Draw zones.")
+    assert deep.dtype == np.uint8
+    assert (deep == 128).all()

@@ -6,7 +6,8 @@ from hypothesis import strategies as st
 from conftest import outlined
 from peel.errors import MarkError
 from peel.job.edits import contours, marking
-from peel.job.edits.marking import Change, Stroke, Zone
+from peel.job.edits.marking import Stroke, Zone
+from peel.job.edits.reshaping import Change, reshape, swap_sides
 from peel.job.job import Job, Photo, new_job
 from peel.job.marked import marked_subject
 from peel.job.settings import Node
@@ -61,8 +62,8 @@ def test_swapping_twice_changes_nothing_and_once_everything(disc_job: Job) -> No
     job = marking.paint_zone(_marked(disc_job), Stroke(((200, 150),), 12), Zone.UNSURE)
     job = marking.paint_mark(job, Stroke(((40, 40),), 12), subject=True)
 
-    swapped = marking.swap_sides(job)
-    again = marking.swap_sides(swapped)
+    swapped = swap_sides(job)
+    again = swap_sides(swapped)
 
     assert _share(swapped) == pytest.approx(1 - _share(job), abs=0.003)
     assert swapped.zones.read()[150, 200] == UNKNOWN
@@ -71,7 +72,7 @@ def test_swapping_twice_changes_nothing_and_once_everything(disc_job: Job) -> No
 
 
 def test_contours_stay_editable_after_a_swap(disc_job: Job) -> None:
-    swapped = marking.swap_sides(_marked(disc_job))
+    swapped = swap_sides(_marked(disc_job))
 
     with_moved = contours.change_contour(swapped, 0, lambda old: contours.with_moved(old, 1, (400.0, 20.0)))
 
@@ -89,17 +90,26 @@ def test_changes_to_all_that_is_marked(disc_job: Job, change: Change, amount: fl
     )
     job = marking.paint_mark(job, Stroke(((390, 30),), 9), subject=True)
 
-    changed = marking.reshape(job, change, amount)
-    kept = marking.reshape(job, change, amount, [(-10, 270), (60, 270), (60, 310), (-10, 310)])
-
+    changed = reshape(job, change, amount)
     assert np.sign(_share(changed) - _share(job)) == sign
-    assert kept is job
+    with pytest.raises(MarkError, match="in the drawn area"):
+        reshape(job, change, amount, [(-10, 270), (60, 270), (60, 310), (-10, 310)])
+
+
+def test_a_change_without_anything_to_change_says_so(disc_job: Job) -> None:
+    with pytest.raises(MarkError, match="Nothing is marked yet"):
+        reshape(disc_job, Change.GROW, 8)
+    job = _marked(disc_job)
+    with pytest.raises(MarkError, match="no hole of up to 40 × 40 px"):
+        reshape(job, Change.FILL_HOLES, 40)
+    with pytest.raises(MarkError, match="as small as 12 × 12 px"):
+        reshape(job, Change.DROP_ISLANDS, 12)
 
 
 def test_a_change_is_kept_to_its_area(disc_job: Job) -> None:
     job = _marked(disc_job)
 
-    grown = marking.reshape(job, Change.GROW, 12, [(200, 0), (420, 0), (420, 300), (200, 300)])
+    grown = reshape(job, Change.GROW, 12, [(200, 0), (420, 0), (420, 300), (200, 300)])
 
     subject = marked_subject(grown, grown.photo.bounds)
     assert subject[150, 338]

@@ -2,7 +2,9 @@
 
 import io
 import json
+import threading
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
@@ -14,7 +16,7 @@ from pydantic import ValidationError
 
 from conftest import soft_disc
 from peel.errors import MarkError, PhotoError, SolveError, UsageError
-from peel.files.assets import read_asset, read_cutout
+from peel.files.assets import decode_asset, read_asset, read_cutout
 from peel.files.project import ProjectFile
 from peel.files.recipes import read_recipe
 from peel.job.assets import Asset
@@ -43,11 +45,12 @@ from peel.matte.composite.homography import homography
 from peel.matte.inspect.measures import ciede2000
 from peel.matte.srgb import to_encoded, to_lab, to_linear
 from peel.work.arranging.matching import matched_job
+from peel.work.arranging.picking import cutouts_at
 from peel.work.arranging.placed_pictures import cutout_asset
 from peel.work.delivering import products
 from peel.work.delivering.products import Want, cutout_pixels, flat_pixels
 from peel.work.session.session import Session
-from peel.work.stages import Cache, Stages
+from peel.work.stages import Cache, Stages, pictures
 
 MIDDLE = (210.0, 150.0)
 
@@ -105,6 +108,31 @@ def test_three_cutouts_in_perspective_together_are_what_plain_numpy_gives(solved
     difference = np.abs(_flat(job).astype(float) - expected * 255)
     assert difference.mean() < 0.25
     assert np.percentile(difference, 99.5) < 8
+
+
+def test_the_hand_finds_what_is_seen_and_never_waits_for_a_picture(
+    solved: Job, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    job = add_cutout(solved, _kite())
+    kite = corners_of(job, job.settings.photo.cutouts[1])
+    (left, top), (right, bottom) = np.min(kite, axis=0), np.max(kite, axis=0)
+    middle, clear = ((left + right) / 2, (top + bottom) / 2), (left + 2, top + 2)
+    stages = _stages(job)
+    decoded = threading.Event()
+
+    def slowly(*arguments: Any) -> np.ndarray:
+        assert decoded.wait(60)
+        return decode_asset(*arguments)
+
+    monkeypatch.setattr(pictures, "decode_asset", slowly)
+    painting = threading.Thread(target=lambda: flat_pixels(job, stages, 8))
+    painting.start()
+    assert 1 in cutouts_at(job, stages, clear, 0.5)  # being decoded: its box counts
+    decoded.set()
+    painting.join()
+    assert cutouts_at(job, stages, middle, 0.5)[0] == 1
+    assert 1 not in cutouts_at(job, stages, clear, 0.5)
+    assert cutouts_at(job, stages, (1.0, 1.0), 0.5) == ()
 
 
 @settings(max_examples=20)

@@ -73,7 +73,10 @@ def test_another_picture_is_not_taken_for_a_moved_one() -> None:
 
 def test_marks_follow_the_framing_and_the_recipe_comes_along() -> None:
     source, target = _marked(_shifted(0, 0)), new_job(_shifted(17, -9, 0.9, seed=5))
+    source = source.with_photo_settings(ground=((10.0, 250.0), (300.0, 250.0)), wall_px=40.0)
     done = carried(source, target, "both")
+    assert done.job.settings.photo.ground == ((27.0, 241.0), (317.0, 241.0))
+    assert done.job.settings.photo.wall_px == 40
     assert "moved by 17, -9 px" in done.says
     assert np.array_equal(done.job.marks.read()[:291, 17:], source.marks.read()[9:, :-17])
     assert done.job.settings.recipe.backing.colour == "#336699"

@@ -1,7 +1,8 @@
 import numpy as np
 import pytest
 
-from peel.job.edits.marking import Change, Zone, mark_region, reshape
+from peel.job.edits.marking import Zone, mark_region
+from peel.job.edits.reshaping import Change, reshape
 from peel.job.job import Job, Photo, new_job
 from peel.job.marked import marked_subject
 from peel.matte.edge.zones import BACKGROUND, UNKNOWN
@@ -131,12 +132,26 @@ def test_what_a_change_shows_is_what_it_does() -> None:
     finder, job, disc = _start()
     marked = mark_region(job, disc, Zone.SUBJECT)
 
-    added, taken = finder.reshaped_shown(marked, Change.GROW, 40.0, ())
+    added, taken, words = finder.reshaped_shown(marked, Change.GROW, 40.0, ())
     grown = reshape(marked, Change.GROW, 40.0)
 
     assert not taken.any()
     gained = marked_subject(grown, grown.photo.bounds).mean() - disc.mean()
     assert added.mean() == pytest.approx(gained, rel=0.08)
+    assert words == f"{added.mean() * 100:.1f} % of the photo changes sides."
+
+
+def test_holes_and_islands_are_counted_before_anything_is_done() -> None:
+    finder, job, disc = _start()
+    pitted = disc.copy()
+    for row, column, side in ((600, 700, 12), (700, 640, 30)):
+        pitted[row : row + side, column : column + side] = False
+    marked = mark_region(job, pitted, Zone.SUBJECT)
+    said = finder.reshaped_shown(marked, Change.FILL_HOLES, 40.0, ())[2]
+    assert said.startswith("2 holes, the largest about ")
+    assert int(said.split("about ")[1].split()[0]) == pytest.approx(30, abs=5)
+    assert finder.reshaped_shown(marked, Change.FILL_HOLES, 4.0, ())[2] == "No hole is as small as that."
+    assert finder.reshaped_shown(marked, Change.DROP_ISLANDS, 40.0, ())[2] == "No island is as small as that."
 
 
 def test_a_traced_line_keeps_to_the_edge_over_a_long_way() -> None:

@@ -9,7 +9,7 @@ from peel.job.edits import contours
 from peel.job.job import Job
 from peel.work.marking.drawing import set_point
 from peel.work.session import job_files, memory
-from peel.work.session.leftovers import clear, old_jobs
+from peel.work.session.leftovers import clear, old_jobs, tidy_up
 
 
 def _unkept(name: str, days: float) -> Path:
@@ -35,6 +35,19 @@ def test_jobs_not_touched_for_a_month_are_offered_to_be_cleared_and_no_others() 
     assert other.exists()
     assert fresh.exists()
     assert last.exists()
+
+
+def test_pictures_pasted_more_than_a_month_ago_are_removed() -> None:
+    tidy_up()  # nothing was ever pasted
+    folder = memory.pasted_folder()
+    folder.mkdir()
+    paths = [folder / "Pasted then.png", folder / "Pasted now.png"]
+    for path in paths:
+        path.write_bytes(b"x")
+    then = time.time() - 40 * 24 * 3600
+    os.utime(paths[0], (then, then))
+    tidy_up()
+    assert list(folder.iterdir()) == paths[1:]
 
 
 def test_a_state_folder_that_cannot_be_made_is_explained_and_forgets_quietly(

@@ -15,9 +15,12 @@ if TYPE_CHECKING:
 
 __all__ = ["cut", "separations"]
 
-_Zones = Annotated[Path | None, typer.Option(help="8-bit gray picture: 0 backdrop, 255 subject, between unsure.")]
+_Zones = Annotated[
+    Path | None, typer.Option(help="Gray picture of 8 or 16 bits: black backdrop, white subject, between unsure.")
+]
 _Mark = Annotated[
-    Path | None, typer.Option(help="8-bit gray picture, 255 subject; the unsure band lays itself around it.")
+    Path | None,
+    typer.Option(help="Gray picture of 8 or 16 bits, white subject; the unsure band lays itself around it."),
 ]
 
 _Tone = Annotated[
@@ -42,6 +45,12 @@ def cut(
     photo: Annotated[Path, typer.Argument(help="The photograph: JPEG, PNG, TIFF or WebP.")],
     zones: _Zones = None,
     mark: _Mark = None,
+    given: Annotated[
+        Path | None,
+        typer.Option(
+            "--given-matte", help="A finished matte in gray, or a picture with alpha: used as it is, nothing is solved."
+        ),
+    ] = None,
     tone: _Tone = None,
     empty: _Empty = None,
     again: _Again = None,
@@ -56,9 +65,17 @@ def cut(
         ),
     ] = None,
     recipe: Annotated[Path | None, typer.Option(help="JSON file with settings of the recipe.")] = None,
+    shadow_strokes: Annotated[
+        Path | None,
+        typer.Option(help="JSON file with strokes of a painted shadow: points and radius_px, in pixels of the photo."),
+    ] = None,
     matte: Annotated[Path | None, typer.Option(help="Write the matte here, as 16-bit gray PNG.")] = None,
     cutout: Annotated[Path | None, typer.Option(help="Write the cutout here, as PNG with straight alpha.")] = None,
     on: Annotated[str | None, typer.Option(help="Backing colour of the flat picture, as #rrggbb.")] = None,
+    backing: Annotated[
+        str | None,
+        typer.Option(help='A kept gradient or pattern that the flat picture stands on, such as "Porcelain".'),
+    ] = None,
     flat: Annotated[Path | None, typer.Option(help="Write the cutout on the colour here, as JPEG.")] = None,
     mixing: Annotated[str, typer.Option(help="How the photo mixes colours: found, value or light.")] = "found",
     own_colour: Annotated[
@@ -77,26 +94,33 @@ def cut(
     from peel.work.cut import cut as run_cut
     from peel.work.session.leftovers import tidy_up
 
-    if empty is None or (zones, mark, tone) != (None, None, None):
-        _check_one(zones, mark, tone)
+    if empty is None or (zones, mark, given, tone) != (None, None, None, None):
+        _check_one(zones, mark, given, tone)
     if empty is not None and again is not None:
         raise UsageError("Give one second frame.", "The empty set says more, if it was taken from the same place.")
     files = CutFiles(matte, cutout, flat, laid)
     drawn = Path(kinds) if kinds not in (None, "suggested", "none") else None
-    inputs = [path for path in (photo, zones, mark, empty, again, drawn, recipe) if path is not None]
+    inputs = [path for path in (photo, zones, mark, given, empty, again, drawn, recipe) if path is not None]
     _check_outputs([path for path in (matte, cutout, flat, laid) if path is not None], inputs)
-    read = _recipe(recipe, on)
+    if on is not None and backing is not None:
+        raise UsageError("Give one of --on and --backing.", "The flat picture stands on one of them.")
+    read, strokes = _recipe(recipe, on), _strokes(shadow_strokes)
+    if backing is not None:
+        read = _with_backing(read, backing)
+    if strokes:
+        read = _with_painted_shadow(read)
     request = CutRequest(
         photo=photo,
         zones=zones,
         mark=mark,
+        given=given,
         tone=None if tone is None else _tone(tone),
         empty=empty,
         again=again,
         kinds=drawn or kinds,  # type: ignore[arg-type]
         recipe=read.recipe,
         assets=read.assets,
-        photo_settings=_photo_settings(mixing, own_colour or []),
+        photo_settings={**_photo_settings(mixing, own_colour or []), **strokes},
         exposure=exposure,
         proposes_colour=propose_colour,
     )
@@ -128,7 +152,8 @@ def _say_colour(found: dict[str, Any]) -> None:
 def _check_one(*ways: object) -> None:
     if sum(way is not None for way in ways) != 1:
         raise UsageError(
-            "Give one of --zones, --mark and --tone.", "A mark is enough: the unsure band lays itself around it."
+            "Give one of --zones, --mark, --given-matte and --tone.",
+            "A mark is enough: the unsure band lays itself around it.",
         )
 
 
@@ -173,6 +198,32 @@ def _photo_settings(mixing: str, sheer_colours: list[str]) -> dict[str, Any]:
         raise UsageError(message, f"Give at most {MOST_SHEER_COLOURS}.")
     chosen = None if mixing == "found" else mixing
     return {"mixing": chosen, "sheer_colours": tuple(colour_of(text) for text in sheer_colours)}
+
+
+def _with_backing(read: "RecipeFile", name: str) -> "RecipeFile":
+    """Put a kept gradient or pattern behind."""
+    from peel.files.recipes import RecipeFile
+    from peel.work.arranging.kept_backings import backing_named
+
+    changed = backing_named(name).on(read.recipe.backing)
+    return RecipeFile(read.recipe.model_copy(update={"backing": changed}), read.assets)
+
+
+def _strokes(path: Path | None) -> dict[str, Any]:
+    """Read the strokes of a painted shadow, as settings of the photo."""
+    from peel.files.recipes import read_strokes
+
+    return {} if path is None else {"shadow_painted": read_strokes(path)}
+
+
+def _with_painted_shadow(read: "RecipeFile") -> "RecipeFile":
+    """Turn the painted shadow of a recipe on."""
+    from peel.files.recipes import RecipeFile
+
+    shadow = read.recipe.shadow
+    painted = shadow.painted.model_copy(update={"on": True})
+    shadow = shadow.model_copy(update={"painted": painted})
+    return RecipeFile(read.recipe.model_copy(update={"shadow": shadow}), read.assets)
 
 
 def _check_outputs(outputs: list[Path], inputs: list[Path]) -> None:

@@ -8,8 +8,10 @@ from typing import Final, TypeVar
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QProgressBar, QSplitter, QVBoxLayout, QWidget
 
+from peel.desk.backing.backing_desk import BackingDesk
 from peel.desk.canvas.canvas import Canvas
 from peel.desk.canvas.proofs import Proofs
+from peel.desk.clipboard import ClipboardDesk
 from peel.desk.commands import add_commands
 from peel.desk.controls.key_sheet import KeySheet
 from peel.desk.controls.shelf import Shelf
@@ -70,6 +72,7 @@ class Bench(QWidget):
         self.files = FileDesk(desk, self.canvas, window)
         around = Surroundings(desk, self.canvas, self.proofs, self.files.assignment_of)
         self.panels: dict[Step, Panel] = {step: spec.make(around) for step, spec in STEPS.items()}
+        around.made.append(ClipboardDesk(desk, around.find(BackingDesk), window))
         self._controllers = around.made
         self.progress = QProgressBar()
         self.progress.setObjectName("solving")
@@ -79,7 +82,7 @@ class Bench(QWidget):
         self.progress.setAccessibleName("Solving")
 
     def _lay_out(self) -> None:
-        self.side = SideColumn(self.panels.values())
+        self.side = SideColumn((panel, panel.foot) for panel in self.panels.values())
         middle = in_column(self.canvas, self.progress, grows=self.canvas)
         self.columns = QSplitter(Qt.Orientation.Horizontal)
         self.columns.setObjectName("columns")
@@ -199,7 +202,8 @@ class Bench(QWidget):
         self.proofs.give(proof, mine)
 
     def _show_loud(self, colour: str) -> None:
-        self.desk.set_look(lambda look: replace(look, loud=colour))
+        if not self.desk.loud_is_chosen:
+            self.desk.set_look(lambda look: replace(look, loud=colour))
 
     # commands
 

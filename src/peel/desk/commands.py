@@ -18,6 +18,8 @@ COMMANDS: Final = (
     Command("Smaller brush", ("[",), lambda desk: desk.set_brush(desk.brush_px / 1.2), "Tools", repeats=True),
     Command("Larger brush", ("]",), lambda desk: desk.set_brush(desk.brush_px * 1.2), "Tools", repeats=True),
     Command("Wipe", ("W",), lambda desk: desk.show_wipe(not desk.wipes), "Views", "wipe line"),
+    Command("Lift", ("Home",), DeskState.lift_next, "Views", "see into the dark, then the light"),
+    Command("Why", ("End",), lambda desk: desk.ask.why.emit(), "Views", "why this place is half clear"),
     Command("Fold proofs", ("H",), lambda desk: desk.ask.fold_proofs.emit(), "Views", "fold the proofs away"),
     Command("Next place", ("N",), lambda desk: desk.walk_places(1), "Views", "next snag, or place in doubt"),
     Command("Place before", ("Shift+N",), lambda desk: desk.walk_places(-1), "Views", "the one before"),
@@ -39,6 +41,11 @@ COMMANDS: Final = (
     ),
     Command("Undo", ("Ctrl+Z",), DeskState.undo, repeats=True),
     Command("Redo", ("Ctrl+Shift+Z", "Ctrl+Y"), DeskState.redo, repeats=True),
+    Command(
+        "Copy the cutout", ("Ctrl+C",), lambda desk: desk.ask.copy.emit(False), meaning="the cutout, with its alpha"
+    ),
+    Command("Copy the flat picture", ("Ctrl+Shift+C",), lambda desk: desk.ask.copy.emit(True)),
+    Command("Paste", ("Ctrl+V",), lambda desk: desk.ask.paste.emit(), meaning="paste a picture"),
     Command("Open", ("Ctrl+O",), lambda desk: desk.ask.open_file.emit()),
     Command("Keep under a name", ("Ctrl+S",), lambda desk: desk.ask.keep.emit()),
     Command("Close the photo", ("Ctrl+W",), lambda desk: desk.ask.close_photo.emit()),

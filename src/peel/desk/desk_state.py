@@ -22,7 +22,7 @@ from peel.work.inspecting.inspector import Findings
 from peel.work.marking.edge_places import Place
 from peel.work.scheduler import Lane
 from peel.work.session.session_events import Trouble
-from peel.work.views import Look, View
+from peel.work.views import LIFTS, Look, View
 
 __all__ = ["Answering", "Asks", "DeskState", "Overlay"]
 
@@ -34,6 +34,8 @@ class Asks(QObject):
 
     Signals
     -------
+    open_path : (Path,)
+        Open a photo or a job.
     open_file, keep, close_photo, quit, full_screen, theme, keys, guide : ()
     fit, full_size : ()
         How the picture is shown.
@@ -45,6 +47,11 @@ class Asks(QObject):
         Show the assignment's board, or the photo again.
     photo : (int,)
         Go so many photos of the board on.
+    paste, why, versions : ()
+    copy : (bool,)
+        The flat picture, or the cutout, to the clipboard.
+    backing : (int,)
+        Go so many kept backings on.
     propose, deliver, fold_proofs : ()
     follow : (QPointF,)
         The proofs are to show a point of the photo.
@@ -56,6 +63,7 @@ class Asks(QObject):
         Show a place of the photo, and so many of its pixels around it.
     """
 
+    open_path = Signal(object)
     open_file = Signal()
     keep = Signal()
     close_photo = Signal()
@@ -70,6 +78,11 @@ class Asks(QObject):
     develop = Signal(float)
     board = Signal()
     photo = Signal(int)
+    paste = Signal()
+    why = Signal()
+    versions = Signal()
+    backing = Signal(int)
+    copy = Signal(bool)
     propose = Signal()
     deliver = Signal()
     fold_proofs = Signal()
@@ -132,6 +145,8 @@ class DeskState(QObject):
         A press on the picture began, and whether it does the other way round; False when it ends.
     said : (Trouble,)
         Something to be shown to the person.
+    noted : (str,)
+        What was just done, to be shown for a moment.
     left_behind : ()
         The person went to another step: what was said in this one is read.
     """
@@ -151,6 +166,7 @@ class DeskState(QObject):
     inspected = Signal()
     press_changed = Signal(bool)
     said = Signal(object)
+    noted = Signal(str)
     left_behind = Signal()
 
     def __init__(self, tools: Mapping[Step, Sequence[Tool]], parent: QObject | None = None) -> None:
@@ -167,12 +183,14 @@ class DeskState(QObject):
         self.look = Look()
         self.brush_px = 80.0
         self.brush_shape = BrushShape()
+        self._strengths: dict[str, float] = {}
         self.wipes = self.is_dragging = False
-        self.is_reversed = False
+        self.is_reversed = self.loud_is_chosen = False
         self.overlay = Overlay()
         self.compared: Job | None = None
+        self.delivered: Job | None = None  # the state that was delivered last
         self.added_hue, self.taken_hue = QColor(38, 170, 96), QColor(214, 64, 120)
-        self.spot = QPointF(0, 0)
+        self.spot = QPointF(0, 0)  # of the photo, where the cursor was last over the picture
         self.snag: tuple[str, float, float] | None = None  # where the walk is: sort, x and y
         self._inspected: tuple[Job, Findings] | None = None
         self._last_tool: dict[Step, Tool | None] = {step: next(iter(own), None) for step, own in tools.items()}
@@ -218,14 +236,18 @@ class DeskState(QObject):
         return self._inspected[1] if self._inspected is not None and self._inspected[0] is job else None
 
     def undo(self) -> None:
-        """Step back."""
+        """Step back, and say over what."""
         if self.bridge is not None:
+            label = self.bridge.session.history.undo_label
             self.bridge.session.undo()
+            self.noted.emit(f"Undone: {label}" if label else "There is nothing to undo.")
 
     def redo(self) -> None:
-        """Step forward again."""
+        """Step forward again, and say over what."""
         if self.bridge is not None:
+            label = self.bridge.session.history.redo_label
             self.bridge.session.redo()
+            self.noted.emit(f"Done again: {label}" if label else "There is nothing to redo.")
 
     def _on_solving(self, share: float | None) -> None:
         self.solving = share
@@ -280,14 +302,26 @@ class DeskState(QObject):
         return self._last_tool[self.step]
 
     def take_up(self, tool: Tool | None) -> None:
-        """Put one of the step's tools in the hand."""
+        """Put one of the step's tools in the hand; one that is in it already is asked what it offers besides."""
+        if tool is not None and tool is self.tool:
+            tool.again()
         self._last_tool[self.step] = tool
         self.borrow(tool)
 
     def borrow(self, tool: Tool | None) -> None:
         """Put a tool in the hand that is no tool of the step, until another one is taken up."""
-        self.tool = tool
+        before, self.tool = self.tool, tool
+        self._keep_strength(before)
         self.tool_changed.emit()
+
+    def _keep_strength(self, before: Tool | None) -> None:
+        """Keep the strength of the tool that was put down, and bring back that of the one in the hand."""
+        self._strengths[_strength_key(before)] = self.brush_shape.strength
+        key = _strength_key(self.tool)
+        first = 1.0 if self.tool is None or self.tool.own_strength is None else self.tool.own_strength
+        strength = self._strengths.get(key, first)
+        if strength != self.brush_shape.strength:
+            self.shape_brush(strength=strength)
 
     def take_up_named(self, name: str) -> None:
         """Take up a tool by its name, in this step if it has it, otherwise in the first step that does."""
@@ -333,6 +367,19 @@ class DeskState(QObject):
             self.look = look
             self.look_changed.emit()
 
+    def lift_next(self) -> None:
+        """Show what lies in the dark, then in the light, then the picture as it is."""
+        ways = list(LIFTS)
+        lift = ways[(ways.index(self.look.lift) + 1) % len(ways)]
+        self.set_look(lambda look: replace(look, lift=lift))
+        says = {"": "The picture as it is", "shadows": "Darks are lifted", "highlights": "Lights are held back"}[lift]
+        self.noted.emit(f"{says}, for the eye only." if lift else f"{says}.")
+
+    def choose_loud(self, colour: str) -> None:
+        """Show Loud in a colour that the person chose; Peel proposes none any more."""
+        self.loud_is_chosen = True
+        self.set_look(lambda look: replace(look, loud=colour))
+
     def show_overlay(self, image: QImage | None) -> None:
         """Lay a picture over the whole photo; None takes it away."""
         self.overlay = replace(self.overlay, image=image)
@@ -357,3 +404,8 @@ class DeskState(QObject):
     def say(self, message: str, hint: str = "", trace: str = "") -> None:
         """Show a sentence to the person."""
         self.said.emit(Trouble(message, hint, trace))
+
+
+def _strength_key(tool: Tool | None) -> str:
+    """Return under what a tool's strength is kept: its own name, or that of all brushes."""
+    return "" if tool is None or tool.own_strength is None else tool.name

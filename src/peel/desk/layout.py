@@ -34,11 +34,11 @@ def _filled(holder: QWidget, box: QBoxLayout, parts: tuple[QWidget, ...], grows:
 class SideColumn(QWidget):
     """A column of the full height that shows one of several pages, which scrolls if the window is low.
 
-    The pages are hidden rather than stacked: a stack is as tall as its tallest page, and the others could
-    be scrolled into nothing.
+    What a page keeps at its foot stays in sight below it. The pages are hidden rather than stacked: a stack is as tall
+    as its tallest page, and the others could be scrolled into nothing.
     """
 
-    def __init__(self, pages: Iterable[QWidget]) -> None:
+    def __init__(self, pages: Iterable[tuple[QWidget, QWidget]]) -> None:
         super().__init__()
         self._pages = tuple(pages)
         self.setObjectName("surface")
@@ -47,8 +47,9 @@ class SideColumn(QWidget):
         holder = QWidget()
         column = QVBoxLayout(holder)
         column.setContentsMargins(0, 0, 0, 0)
-        for page in self._pages:
+        for page, foot in self._pages:
             page.hide()
+            foot.hide()
             column.addWidget(page)
         self.scroller = QScrollArea()
         self.scroller.setWidget(holder)
@@ -58,11 +59,14 @@ class SideColumn(QWidget):
         around = QVBoxLayout(self)
         around.setContentsMargins(12, 12, 8, 8)
         around.addWidget(self.scroller, 1)
+        for _, foot in self._pages:
+            around.addWidget(foot)
 
     def show_page(self, page: QWidget) -> None:
         """Show a page from its top; a page that is shown already stays where it was scrolled to."""
         if not page.isHidden():
             return
-        for other in self._pages:
+        for other, foot in self._pages:
             other.setVisible(other is page)
+            foot.setVisible(other is page and bool(foot.children()[1:]))  # beside its layout
         self.scroller.verticalScrollBar().setValue(0)

@@ -128,6 +128,8 @@ def _sheet(t: Theme) -> str:
     QPushButton[role="link"]:disabled {{ color: {t.muted}; border-color: transparent; }}
     QPushButton[role="choice"] {{ padding: 6px 10px; }}
     QPushButton[role="choice"]:checked {{ background: {t.strong}; color: {t.on_strong}; }}
+    QPushButton[role="page"] {{ padding: 7px 4px; font-size: 12px; border-radius: 5px; }}
+    QPushButton[role="page"]:checked {{ background: {t.strong}; color: {t.on_strong}; }}
     QPushButton[role="way"] {{ padding: 2px 9px; border-radius: 4px; font-size: 12px; }}
     QPushButton[role="way"]:checked {{ background: {t.strong}; color: {t.on_strong}; }}
     QToolButton {{ background: {t.raised}; border: 1px solid transparent; border-radius: 5px; padding: 2px;

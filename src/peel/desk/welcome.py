@@ -3,16 +3,15 @@
 import contextlib
 import html
 from dataclasses import dataclass, field
+from operator import itemgetter
 from pathlib import Path
 from typing import Final
 
 from PySide6.QtCore import QObject, QRectF, QSize, Qt, QThread, Signal
-from PySide6.QtGui import QImage, QImageReader, QPainter, QPaintEvent, QShowEvent
+from PySide6.QtGui import QImage, QImageReader, QPaintEvent, QShowEvent
 from PySide6.QtWidgets import (
-    QAbstractButton,
     QHBoxLayout,
     QPushButton,
-    QSizePolicy,
     QVBoxLayout,
     QWidget,
 )
@@ -20,6 +19,8 @@ from PySide6.QtWidgets import (
 from peel.demo.photos import ASSIGNMENT, NAMES, DemoPhoto, demo_photo
 from peel.desk.controls.buttons import button
 from peel.desk.controls.labels import words
+from peel.desk.controls.picture_card import PictureCard
+from peel.desk.job_cards import JobCard, JobCards, ReadCard
 from peel.desk.theme import current
 from peel.errors import PeelError
 from peel.work.session import job_files, memory
@@ -27,65 +28,53 @@ from peel.work.session.leftovers import OldJobs, clear, old_jobs
 
 __all__ = ["Welcome"]
 
-_SHOWN: Final = 3  # jobs of a sort
+_PICTURE_PX: Final = 190
+_LOW_PX: Final = 96
+_SHOWN: Final = 5  # jobs
+_BOARDS: Final = 3
 
 
-class _Card(QAbstractButton):
+class _Card(PictureCard):
     """A demo photograph."""
 
     def __init__(self, photo: DemoPhoto) -> None:
-        super().__init__()
+        super().__init__(photo.title, f"Demo photo {photo.title}")
         self.photo = photo
         self.setObjectName(f"demo {photo.name}")
-        self.setText(photo.title)
-        self.setAccessibleName(f"Demo photo {photo.title}")
         self.setAccessibleDescription(photo.brief)
-        self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.continues = False
-        self._image = QImage()
-
-    def show_picture(self, image: QImage) -> None:
-        """Show the photo."""
-        self._image = image
-        self.update()
+        self._picture_px = _PICTURE_PX
 
     def sizeHint(self) -> QSize:
         """Ask for a picture and five lines."""
-        return QSize(270, 310)
+        return QSize(270, self._picture_px + 120)
+
+    def set_low(self, low: bool) -> None:
+        """Take less room, where there is recent work above."""
+        self._picture_px = _LOW_PX if low else _PICTURE_PX
+        self.updateGeometry()
+        self.update()
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         """Paint picture, title and brief."""
-        theme = current()
-        painter = QPainter(self)
-        painter.setRenderHints(QPainter.RenderHint.Antialiasing | QPainter.RenderHint.SmoothPixmapTransform)
-        painter.setPen(theme.colour("accent" if self.hasFocus() or self.underMouse() else "line"))
-        painter.setBrush(theme.colour("field"))
-        painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 8, 8)
-        target = QRectF(8, 8, self.width() - 16, 190)
-        if self._image.isNull():
-            painter.fillRect(target, theme.colour("raised"))
+        painter = self.paint_frame()
+        target, below, wide = (
+            QRectF(8, 8, self.width() - 16, self._picture_px),
+            self._picture_px + 14,
+            self.width() - 24,
+        )
+        if self.image.isNull():
+            painter.fillRect(target, current().colour("raised"))
         else:
-            painter.drawImage(target, self._image, self._source(target))
-        font = self.font()
-        font.setPixelSize(15)
-        font.setWeight(font.Weight.DemiBold)
-        painter.setFont(font)
-        painter.setPen(theme.colour("text"))
-        painter.drawText(QRectF(12, 204, self.width() - 24, 22), Qt.AlignmentFlag.AlignLeft, self.photo.title)
-        font.setPixelSize(13)
-        font.setWeight(font.Weight.Normal)
-        painter.setFont(font)
-        painter.setPen(theme.colour("muted"))
-        flags = Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap
-        painter.drawText(QRectF(12, 226, self.width() - 24, 56), flags, self.photo.brief)
-        painter.setPen(theme.colour("accent"))
+            painter.drawImage(target, self.image, self._source(target))
+        self.paint_name(painter, QRectF(12, below, wide, 22), 15)
+        self.paint_words(painter, QRectF(12, below + 22, wide, 56), self.photo.brief, 13)
         invitation = "Go on where you were" if self.continues else "Begin"
-        painter.drawText(QRectF(12, 284, self.width() - 24, 20), Qt.AlignmentFlag.AlignLeft, invitation)
+        self.paint_words(painter, QRectF(12, below + 80, wide, 20), invitation, 13, "accent")
 
     def _source(self, target: QRectF) -> QRectF:
         """Choose the part of the picture that fills the target; the upper part of tall ones."""
-        image = self._image
+        image = self.image
         scale = max(target.width() / image.width(), target.height() / image.height())
         width, height = target.width() / scale, target.height() / scale
         return QRectF((image.width() - width) / 2, (image.height() - height) * 0.25, width, height)
@@ -109,9 +98,8 @@ class _Pictures(QThread):
 class _Listed:
     """The jobs that the empty window offers, and the demo photos that have been begun."""
 
-    recent: list[Path] = field(default_factory=list)
+    recent: list[tuple[Path, float]] = field(default_factory=list)  # and when each was changed, the latest first
     boards: list[Path] = field(default_factory=list)
-    unkept: list[Path] = field(default_factory=list)
     demo: frozenset[str] = frozenset()
     old: OldJobs = field(default_factory=lambda: OldJobs((), 0))
 
@@ -136,11 +124,13 @@ class _Listing(QThread):
                 self._to_clear = None
             demo = {name: job_files.unkept_for(f"{name}.jpg") for name in NAMES}
             others = [path for path in job_files.unkept() if path not in demo.values()]
+            jobs = [(path, job_files.changed_at(path)) for path in (*job_files.recent(), *others)]
+            latest = sorted(jobs, key=itemgetter(1), reverse=True)[:_SHOWN]
             begun = frozenset(name for name, path in demo.items() if path is not None)
             boards = memory.read_preference("assignments")
             folders = [Path(text) for text in boards if isinstance(text, str)] if isinstance(boards, list) else []
-            folders = [folder for folder in folders if folder.is_dir()][:_SHOWN]
-            self.found = _Listed(job_files.recent()[:_SHOWN], folders, others[:_SHOWN], begun, old_jobs())
+            folders = [folder for folder in folders if folder.is_dir()][:_BOARDS]
+            self.found = _Listed(latest, folders, begun, old_jobs())
 
 
 class Welcome(QWidget):
@@ -210,6 +200,12 @@ class Welcome(QWidget):
         self._listing.finished.connect(self._on_listed)
         self._pictures = _Pictures(self)
         self._pictures.read.connect(self._on_picture)
+        self._recent: list[JobCard] = []
+        self._is_loaded = False
+        self._job_cards = JobCards(self)
+        self._job_cards.read.connect(self._on_job_read)
+        self._job_cards.finished.connect(self._on_all_read)
+        self._reads_again = False
 
     def showEvent(self, event: QShowEvent) -> None:
         """Begin to read the pictures once there is something to see."""
@@ -221,6 +217,7 @@ class Welcome(QWidget):
         """Wait for what runs beside the window."""
         self._pictures.wait()
         self._listing.wait()
+        self._job_cards.wait()
 
     def _on_picture(self, name: str, image: QImage) -> None:
         for card in self.cards:
@@ -239,6 +236,8 @@ class Welcome(QWidget):
     def show_loaded(self) -> None:
         """Say nothing more of the tools: they are there."""
         self._wait.hide()
+        self._is_loaded = True
+        self._read_jobs()
 
     def refresh(self) -> None:
         """Look again at which jobs there are; the disk is looked at on a thread."""
@@ -259,18 +258,52 @@ class Welcome(QWidget):
             if widget is not None:
                 widget.hide()
                 widget.deleteLater()
-        for title, paths in (("Recent jobs", listed.recent), ("Not kept under a name yet", listed.unkept)):
-            if paths:
-                self._jobs.addSpacing(6)
-                self._jobs.addWidget(words(title, "title"))
-            for path in paths:
-                self._jobs.addWidget(self._job_button(path))
+        self._show_jobs(listed.recent)
         self._show_boards(listed.boards)
         if listed.old.paths:
             self._jobs.addWidget(self._clear_button(listed.old))
         for card in self.cards:
             card.continues = card.photo.name in listed.demo
             card.update()
+
+    def _show_jobs(self, jobs: list[tuple[Path, float]]) -> None:
+        """Show recent work as cards; what they show is read once the tools are loaded."""
+        self._recent = [JobCard(path, changed_at) for path, changed_at in jobs]
+        for card in self.cards:
+            card.set_low(bool(self._recent))
+        if not self._recent:
+            return
+        self._jobs.addSpacing(6)
+        self._jobs.addWidget(words("Recent work", "title"))
+        holder = QWidget()
+        row = QHBoxLayout(holder)
+        row.setContentsMargins(0, 4, 0, 4)
+        row.setSpacing(10)
+        for job in self._recent:
+            row.addWidget(job)
+            job.clicked.connect(lambda _checked=False, path=job.path: self.job_chosen.emit(path))
+        for _ in range(_SHOWN - len(self._recent)):
+            row.addStretch(1)
+        self._jobs.addWidget(holder)
+        self._read_jobs()
+
+    def _read_jobs(self) -> None:
+        if not self._is_loaded or not self._recent:
+            return
+        self._reads_again = self._job_cards.isRunning()
+        if not self._reads_again:
+            self._job_cards.paths = tuple(card.path for card in self._recent)
+            self._job_cards.start()
+
+    def _on_all_read(self) -> None:
+        """Read once more for cards that were made meanwhile."""
+        if self._reads_again:
+            self._read_jobs()
+
+    def _on_job_read(self, read: ReadCard) -> None:
+        for card in self._recent:
+            if card.path == read.path:
+                card.show_read(read)
 
     def _show_boards(self, folders: list[Path]) -> None:
         if folders:
@@ -290,7 +323,3 @@ class Welcome(QWidget):
                       tip="Deletes them for good; jobs that were kept under a name stay")  # fmt: skip
         made.clicked.connect(lambda _checked=False: self.refresh())
         return made
-
-    def _job_button(self, path: Path) -> QPushButton:
-        name = path.stem.rpartition("-")[0] if job_files.is_unkept(path) else path.name
-        return button(name, lambda: self.job_chosen.emit(path), role="link", tip=html.escape(str(path)))

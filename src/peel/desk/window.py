@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QApplication, QMainWindow, QStackedWidget
 
 from peel.desk import theme
 from peel.desk.controls.message_bar import MessageBar
+from peel.desk.files.dropped import dropped_files
 from peel.desk.starting import Closing, Loader
 from peel.desk.welcome import Welcome
 from peel.work.session import memory
@@ -100,6 +101,7 @@ class Window(QMainWindow):
         bench.desk.inspected.connect(board.note_counted)
         bench.files.shown.connect(self._on_photo_shown)
         bench.files.emptied.connect(self._on_emptied)
+        bench.files.opener.closed.connect(self._on_photo_closed)
         bench.files.titled.connect(self.setWindowTitle)
         bench.desk.said.connect(self.show_trouble)
         self.message.chosen.connect(bench.files.choose)
@@ -174,6 +176,11 @@ class Window(QMainWindow):
         else:
             self.show_welcome()
 
+    def _on_photo_closed(self) -> None:
+        """Let the cards of the empty window show the job that was closed; until now its file was in use."""
+        if self._front.currentWidget() is self.welcome:
+            self.welcome.refresh()
+
     def _on_demo_chosen(self, name: str) -> None:
         self._when_ready(lambda bench: bench.files.open_demo(name))
 
@@ -244,7 +251,7 @@ class Window(QMainWindow):
 
     def dropEvent(self, event: QDropEvent) -> None:
         """Take the first file dropped."""
-        files = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
+        files = dropped_files(event)
         if files:
             self._when_ready(lambda bench: self._take(bench, files))
 

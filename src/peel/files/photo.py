@@ -21,8 +21,7 @@ from peel.files.developing import RAW_SUFFIXES, developed_exr, developed_raw, is
 from peel.files.picture_limits import MAX_MEGAPIXELS, check_size
 from peel.files.profiles import rgb_profile_or_none
 from peel.job.job import Photo
-from peel.matte.arrays import ByteArray, FloatArray
-from peel.matte.pixels import bytes_of_words, unit_floats
+from peel.matte.arrays import ByteArray
 
 __all__ = [
     "MAX_MEGAPIXELS",
@@ -31,11 +30,9 @@ __all__ = [
     "has_sixteen_bits",
     "quietly",
     "read_bytes",
-    "read_drawn",
     "read_opacity",
     "read_photo",
     "read_preview",
-    "read_reference",
     "sixteen_bit_tiff",
     "upright",
 ]
@@ -311,21 +308,22 @@ def read_preview(content: bytes, name: str, longest_px: int) -> ByteArray | None
         return None
 
 
-def read_opacity(content: bytes, name: str) -> ByteArray | None:
+def read_opacity(content: bytes, name: str) -> Pixels | None:
     """Return the alpha that a photo's file already carries, upright; None if there is none, or only one value of it.
 
     Returns
     -------
-    (H, W) uint8 ndarray or None
+    (H, W) uint8 or uint16 ndarray, in the file's own depth, or None
     """
     try:
         with quietly(), Image.open(io.BytesIO(content), formats=("PNG", "TIFF", "WEBP", "AVIF")) as image:
             check_size(image.size, name)
-            if image.format == "TIFF" and has_sixteen_bits(content, image):
-                pixels = sixteen_bit_tiff(content, name)
-                if pixels.ndim != 3 or pixels.shape[2] not in {2, 4}:
+            if has_sixteen_bits(content, image):
+                is_tiff = image.format == "TIFF"
+                pixels = sixteen_bit_tiff(content, name) if is_tiff else imagecodecs.png_decode(content)
+                if pixels.ndim != 3 or pixels.shape[2] not in {2, 4} or pixels.dtype != np.uint16:
                     return None
-                alpha = bytes_of_words(upright(pixels, int(image.getexif().get(_ORIENTATION, 1)))[..., -1])
+                alpha = upright(pixels, int(image.getexif().get(_ORIENTATION, 1)))[..., -1]
             elif image.mode in {"RGBA", "LA", "PA"} or "transparency" in image.info:
                 alpha = _alpha_of(ImageOps.exif_transpose(image))
             else:
@@ -342,58 +340,3 @@ def _alpha_of(image: Image.Image) -> ByteArray:
         bottom = min(top + _STRIP, image.height)
         out[top:bottom] = np.asarray(image.crop((0, top, image.width, bottom)).convert("RGBA"))[..., 3]
     return out
-
-
-def read_drawn(path: Path, photo: Photo, what: str, levels: str) -> ByteArray:
-    """Read something drawn over a photo in 8-bit gray, such as zones, a mark or kinds of edge.
-
-    Parameters
-    ----------
-    path : Path
-    photo : Photo
-    what : str
-        What is drawn, for people.
-    levels : str
-        How to draw it, as a sentence.
-
-    Returns
-    -------
-    (H, W) uint8 ndarray
-
-    Raises
-    ------
-    PhotoError
-        If it cannot be read, is not gray, or is not of the photo's size.
-    """
-    drawn = _gray(path, photo, what, levels)
-    if drawn.dtype != np.uint8:
-        message = f"{path} is not an 8-bit gray picture of {what}."
-        raise PhotoError(message, levels)
-    return drawn
-
-
-def read_reference(path: Path, photo: Photo) -> FloatArray:
-    """Read a matte to compare with, gray of 8 or 16 bits and of the photo's size, as float32 in [0, 1].
-
-    Returns (H, W) float32.
-
-    Raises
-    ------
-    PhotoError
-        If it cannot be read, is not gray, or is not of the photo's size.
-    """
-    return unit_floats(_gray(path, photo, "a matte", "Give the true matte, gray."))
-
-
-def _gray(path: Path, photo: Photo, what: str, levels: str) -> NDArray[Any]:
-    """Read a gray picture of a photo's size, in its own depth."""
-    drawn = read_photo(path).pixels
-    if not (np.array_equal(drawn[..., 0], drawn[..., 1]) and np.array_equal(drawn[..., 1], drawn[..., 2])):
-        message = f"{path} is not a gray picture of {what}."
-        raise PhotoError(message, levels)
-    if drawn.shape != photo.pixels.shape:
-        message = (
-            f"{path} is {drawn.shape[1]} × {drawn.shape[0]} pixels but {photo.name} is {photo.width} × {photo.height}."
-        )
-        raise PhotoError(message, f"Draw the {what} at the size of the photo.")
-    return np.ascontiguousarray(drawn[..., 0])

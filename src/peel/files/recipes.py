@@ -3,15 +3,19 @@
 import json
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Annotated, Any
+
+from pydantic import Field, TypeAdapter
 
 from peel.errors import UsageError
 from peel.files.assets import read_asset
 from peel.files.json_settings import read_settings, refusal
 from peel.job.assets import Asset
-from peel.job.settings import Recipe
+from peel.job.settings import MOST_SHADOW_STROKES, Recipe, ShadowStroke
 
-__all__ = ["RecipeFile", "read_recipe"]
+__all__ = ["RecipeFile", "read_recipe", "read_strokes"]
+
+_Strokes = Annotated[tuple[ShadowStroke, ...], Field(max_length=MOST_SHADOW_STROKES)]
 
 
 @dataclass(frozen=True)
@@ -38,6 +42,25 @@ def read_recipe(path: Path) -> RecipeFile:
     assets = _with_pictures(settings, path)
     try:
         return RecipeFile(Recipe.model_validate_json(json.dumps(settings)), assets)
+    except (ValueError, RecursionError) as error:
+        raise refusal(path, error) from error
+
+
+def read_strokes(path: Path) -> tuple[ShadowStroke, ...]:
+    """Read strokes of a painted shadow: a list, or an object with ``"strokes"``.
+
+    Raises
+    ------
+    PhotoError
+        If the file cannot be read.
+    UsageError
+        If it holds no strokes, or one of their values is out of bounds; the sentence names it.
+    """
+    found = read_settings(path, "list of strokes")
+    if isinstance(found, dict):
+        found = found.get("strokes")
+    try:
+        return TypeAdapter(_Strokes).validate_json(json.dumps(found))
     except (ValueError, RecursionError) as error:
         raise refusal(path, error) from error
 

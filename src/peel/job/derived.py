@@ -36,12 +36,21 @@ class Derived:
         *args
             Hashable.
         """
+        return self._filled(_MOST, make, owner, *args, **kwargs)
+
+    def latest(self, make: Callable[Concatenate[Any, _P], _T], owner: Any, *args: _P.args, **kwargs: _P.kwargs) -> _T:
+        """Do the same, but keep the last request alone: for what is as large as its owner."""
+        return self._filled(1, make, owner, *args, **kwargs)
+
+    def _filled(
+        self, most: int, make: Callable[Concatenate[Any, _P], _T], owner: Any, *args: _P.args, **kwargs: _P.kwargs
+    ) -> _T:
         key = (args, tuple(sorted(kwargs.items())))
         with self._lock:
             slots = self._slots.setdefault(make, {})
             slot = slots.pop(key, None) or _Slot()
             slots[key] = slot
-            while len(slots) > _MOST:
+            while len(slots) > most:
                 del slots[next(iter(slots))]
         value: _T = slot.filled(lambda: make(owner, *args, **kwargs))
         return value

@@ -79,6 +79,10 @@ class Photo:
         """Return what a function makes of the photo: made once, and freed with it; see `Derived`."""
         return self._derived.get(make, self, *args, **kwargs)
 
+    def latest(self, make: "Callable[Concatenate[Photo, _P], _T]", *args: _P.args, **kwargs: _P.kwargs) -> _T:
+        """Return what a function makes of the photo, of which only the last is kept; see `Derived`."""
+        return self._derived.latest(make, self, *args, **kwargs)
+
     def colours(self, rect: Rect) -> FloatArray:
         """Copy a window as float32 in [0, 1].
 

@@ -98,6 +98,9 @@ PLANES: Final[dict[str, PlaneSpec]] = {
         PlaneSpec("push_down", _BYTE, None, 128, Role.TOUCH),
         # How far it is softened: 0 not at all, 255 fully.
         PlaneSpec("softness", _BYTE, None, 0, Role.TOUCH),
+        # Alpha that was brushed in from another version of the matte, 65535 for 1, and how much of it: 0 to 255.
+        PlaneSpec("borrowed", np.dtype(np.uint16), None, 0, Role.TOUCH),
+        PlaneSpec("borrowed_weight", _BYTE, None, 0, Role.TOUCH),
         # Colour: the number of the tint whose patch a pixel lies in, 0 for none, and how much of it.
         PlaneSpec("patch", _BYTE, frozenset(range(MOST_TINTS + 1)), 0, Role.COLOUR),
         PlaneSpec("patch_weight", _BYTE, None, 0, Role.COLOUR),

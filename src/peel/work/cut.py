@@ -11,7 +11,8 @@ from typing import Any, Literal
 import numpy as np
 
 from peel.errors import PhotoError
-from peel.files.photo import read_drawn, read_photo
+from peel.files.drawn import read_drawn, read_mask
+from peel.files.photo import read_photo
 from peel.files.pictures import write_png
 from peel.job.assets import Asset
 from peel.job.edge_targets import EdgeTarget
@@ -35,6 +36,7 @@ from peel.work.framing.frames import FRAME_WORDS, Fit, fit_of, give_frame, read_
 from peel.work.framing.proposing import mark_by_set, region_by_set
 from peel.work.inspecting.colour_proposals import proposed_rim, proposed_spill
 from peel.work.marking.tone_start import mark_by_tone, with_ends
+from peel.work.solving.given import take_matte
 from peel.work.solving.solve import check_solvable, solve_job
 from peel.work.stages import Cache, Stages
 
@@ -135,9 +137,9 @@ class CutRequest:
     Attributes
     ----------
     photo : Path
-    zones, mark : Path or None
+    zones, mark, given : Path or None
         One of them: a picture of the zones (0 backdrop, 255 subject, between unsure), or of what is marked as subject
-        (255), around which the band lays itself.
+        (from half gray up), around which the band lays itself, or a finished matte, which is used as it is.
     tone : Separation or None
         In place of both: a rendering that the mark begins from; ends that it leaves open are proposed.
     empty, again : Path or None
@@ -160,6 +162,7 @@ class CutRequest:
     photo: Path
     zones: Path | None = None
     mark: Path | None = None
+    given: Path | None = None
     tone: Separation | None = None
     empty: Path | None = None
     again: Path | None = None
@@ -196,7 +199,8 @@ def cut(request: CutRequest, files: CutFiles, progress: Progress | None = None) 
     job = prepared(request, clock.lap)
     if files.laid is not None:
         write_png(files.laid, job.zones.read(), None)
-    check_solvable(job)
+    if request.given is None:
+        check_solvable(job)
     job, solved = solve_job(job, lambda share: report("Solving", share))
     clock.lap("solve")
     found: dict[str, Any] = {}
@@ -242,7 +246,9 @@ def prepared(request: CutRequest, lap: Callable[[str], None] | None = None) -> J
     job = _with_kinds(_with_frame(job, request), request.kinds)
     drawn = _drawn(request, photo)
     lap("read")
-    if request.tone is not None:
+    if request.given is not None:
+        job = take_matte(job, read_mask(request.given, photo))
+    elif request.tone is not None:
         job = mark_by_tone(job, 0, with_ends(request.tone, job))
     elif drawn is not None:
         job = use_zones(job, drawn) if request.mark is None else _marked(job, drawn)
@@ -265,11 +271,11 @@ def _with_frame(job: Job, request: CutRequest) -> Job:
 
 
 def _marked_by_set(job: Job) -> Job:
-    region = region_by_set(job)
-    if region is None:
+    found = region_by_set(job)
+    if found is None:
         message = f"Nothing in {job.photo.name} differs from its set, or the set is missing."
         raise PhotoError(message, "Draw the subject with --mark.")
-    return mark_by_set(job, region)
+    return mark_by_set(job, found)
 
 
 def _drawn(request: CutRequest, photo: Photo) -> ByteArray | None:

@@ -33,6 +33,7 @@ from peel.work.separating.tones import tone_reach, tone_window
 from peel.work.stages import Stages
 
 __all__ = [
+    "LIFTS",
     "LOUDEST",
     "ZONE_HUES",
     "Look",
@@ -45,6 +46,9 @@ __all__ = [
 ]
 
 LOUDEST: Final = "#ff00c8"
+LIFTS: Final = {"": 1.0, "shadows": 0.4, "highlights": 2.6}
+"""Powers of the colours that show what lies in the dark, and in the light; for the eye only."""
+
 ZONE_HUES: Final = ("#edb81a", "#00b7d8", "#e0409a", "#52b52f", "#7a5cf0", "#f0692c")
 _DETAIL_REACH: Final = 8
 _FAINTNESS: Final = 20  # power by which values near 0 and 1 are drawn towards the middle
@@ -71,6 +75,7 @@ class View(Enum):
     RECOLOURED = "Recoloured"
     RIMS = "Rims"
     SECOND = "Second frame"
+    GREY = "Grey"
 
     @property
     def shows_sheet(self) -> bool:
@@ -78,6 +83,16 @@ class View(Enum):
         return self is View.BACKING
 
 
+_COLOURED: Final = (
+    View.PHOTO,
+    View.ZONES,
+    View.WHITE,
+    View.BLACK,
+    View.LOUD,
+    View.GREY,
+    View.BACKING,
+    View.SECOND,
+)
 _DERIVED: Final = (View.CHANGED, View.RECOLOURED, View.RIMS, View.SECOND, View.RESIDUE)
 
 
@@ -87,8 +102,10 @@ class Look:
 
     Attributes
     ----------
-    loud : str
-        The colour of `View.LOUD`.
+    loud, grey : str
+        The colours of `View.LOUD` and `View.GREY`.
+    lift : str
+        Of `LIFTS`: what is lifted in views of the photo's colours.
     unsure, backdrop : str
         The hues of `View.ZONES`.
     strength : float
@@ -104,6 +121,8 @@ class Look:
     """
 
     loud: str = LOUDEST
+    grey: str = "#808080"
+    lift: str = ""
     unsure: str = ZONE_HUES[0]
     backdrop: str = ZONE_HUES[1]
     strength: float = 0.6
@@ -120,6 +139,10 @@ def space_of(view: View, job: Job) -> Space:
 
 def view_stamp(stages: Stages, job: Job, view: View, rect: Rect, level: int, look: Look) -> Hashable:
     """Return all that a window of a view depends on: equal stamps mean equal pictures."""
+    return _unlifted_stamp(stages, job, view, rect, level, look), look.lift if view in _COLOURED else ""
+
+
+def _unlifted_stamp(stages: Stages, job: Job, view: View, rect: Rect, level: int, look: Look) -> Hashable:
     if view is View.PHOTO:
         return ()
     if view is View.ZONES:
@@ -136,7 +159,7 @@ def view_stamp(stages: Stages, job: Job, view: View, rect: Rect, level: int, loo
         return seen, marked if look.lost_floor is not None else None
     if view is View.BACKING:
         return stages.sheet_stamp(sheet_of(job), rect, level)
-    behind = look.loud if view is View.LOUD else None
+    behind = {View.LOUD: look.loud, View.GREY: look.grey}.get(view)
     return stages.cutout_stamp(job, rect, level), behind
 
 
@@ -190,7 +213,9 @@ def render(stages: Stages, job: Job, view: View, rect: Rect, level: int, look: L
     elif view is View.BACKING:
         colours = stages.sheet(sheet_of(job), rect, level, _check)
     else:
-        colours = stages.composite(job, rect, level, stages.backing_colour(_plain_colour(view, look.loud)))
+        colours = stages.composite(job, rect, level, stages.backing_colour(_plain_colour(view, look)))
+    if look.lift:
+        colours = np.power(np.clip(colours, 0, 1), np.float32(LIFTS[look.lift]))
     return to_screen(to_bytes(colours), job.photo.profile)
 
 
@@ -289,8 +314,8 @@ def _tone(stages: Stages, job: Job, rect: Rect, level: int, look: Look) -> ByteA
     return np.ascontiguousarray(out[rect.within(around)])
 
 
-def _plain_colour(view: View, loud: str) -> str:
-    return {View.WHITE: "#ffffff", View.BLACK: "#000000", View.LOUD: loud}[view]
+def _plain_colour(view: View, look: Look) -> str:
+    return {View.WHITE: "#ffffff", View.BLACK: "#000000", View.LOUD: look.loud, View.GREY: look.grey}[view]
 
 
 def _check(rect: Rect) -> FloatArray:

@@ -4,11 +4,13 @@ from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
+from PySide6.QtGui import QImage
 
 from peel.desk.asking import task
 from peel.desk.backing.panel import BackingPanel
 from peel.desk.backing.place_tool import PlaceTool
 from peel.desk.desk_state import DeskState
+from peel.desk.display.tiles import image_from_rgb
 from peel.desk.files.file_dialogs import ask_cutout, ask_picture
 from peel.desk.step.lane_desk import LaneDesk
 from peel.desk.steps import Step
@@ -34,6 +36,7 @@ from peel.job.placing.cutouts import (
 from peel.job.placing.sheet import sheet_of
 from peel.job.rect import Rect
 from peel.job.settings import Point, hex_from_rgb
+from peel.work.arranging.kept_backings import KeptBacking, drawn_backing
 from peel.work.arranging.matching import MATCHES, Match, matched_job
 from peel.work.arranging.placed_pictures import cutout_asset
 from peel.work.arranging.shadow_light import proposed_cast
@@ -43,6 +46,7 @@ from peel.work.views import View, render
 __all__ = ["BackingDesk"]
 
 _PICTURE = task("picture for the sheet", "The picture could not be read.")
+_KEPT = task("kept backings", "The kept gradients and patterns could not be drawn.")
 _COLOUR = task("picked colour", "The colour could not be read from the picture.")
 
 _SPOT_PX = 2  # around a pressed spot, of which the colours are averaged
@@ -74,6 +78,7 @@ class BackingDesk(LaneDesk):
         behind, cutouts = panel.behind, panel.cutouts
         behind.picture_asked.connect(self._ask_picture)
         behind.pick_asked.connect(self._ask_colour)
+        behind.pictures_wanted.connect(self._draw_kept)
         panel.shadows.pick_asked.connect(self._ask_colour)
         panel.shadows.area_asked.connect(lambda: desk.borrow(self._area_tool))
         panel.shadows.light_asked.connect(self._propose_light)
@@ -90,11 +95,18 @@ class BackingDesk(LaneDesk):
         cutouts.number_changed.connect(self._on_number)
         cutouts.corner_changed.connect(self._on_corner)
         self._place.chosen_changed.connect(self._on_chosen)
+        self._place.pointed_changed.connect(cutouts.mark_pointed)
         self._area_tool.drawn.connect(self._on_area)
         self._pick_tool.picked.connect(self._on_picked)
+        desk.ask.backing.connect(self.step_kept)
         desk.session_changed.connect(self._on_session)
         desk.step_changed.connect(self._on_step)
         desk.job_changed.connect(lambda _job, _before: self._show())
+
+    def step_kept(self, by: int) -> None:
+        """Go some kept gradients or patterns on, where Backing is shown."""
+        if self._desk.step is Step.BACKING:
+            self._panel.behind.step_kept(by)
 
     def _on_session(self) -> None:
         self._place.choose(())
@@ -129,11 +141,26 @@ class BackingDesk(LaneDesk):
 
     def take_file(self, path: Path) -> None:
         """Take a file that was dropped: as what the open page is about."""
-        if self._panel.open_page == "Behind":
+        if self.likeliest == "backing":
             kind = "pattern" if self._is_tile_asked() else "photo"
             self._read_picture(kind, path)
         else:
             self._read_cutout(path)
+
+    @property
+    def likeliest(self) -> str:
+        """What a picture is likely meant for, by the page that is open: "backing" or "cutout"."""
+        return "backing" if self._panel.open_page == "Behind" else "cutout"
+
+    def put_behind(self, path: Path) -> None:
+        """Take a picture for the backing photo."""
+        self._panel.turn_to("Behind")
+        self._read_picture("photo", path)
+
+    def place(self, path: Path) -> None:
+        """Place a picture, with or without alpha, as a cutout."""
+        self._panel.turn_to("Cutouts")
+        self._read_cutout(path, also_solid=True)
 
     def _is_tile_asked(self) -> bool:
         job = self._desk.job
@@ -164,7 +191,7 @@ class BackingDesk(LaneDesk):
         if chosen is not None:
             self._read_cutout(chosen)
 
-    def _read_cutout(self, path: Path) -> None:
+    def _read_cutout(self, path: Path, *, also_solid: bool = False) -> None:
         bridge = self._desk.bridge
         own = bridge.session.project.path if bridge is not None else None
 
@@ -174,7 +201,7 @@ class BackingDesk(LaneDesk):
             self._desk.edit("Place a cutout", lambda job: add_cutout(job, asset))
             self._place.choose((number,))
 
-        self._read(lambda: cutout_asset(path, own), use)
+        self._read(lambda: cutout_asset(path, own, also_solid=also_solid), use)
 
     def _read(self, read: Callable[[], Asset], use: Callable[[Asset], None]) -> None:
         """Read a file on the worker, and use it on the window's thread."""
@@ -184,6 +211,18 @@ class BackingDesk(LaneDesk):
             self._desk.show_view(View.BACKING)
 
         self.ask(_PICTURE, read, use_and_show)
+
+    def _draw_kept(self, wanted: list[KeptBacking]) -> None:
+        """Draw kept backings small."""
+
+        def draw() -> list[tuple[str, QImage]]:
+            return [(kept.name, image_from_rgb(drawn_backing(kept, 52, 68))) for kept in wanted]
+
+        def show(drawn: list[tuple[str, QImage]]) -> None:
+            for name, image in drawn:
+                self._panel.behind.strip.show_picture(name, image)
+
+        self.ask(_KEPT, draw, show, outlives_photo=True)
 
     # colours
 

@@ -7,19 +7,22 @@ from typing import Final
 import numpy as np
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QMenu, QPushButton
+from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QInputDialog, QMenu, QPushButton
 
 from peel.demo.backings import BACKING_TITLES, backing_file
-from peel.desk.controls.buttons import button
+from peel.desk.controls.backing_strip import BackingStrip
+from peel.desk.controls.buttons import button, side_by_side
 from peel.desk.controls.colour_field import ColourField
 from peel.desk.controls.gradient_bar import GradientBar
 from peel.desk.controls.number_field import NumberField
 from peel.desk.controls.swatches import Swatches
 from peel.desk.step.panel import Panel, words
+from peel.errors import PeelError
 from peel.job.edits.values import set_value
 from peel.job.job import Job
 from peel.job.placing.sheet import sheet_of
 from peel.job.settings import Backing, Gradient, GradientStop
+from peel.work.arranging.kept_backings import KeptBacking, keep_backing, kept_backings, leave_backing
 from peel.work.views import View
 
 __all__ = ["BehindPage"]
@@ -36,19 +39,25 @@ class BehindPage(Panel):
     -------
     picture_asked : (str, Path or None)
         A picture for "photo" or "pattern"; None asks for a file.
+    pictures_wanted : (list of KeptBacking,)
+        They are to be drawn small, for `strip`.
     pick_asked : (callable,)
         A colour is to be picked from the picture and given to a function.
     """
 
     picture_asked = Signal(str, object)
+    pictures_wanted = Signal(object)
     pick_asked = Signal(object)
 
     def build(self) -> None:
         """Put the choices and what belongs to each into the column."""
         self.column.setContentsMargins(0, 0, 0, 0)
+        self._known: tuple[KeptBacking, ...] | None = None  # read when first wanted, not at every change of the job
+        self._stepped: int | None = None  # by keys that are pressed faster than the job is shown
         self.kinds = {kind: self._choice(text, kind) for text, kind in _KINDS}
-        for part in (("nothing", "colour", "gradient"), ("pattern", "photo")):
-            self.row(*(self.kinds[kind] for kind in part))
+        self.column.addLayout(side_by_side(*self.kinds.values(), spacing=2))
+        with self.page() as self._kept:
+            self._build_kept()
         with self.page() as self._gradient:
             self._build_gradient()
         with self.page() as self._pattern:
@@ -62,7 +71,7 @@ class BehindPage(Panel):
         )
 
     def _choice(self, text: str, kind: str) -> QPushButton:
-        return button(text, lambda: self._choose(kind), role="choice", checks=True)
+        return button(text, lambda: self._choose(kind), role="page", checks=True)
 
     def _build_colours(self) -> None:
         self.swatches = Swatches()
@@ -85,6 +94,16 @@ class BehindPage(Panel):
         keep = button("Keep it with the assignment", lambda: self.swatches.keep(self._colour), role="link",
                            tip="It stays among the swatches; the right button on a swatch takes it off")  # fmt: skip
         self.column.addWidget(keep)
+
+    def _build_kept(self) -> None:
+        self.strip = BackingStrip()
+        self.strip.chosen.connect(self._use_kept)
+        self.strip.dropped.connect(self._leave_kept)
+        self.column.addWidget(self.strip)
+        before = button("Before", partial(self.step_kept, -1), tip="The kept one before (Ctrl+Shift+B)")
+        after = button("Next", partial(self.step_kept, 1), tip="The next kept one (Shift+B)")
+        keep = button("Keep…", self._keep, name="keep backing", tip="Keep it under a name, for every photo")
+        self.row(before, after, keep)
 
     def _build_gradient(self) -> None:
         self.bar = GradientBar()
@@ -168,6 +187,67 @@ class BehindPage(Panel):
         field.changed.connect(lambda _value, _dragged: self.desk.show_view(View.BACKING))
         return field
 
+    # kept ones
+
+    def _kept_of(self, kind: str | None) -> list[KeptBacking]:
+        """Return what is kept, of one kind or of both."""
+        if self._known is None:
+            self._known = kept_backings()
+        return [kept for kept in self._known if kind in (None, kept.kind)]
+
+    def _use_kept(self, name: str) -> None:
+        kept = next(kept for kept in self._kept_of(None) if kept.name == name)
+        self._apply(kept.on)
+
+    def step_kept(self, by: int) -> None:
+        """Go some kept gradients or patterns on; from the last one to the first."""
+        job = self.desk.job
+        if job is None:
+            return
+        backing = job.settings.recipe.backing
+        known = self._kept_of(backing.kind if backing.kind in ("gradient", "pattern") else None)
+        here = self._stepped
+        if here is None:
+            here = next((number for number, kept in enumerate(known) if kept.is_on(backing)), None)
+        start = -1 if by > 0 else len(known)
+        self._stepped = ((start if here is None else here) + by) % len(known)
+        kept = known[self._stepped]
+        self._apply(kept.on)
+        self.desk.noted.emit(kept.name)
+
+    def _keep(self) -> None:
+        job = self.desk.job
+        if job is None:
+            return
+        name, is_given = QInputDialog.getText(self.window(), "Keep this backing", "Name")
+        if is_given:
+            try:
+                keep_backing(name, job.settings.recipe.backing)
+            except PeelError as error:
+                self.desk.say(error.message, error.hint)
+                return
+            self.strip.forget_picture(" ".join(name.split()))
+            self._show_known_anew(job)
+
+    def _leave_kept(self, name: str) -> None:
+        leave_backing(name)
+        if self.desk.job is not None:
+            self._show_known_anew(self.desk.job)
+
+    def _show_known_anew(self, job: Job) -> None:
+        self._known = None
+        self.show_rest(job)
+
+    def _show_kept(self, backing: Backing) -> None:
+        """Show the kept ones of the kind that is chosen."""
+        self._stepped = None
+        known = self._kept_of(backing.kind)
+        chosen = next((kept.name for kept in known if kept.is_on(backing)), "")
+        self.strip.show_kept([(kept.name, kept.is_own) for kept in known], chosen)
+        missing = self.strip.without_picture
+        if missing:
+            self.pictures_wanted.emit([kept for kept in known if kept.name in missing])
+
     # the gradient
 
     @property
@@ -248,6 +328,9 @@ class BehindPage(Panel):
         backing = job.settings.recipe.backing
         for kind, choice in self.kinds.items():
             choice.setChecked(backing.kind == kind)
+        self._kept.setVisible(backing.kind in ("gradient", "pattern"))
+        if backing.kind in ("gradient", "pattern"):
+            self._show_kept(backing)
         self._gradient.setVisible(backing.kind == "gradient")
         self._pattern.setVisible(backing.kind == "pattern")
         self._photo.setVisible(backing.kind == "photo")

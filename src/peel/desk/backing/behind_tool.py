@@ -1,5 +1,6 @@
 """Behind: drag a backing photo on the picture, scale it, nudge it by the arrow keys."""
 
+from collections.abc import Callable
 from typing import Final
 
 from PySide6.QtCore import Qt
@@ -10,6 +11,7 @@ from peel.job.edits.values import set_value
 from peel.job.job import Job
 from peel.job.placing.sheet import sheet_of
 from peel.job.settings import BackingPhoto
+from peel.work.stages.backings import covering_move
 
 __all__ = ["BehindTool"]
 
@@ -68,10 +70,10 @@ class BehindTool(Tool):
         if start.reverse:
             up = start.widget_point.y() - press.widget_point.y()
             scale = min(max(photo.scale * 1.006**up, 0.05), 20.0)
-            self._set(photo.model_copy(update={"scale": scale}), ends=ends)
+            self._set(lambda _job: photo.model_copy(update={"scale": scale}), ends=ends)
         else:
             by = press.xy[0] - start.xy[0], press.xy[1] - start.xy[1]
-            self._set(_moved(photo, self.job, by), ends=ends)
+            self._set(lambda job: _moved(photo, job, by), ends=ends)
 
     def key(self, event: QKeyEvent) -> bool:
         """Nudge by the arrow keys."""
@@ -79,16 +81,22 @@ class BehindTool(Tool):
         if way is None or job is None or job.settings.recipe.backing.kind != "photo":
             return super().key(event)
         step = 10 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1
-        self._set(_moved(job.settings.recipe.backing.photo, job, (way[0] * step, way[1] * step)), ends=True)
+        by = way[0] * step, way[1] * step
+        self._set(lambda job: _moved(job.settings.recipe.backing.photo, job, by), ends=True)
         return True
 
-    def _set(self, photo: BackingPhoto, *, ends: bool) -> None:
+    def _set(self, change: Callable[[Job], BackingPhoto], *, ends: bool) -> None:
+        """Change the photo as it is when its turn comes: keys are pressed faster than edits are shown."""
         if self.host is not None and self.host.session is not None:
-            edit = lambda job: set_value(job, "recipe.backing.photo", photo)  # noqa: E731
+            edit = lambda job: set_value(job, "recipe.backing.photo", change(job))  # noqa: E731
             self.host.session.apply("Backing photo", edit, gesture="backing photo", ends=ends)
 
 
 def _moved(photo: BackingPhoto, job: Job, by: tuple[float, float]) -> BackingPhoto:
     space = sheet_of(job).space
     x, y = photo.move[0] + by[0] / space.width, photo.move[1] + by[1] / space.height
-    return photo.model_copy(update={"move": (min(max(x, -4.0), 5.0), min(max(y, -4.0), 5.0))})
+    moved = photo.model_copy(update={"move": (min(max(x, -4.0), 5.0), min(max(y, -4.0), 5.0))})
+    asset = job.assets.get(photo.picture or "")
+    if asset is None:
+        return moved
+    return moved.model_copy(update={"move": covering_move(moved, asset, (space.height, space.width))})

@@ -5,9 +5,10 @@ from functools import partial
 from typing import Final
 
 from PySide6.QtCore import QItemSelectionModel, QSignalBlocker, Qt, Signal
-from PySide6.QtWidgets import QAbstractItemView, QCheckBox, QComboBox, QGridLayout, QListWidget, QListWidgetItem
+from PySide6.QtWidgets import QAbstractItemView, QCheckBox, QComboBox, QGridLayout, QListWidgetItem
 
 from peel.desk.controls.buttons import button
+from peel.desk.controls.growing_list import GrowingList
 from peel.desk.controls.number_field import NumberField
 from peel.desk.step.panel import Panel, words
 from peel.job.job import Job
@@ -63,10 +64,8 @@ class CutoutsPage(Panel):
     def build(self) -> None:
         """Put the list, its buttons and the numbers into the column."""
         self.column.setContentsMargins(0, 0, 0, 0)
-        self.list = QListWidget()
-        self.list.setAccessibleName("Cutouts on the sheet, the topmost first")
+        self.list = GrowingList("Cutouts on the sheet, the topmost first", most=8)
         self.list.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
-        self.list.setFixedHeight(112)
         self.list.itemSelectionChanged.connect(self._on_selected)
         self.list.itemChanged.connect(self._on_ticked)
         self.column.addWidget(self.list)
@@ -132,6 +131,16 @@ class CutoutsPage(Panel):
         self.row(home, mirror)
         self._says = words("", "muted")
         self.column.addWidget(self._says)
+
+    def mark_pointed(self, number: int | None) -> None:
+        """Mark the cutout that is under the cursor."""
+        with QSignalBlocker(self.list):
+            for row in range(self.list.count()):
+                item = self.list.item(row)
+                is_it = number is not None and int(item.data(Qt.ItemDataRole.UserRole)) == number
+                font = item.font()
+                font.setUnderline(is_it)
+                item.setFont(font)
 
     def _on_selected(self) -> None:
         picked = sorted(int(item.data(Qt.ItemDataRole.UserRole)) for item in self.list.selectedItems())

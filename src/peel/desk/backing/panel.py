@@ -2,14 +2,12 @@
 
 from functools import partial
 
-from PySide6.QtWidgets import QGridLayout
-
 from peel.desk.backing.behind import BehindPage
 from peel.desk.backing.cutouts import CutoutsPage
 from peel.desk.backing.matching import MatchPage
 from peel.desk.backing.shadows import ShadowPage
 from peel.desk.backing.sheet_frame import FramePage
-from peel.desk.controls.buttons import button
+from peel.desk.controls.buttons import button, side_by_side
 from peel.desk.step.panel import Panel
 from peel.job.job import Job
 
@@ -37,14 +35,11 @@ class BackingPanel(Panel):
         }
         tips = ("What it stands on", "What stands there, and where", "Light and colours brought together",
                 "What it casts", "How large the sheet is")  # fmt: skip
-        grid = QGridLayout()
-        grid.setSpacing(4)
-        self._turns = {}
-        for number, (name, tip) in enumerate(zip(self.pages, tips, strict=True)):
-            made = button(name, partial(self.turn_to, name), role="choice", name=f"page {name}", tip=tip, checks=True)
-            self._turns[name] = made
-            grid.addWidget(made, number // 3, number % 3)
-        self.column.addLayout(grid)
+        self._turns = {
+            name: button(name, partial(self.turn_to, name), role="page", name=f"page {name}", tip=tip, checks=True)
+            for name, tip in zip(self.pages, tips, strict=True)
+        }
+        self.column.addLayout(side_by_side(*self._turns.values(), spacing=2))
         self.rule()
         for page in self.pages.values():
             page.hide()

@@ -15,11 +15,13 @@ from peel.job.placing.cutouts import corners_of, drop_cutouts, map_cutouts, matr
 from peel.job.placing.sheet import sheet_of, subject_box
 from peel.job.settings import is_placeable
 from peel.matte.composite.homography import mapped
+from peel.work.arranging.picking import cutouts_at
 
 __all__ = ["PlaceTool"]
 
 _INK: Final = QColor(255, 255, 255)
 _RIM: Final = QColor(0, 0, 0, 150)
+_REACH_PX: Final = 3  # widget pixels beside a cutout that still hit it
 _GUIDE: Final = QColor(255, 0, 160)
 _ARROWS: Final = {
     Qt.Key.Key_Left: (-1, 0),
@@ -31,6 +33,7 @@ _ARROWS: Final = {
 
 class _News(QObject):
     chosen_changed = Signal(object)
+    pointed_changed = Signal(object)
 
 
 class PlaceTool(Tool):
@@ -44,6 +47,8 @@ class PlaceTool(Tool):
     Signals
     -------
     chosen_changed : (tuple of int,)
+    pointed_changed : (int or None,)
+        The number of the foremost cutout under the cursor.
     """
 
     name = "Place"
@@ -55,7 +60,7 @@ class PlaceTool(Tool):
     def __init__(self) -> None:
         super().__init__()
         self._news = _News()
-        self.chosen_changed = self._news.chosen_changed
+        self.chosen_changed, self.pointed_changed = self._news.chosen_changed, self._news.pointed_changed
         self.chosen: tuple[int, ...] = ()
         self._grip: Grip | None = None
         self._start: tuple[float, float] = (0.0, 0.0)
@@ -63,12 +68,14 @@ class PlaceTool(Tool):
         self._places: dict[int, NDArray[Any]] = {}
         self._guides: tuple[float | None, float | None] = (None, None)
         self._moved = False
+        self._pointed: int | None = None
+        self._deeper: int | None = None  # what a press that does not move chooses
 
     def sentence(self, *, reverse: bool = False) -> str:
         """Say what a press will do."""
         del reverse
         if not self.chosen:
-            return "Press a cutout to choose it, Shift for one more; then drag it, or its handles"
+            return "Press a cutout to choose it, again for the one beneath it, Shift for one more; then drag it"
         return (
             "Drag to move · corners scale, Shift freely · sides stretch · the knob turns · Ctrl leans and pulls corners"
         )
@@ -108,12 +115,12 @@ class PlaceTool(Tool):
         (left, top), (right, bottom) = points.min(axis=0), points.max(axis=0)
         return np.array([(left, top), (right, top), (right, bottom), (left, bottom)])
 
-    def _under(self, job: Job, at: tuple[float, float]) -> int | None:
-        """Return the foremost cutout whose box is under a point."""
-        for number, cutout in reversed(list(enumerate(job.settings.photo.cutouts))):
-            if not cutout.hidden and _holds(self._box(job, number), at):
-                return number
-        return None
+    def _pile(self, job: Job, at: tuple[float, float]) -> tuple[int, ...]:
+        """Return the cutouts that are seen under a point, the foremost first."""
+        host = self.host
+        if host is None or host.session is None:
+            return ()
+        return cutouts_at(job, host.session.stages, at, _REACH_PX / host.frame.scale)
 
     # the hand
 
@@ -125,34 +132,54 @@ class PlaceTool(Tool):
         quad = self.around(job)
         grip = None if quad is None else grip_at(quad, press.xy, host.frame.scale)
         if grip is None:
-            found = self._under(job, press.xy)
-            grip = self._chosen_by_press(job, found, more=press.straight)
+            grip = self._chosen_by_press(job, self._pile(job, press.xy), more=press.straight)
         self._grip, self._start, self._moved = grip, press.xy, False
         self._quad = self.around(job)
         cutouts = job.settings.photo.cutouts
         self._places = {number: np.array(corners_of(job, cutouts[number])) for number in self._known(job)}
         self.redraw()
 
-    def _chosen_by_press(self, job: Job, found: int | None, *, more: bool) -> Grip | None:
-        if found is None:
+    def _chosen_by_press(self, job: Job, pile: tuple[int, ...], *, more: bool) -> Grip | None:
+        """Choose the foremost of a pile; what is chosen stays so for a drag, and if none follows, one beneath it is."""
+        self._deeper = None
+        if not pile:
             if not more:
                 self.choose(())
             return None
+        found = pile[0]
+        held = [number for number in pile if number in self.chosen]
         if more:
             kept = [number for number in self._known(job) if number != found]
             self.choose(tuple(sorted(kept if found in self.chosen else [*kept, found])))
-        elif found not in self.chosen:
+        elif not held:
             self.choose((found,))
+        elif len(self.chosen) == 1:
+            self._deeper = pile[(pile.index(held[0]) + 1) % len(pile)]
         return Grip("move")
 
     def move(self, press: Press) -> None:
-        """Drag; the picture follows."""
-        self._drag(press, ends=False)
+        """Drag; the picture follows. Without a press, tell what is under the cursor."""
+        if self._grip is not None:
+            self._drag(press, ends=False)
+        elif self.job is not None:
+            self._point_at(next(iter(self._pile(self.job, press.xy)), None))
+
+    def leave(self) -> None:
+        """Point at nothing."""
+        self._point_at(None)
+
+    def _point_at(self, number: int | None) -> None:
+        if number != self._pointed:
+            self._pointed = number
+            self.pointed_changed.emit(number)
 
     def release(self, press: Press) -> None:
         """Let go; a press that did not move changes nothing."""
         if self._moved:
             self._drag(press, ends=True)
+        elif self._deeper is not None:
+            self.choose((self._deeper,))
+        self._deeper = None
         self._grip, self._guides = None, (None, None)
         self.redraw()
 
@@ -253,11 +280,3 @@ def _lines(job: Job) -> tuple[list[float], list[float]]:
     ground = job.settings.photo.ground
     down.append(float(subject_box(job)[2]) if ground is None else (ground[0][1] + ground[1][1]) / 2)
     return across, down
-
-
-def _holds(quad: NDArray[Any], at: tuple[float, float]) -> bool:
-    """Return whether a convex figure holds a point."""
-    sides = np.roll(quad, -1, axis=0) - quad
-    away = np.array(at) - quad
-    turns = sides[:, 0] * away[:, 1] - sides[:, 1] * away[:, 0]
-    return bool((turns >= 0).all() or (turns <= 0).all())

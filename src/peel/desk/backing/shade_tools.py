@@ -1,4 +1,4 @@
-"""The brushes of shadows: stronger or away, and where the photo's own is kept."""
+"""The brushes of shadows: one that paints them, stronger or away, and where the photo's own is kept."""
 
 from collections.abc import Callable
 
@@ -6,22 +6,43 @@ from PySide6.QtGui import QColor
 
 from peel.desk.tools.soft_brush import SoftBrush
 from peel.job.edits.marking import Stroke
-from peel.job.edits.shading import brush_shadow, keep_shadow
+from peel.job.edits.shading import brush_shadow, keep_shadow, paint_shadow
 from peel.job.job import Job
 
-__all__ = ["KeepBrush", "ShadeBrush"]
+__all__ = ["KeepBrush", "ShadeBrush", "ShadowBrush"]
 
 _DARK, _LIGHT = QColor(20, 20, 30, 130), QColor(255, 255, 255, 130)
 
 
-class ShadeBrush(SoftBrush):
+class _ShadowyBrush(SoftBrush):
+    """A brush whose strokes are shown dark, and light the other way round."""
+
+    def _ink(self, reverse: bool) -> QColor:
+        return _LIGHT if reverse else _DARK
+
+
+class ShadowBrush(_ShadowyBrush):
+    """Paints a shadow where there is none."""
+
+    name = "Shadow"
+    key_name = "Shift+S"
+
+    def sentence(self, *, reverse: bool = False) -> str:
+        """Say what a press will do."""
+        if reverse:
+            return "Takes off the shadow that was painted"
+        return "Paints a shadow under the subject, anywhere on the sheet · the right button takes it off"
+
+    def _edit(self, stroke: Stroke, reverse: bool) -> tuple[str, Callable[[Job], Job]]:
+        soft = self.soft(stroke)
+        return ("Take off shadow" if reverse else "Paint a shadow"), lambda job: paint_shadow(job, soft, takes=reverse)
+
+
+class ShadeBrush(_ShadowyBrush):
     """Brushes shadows stronger, or away."""
 
     name = "Shade"
     key_name = "F12"
-
-    def _ink(self, reverse: bool) -> QColor:
-        return _LIGHT if reverse else _DARK
 
     def sentence(self, *, reverse: bool = False) -> str:
         """Say what a press will do."""
@@ -34,14 +55,11 @@ class ShadeBrush(SoftBrush):
         return ("Less shadow" if reverse else "More shadow"), lambda job: brush_shadow(job, soft, stronger=not reverse)
 
 
-class KeepBrush(SoftBrush):
+class KeepBrush(_ShadowyBrush):
     """Brushes where the photo's own shadow is kept."""
 
     name = "Keep"
     key_name = "'"
-
-    def _ink(self, reverse: bool) -> QColor:
-        return _LIGHT if reverse else _DARK
 
     def sentence(self, *, reverse: bool = False) -> str:
         """Say what a press will do."""

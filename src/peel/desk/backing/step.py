@@ -8,8 +8,8 @@ from peel.desk.backing.gradient_tool import GradientTool
 from peel.desk.backing.ground_tool import GroundTool
 from peel.desk.backing.panel import BackingPanel
 from peel.desk.backing.place_tool import PlaceTool
-from peel.desk.backing.shade_tools import KeepBrush, ShadeBrush
-from peel.desk.step.spec import StepFacts, StepSpec
+from peel.desk.backing.shade_tools import KeepBrush, ShadeBrush, ShadowBrush
+from peel.desk.step.spec import Command, StepFacts, StepSpec
 from peel.desk.steps import Step, StepState
 from peel.work.wording import backing_words
 
@@ -27,6 +27,10 @@ STEP: Final = StepSpec(
     Step.BACKING,
     BackingPanel,
     _state,
-    (PlaceTool, BehindTool, GradientTool, GroundTool, ShadeBrush, KeepBrush),
+    (PlaceTool, BehindTool, GradientTool, GroundTool, ShadowBrush, ShadeBrush, KeepBrush),
+    commands=(
+        Command("Next backing", ("Shift+B",), lambda desk: desk.ask.backing.emit(1), meaning="next kept backing"),
+        Command("Backing before", ("Ctrl+Shift+B",), lambda desk: desk.ask.backing.emit(-1), meaning="the one before"),
+    ),
     controllers=lambda panel, around: (BackingDesk(around.desk, panel, around.assignment_of),),
 )

@@ -15,8 +15,8 @@ __all__ = ["Card", "CardModel", "words_of_card"]
 
 Index = QModelIndex | QPersistentModelIndex
 _CARD: Final = QSize(196, 250)
-_PICTURE: Final = 150
-_NOTE: Final = 48  # three lines
+_PICTURE: Final = 176
+_NOTE: Final = 30  # two lines
 _MARKS: Final = {  # a sign beside the word: no meaning by colour alone
     Progress.UNTOUCHED: "○", Progress.MARKED: "◔", Progress.GUESS: "?", Progress.CARRIED: "?",
     Progress.CHANGED: "!", Progress.SOLVED: "◑", Progress.SNAGS: "△",
@@ -207,7 +207,7 @@ class Card(QStyledItemDelegate):
         is_under_way = self._model.share_of(entry) is not None
         text = f"{state} · {note}" if note and not is_under_way else note or state
         line = QRectF(below.left(), below.bottom() + 1, below.width(), _NOTE)
-        elided = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(2.75 * line.width()))
+        elided = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(1.8 * line.width()))
         painter.drawText(line, Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap, elided)
         share = self._model.share_of(entry)
         if share is not None:

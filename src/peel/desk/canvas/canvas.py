@@ -112,6 +112,10 @@ class Canvas(PaintedView):
         """Announce where the stroke that is being applied may change anything."""
         self._desk.stroke_made.emit(tuple(points), reach_px)
 
+    def ask_versions(self) -> None:
+        """Ask which version of the matte is to be brushed from."""
+        self._desk.ask.versions.emit()
+
     def announce_ways(self) -> None:
         """Announce that the tool works in another way now."""
         self._desk.ways_changed.emit()
@@ -165,7 +169,8 @@ class Canvas(PaintedView):
             self.update()
         elif self._desk.tool is not None and self.job is not None:
             self._desk.tool.move(self._press(event))
-        self.cursor_moved.emit(self.frame.to_space(position))
+        self._desk.spot = self.frame.to_space(position)
+        self.cursor_moved.emit(self._desk.spot)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         """End panning, wiping, or a stroke."""

@@ -23,6 +23,7 @@ from PySide6.QtWidgets import QMenu, QSizePolicy, QVBoxLayout, QWidget
 
 from peel.desk.asking import Asker, task
 from peel.desk.controls.labels import words
+from peel.desk.controls.why_card import WhyCard
 from peel.desk.desk_state import DeskState
 from peel.desk.display.tiles import image_from_rgb
 from peel.desk.theme import current
@@ -30,6 +31,7 @@ from peel.job.job import Job
 from peel.job.placing.sheet import sheet_of
 from peel.job.rect import Rect
 from peel.matte.edge.zones import BACKGROUND, FOREGROUND
+from peel.work.inspecting.why import Cure, why_at
 from peel.work.scheduler import Lane
 from peel.work.stages import Stages
 from peel.work.views import Look, View, render, space_of
@@ -37,6 +39,7 @@ from peel.work.views import Look, View, render, space_of
 __all__ = ["Proofs"]
 
 _READING = task("reading", "The values under the cursor could not be read.")
+_WHY = task("why", "Peel could not tell why this place is as it is.")
 _PROOF = task("proof", "A proof could not be drawn.")
 _MAGNIFY: Final = 2.5
 _ZONE_WORDS: Final = {BACKGROUND: "backdrop", FOREGROUND: "subject"}
@@ -208,6 +211,11 @@ class Proofs(QWidget):
             label.setWordWrap(False)
             label.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
             column.addWidget(label)
+        self.card = WhyCard()
+        self.card.cured.connect(self._on_cured)
+        column.addWidget(self.card)
+        desk.ask.why.connect(self.ask_why)
+        desk.job_changed.connect(lambda *_: self.card.show_why(None))
         # A fast hand sends more positions than there are frames; the latest one is enough.
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
@@ -246,6 +254,27 @@ class Proofs(QWidget):
         self._spot = spot
         if not self._soon.isActive():
             self._soon.start()
+
+    def ask_why(self) -> None:
+        """Say why the matte is what it is under the cursor; asked again at the same place, say no more."""
+        bridge, x, y = self._desk.bridge, math.floor(self._spot.x()), math.floor(self._spot.y())
+        if bridge is None:
+            return
+        shown = self.card.why
+        if shown is not None and (shown.x, shown.y) == (x, y):
+            self.card.show_why(None)
+            return
+        job, stages, history = bridge.job, bridge.session.stages, bridge.session.history
+        if not (0 <= x < job.photo.width and 0 <= y < job.photo.height):
+            self._desk.say("There is no photo under the cursor.", "Rest it on the photo, and ask again.")
+        elif not job.has_subject:
+            self._desk.say("There is no matte yet to ask about.", "Mark the subject first.")
+        else:
+            work = partial(why_at, job, stages, x, y, history)
+            self._asker.ask(_WHY, work, self.card.show_why, wanted=lambda: self._desk.job is job)
+
+    def _on_cured(self, cure: Cure) -> None:
+        self._desk.edit(cure.label, cure.edit)
 
     def _soon_again(self) -> None:
         self._soon.start()

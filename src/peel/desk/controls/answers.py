@@ -44,13 +44,14 @@ class Answers(OverPicture):
         self._grid.addWidget(self._leave, 0, 1)
         self.buttons: list[QToolButton] = []
 
-    def begin(self, names: list[str]) -> None:
+    def begin(self, names: list[str], title: str = "Solved again here: press one to take it") -> None:
         """Make room for answers that are still being computed."""
         self.clear()
         for number, name in enumerate(names):
             button = QToolButton()
             button.setObjectName(f"answer {number}")
-            button.setText(f"{name}: being solved")
+            button.setText(f"{name}: being made")
+            button.setProperty("plain name", name)
             button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
             button.setIconSize(_SIZE)
             button.setMinimumSize(_SIZE.width() + 8, _SIZE.height() + 26)
@@ -58,11 +59,17 @@ class Answers(OverPicture):
             button.clicked.connect(partial(self._take, number))
             self._grid.addWidget(button, 1 + number // _COLUMNS, number % _COLUMNS)
             self.buttons.append(button)
-        self._title.setText("Solved again here: press one to take it")
+        self._title.setText(title)
         self.settle()
 
     def _take(self, number: int) -> None:
         self.taken.emit(number)
+
+    def offer(self, number: int) -> None:
+        """Let an answer be taken that has no picture."""
+        button = self.buttons[number]
+        button.setText(str(button.property("plain name")))
+        button.setEnabled(True)
 
     def show_answer(self, number: int, name: str, image: QImage) -> None:
         """Show one answer."""

@@ -7,8 +7,8 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 __all__ = ["Role", "button", "side_by_side"]
 
-Role = Literal["", "chief", "link", "choice", "way"]
-"""How a button looks: plain, the chief one of its page, as words, one of several, or a small one."""
+Role = Literal["", "chief", "link", "choice", "page", "way"]
+"""How a button looks: plain, chief of its page, as words, one of several, one of five in a row, or small."""
 
 
 def button(

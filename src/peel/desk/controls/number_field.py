@@ -62,6 +62,11 @@ class NumberField(QWidget):
         self._turning.setSingleShot(True)
         self._turning.setInterval(_TURN_MS)
         self._turning.timeout.connect(lambda: self.changed.emit(self._value, False))
+        self._wanted = default  # what was shown last from outside; while keys are pressed it lags behind
+        self._stepping = QTimer(self)
+        self._stepping.setSingleShot(True)
+        self._stepping.setInterval(_TURN_MS)
+        self._stepping.timeout.connect(lambda: self.show_value(self._wanted))
 
     def rename(self, name: str) -> None:
         """Call it something else: what it changes is another thing now."""
@@ -76,7 +81,8 @@ class NumberField(QWidget):
 
     def show_value(self, value: float) -> None:
         """Show a value without telling anyone."""
-        if not self._dragging and not self._turning.isActive():
+        self._wanted = value
+        if not self._dragging and not self._turning.isActive() and not self._stepping.isActive():
             self._value = min(max(value, self._low), self._high)
             self.update()
 
@@ -170,6 +176,7 @@ class NumberField(QWidget):
         by = {Qt.Key.Key_Up: 1, Qt.Key.Key_Right: 1, Qt.Key.Key_Down: -1, Qt.Key.Key_Left: -1}.get(Qt.Key(event.key()))
         if by is not None:
             many = 10 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1
+            self._stepping.start()
             self.set_value(self._value + by * many * self._step)
         elif event.text().isdigit() or event.key() == Qt.Key.Key_Return:
             self._type(event.text() if event.text().isdigit() else "")

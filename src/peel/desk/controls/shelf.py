@@ -1,12 +1,16 @@
 """The shelf: this step's tools, the brush's size, what a press will do, the views, and the zoom."""
 
-from PySide6.QtCore import QRectF, QSize, Qt
-from PySide6.QtGui import QPainter, QPaintEvent
+from dataclasses import replace
+
+from PySide6.QtCore import QRectF, QSize, Qt, QTimer
+from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import (
     QAbstractButton,
     QButtonGroup,
     QCheckBox,
+    QColorDialog,
     QHBoxLayout,
+    QInputDialog,
     QLabel,
     QMenu,
     QPushButton,
@@ -20,12 +24,13 @@ from peel.desk.controls.labels import words
 from peel.desk.controls.number_field import NumberField
 from peel.desk.desk_state import DeskState
 from peel.desk.theme import current
-from peel.desk.tools.tool import Choice, Tool
+from peel.desk.tools.tool import Amount, Choice, Tool
 from peel.work.views import View
 
 __all__ = ["Shelf"]
 
 _HEIGHT = 92
+_NOTED_MS = 2500
 
 
 class _ToolButton(QAbstractButton):
@@ -43,11 +48,11 @@ class _ToolButton(QAbstractButton):
 
     def sizeHint(self) -> QSize:
         """Ask for drawing, word and key."""
-        return QSize(self.fontMetrics().horizontalAdvance(self.text()) + 60, 34)
+        return QSize(self.fontMetrics().horizontalAdvance(self.text()) + 62, 34)
 
     def minimumSizeHint(self) -> QSize:
         """Do without the key in a narrow window."""
-        return QSize(self.fontMetrics().horizontalAdvance(self.text()) + 44, 34)
+        return QSize(self.fontMetrics().horizontalAdvance(self.text()) + 40, 34)
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         """Paint the button."""
@@ -109,18 +114,27 @@ class Shelf(QWidget):
         self._ways = QHBoxLayout()
         self._ways.setSpacing(0)
         below.addWidget(self.brush_size)
+        self._amounts = QHBoxLayout()
+        self._amounts.setSpacing(0)
+        below.addLayout(self._amounts)
         self._shape_fields(below)
         below.addLayout(self._ways)
         below.addWidget(self._latch_button())
         below.addWidget(self._sentence, 1)
         column.addLayout(below)
         self._buttons: list[_ToolButton] = []
+        self._amount: Amount | None = None
+        self._amount_field: NumberField | None = None
+        self._noted = QTimer(self, singleShot=True, interval=_NOTED_MS)
+        self._noted.timeout.connect(self.say_what_a_press_does)
         desk.step_changed.connect(self._show_tools)
         desk.tool_changed.connect(self._show_tool)
         desk.ways_changed.connect(self._show_tool)
         desk.view_changed.connect(self._show_view)
         desk.wipe_changed.connect(lambda: self._wipe.setChecked(desk.wipes))
         desk.brush_changed.connect(self._show_shape)
+        desk.look_changed.connect(self._show_lift)
+        desk.noted.connect(self._note)
         self._show_shape()
 
     def _shape_fields(self, row: QHBoxLayout) -> None:
@@ -138,10 +152,9 @@ class Shelf(QWidget):
         for box, what in ((self.pen_sizes, "width"), (self.pen_strengthens, "strength")):
             box.setToolTip(f"A pen's pressure drives the brush's {what}")
             box.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self._shape = (self.softness, self.strength, self.pen_sizes, self.pen_strengthens)
         for field in (self.softness, self.strength):
             field.setFixedWidth(96)
-        for widget in self._shape:
+        for widget in (self.softness, self.strength, self.pen_sizes, self.pen_strengthens):
             row.addWidget(widget)
 
     def _show_shape(self) -> None:
@@ -163,7 +176,7 @@ class Shelf(QWidget):
                 action.triggered.connect(lambda _checked=False, view=view: self._desk.show_view(view))
                 continue
             button = QPushButton(view.value)
-            button.setProperty("role", "choice")
+            button.setProperty("role", "page")
             button.setProperty("view", view.value)
             button.setCheckable(True)
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
@@ -172,21 +185,53 @@ class Shelf(QWidget):
             row.addWidget(button)
             buttons[view] = button
         self._more = QPushButton("More")
-        self._more.setProperty("role", "choice")
+        self._more.setProperty("role", "page")
         self._more.setCheckable(True)
         self._more.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self._more.setToolTip("Show " + "; ".join(f"{view.value}: {_MEANING[view]}" for view in _MORE))
+        menu.addSeparator()
+        menu.addAction("Loud's colour…", self._choose_loud)
+        menu.addAction("Grey's tone…", self._choose_grey)
         menu.setToolTipsVisible(True)
         self._more.setMenu(menu)
         row.addWidget(self._more)
         self._wipe = QPushButton("Wipe")
-        self._wipe.setProperty("role", "choice")
+        self._wipe.setProperty("role", "page")
         self._wipe.setCheckable(True)
         self._wipe.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self._wipe.setToolTip("Show the untouched photo left of a line that can be dragged (W)")
         self._wipe.clicked.connect(self._desk.show_wipe)
         row.addWidget(self._wipe)
+        self._lift = QPushButton("Lift")
+        self._lift.setObjectName("lift")
+        self._lift.setProperty("role", "page")
+        self._lift.setCheckable(True)
+        self._lift.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self._lift.setToolTip("Show what lies in the dark; once more, in the light; for the eye only (Home)")
+        self._lift.clicked.connect(lambda _checked=False: self._desk.lift_next())
+        row.addWidget(self._lift)
         return buttons
+
+    def _choose_loud(self) -> None:
+        """Let Loud's colour be chosen."""
+        colour = QColorDialog.getColor(QColor(self._desk.look.loud), self.window(), "Loud's colour")
+        if colour.isValid():
+            self._desk.choose_loud(colour.name())
+            self._desk.show_view(View.LOUD)
+
+    def _choose_grey(self) -> None:
+        """Let Grey's tone be chosen."""
+        now = round(QColor(self._desk.look.grey).lightnessF() * 100)
+        tone, is_chosen = QInputDialog.getInt(self.window(), "Grey's tone", "Tone in %, 0 is black", now, 0, 100)
+        if is_chosen:
+            part = round(tone / 100 * 255)
+            self._desk.set_look(lambda look: replace(look, grey=QColor(part, part, part).name()))
+            self._desk.show_view(View.GREY)
+
+    def _show_lift(self) -> None:
+        lift = self._desk.look.lift
+        self._lift.setChecked(bool(lift))
+        self._lift.setText({"": "Lift", "shadows": "Darks", "highlights": "Lights"}[lift])
 
     def _zoom_buttons(self, row: QHBoxLayout) -> None:
         row.addSpacing(6)
@@ -233,22 +278,34 @@ class Shelf(QWidget):
         tool = self._desk.tool
         for button in self._buttons:
             button.setChecked(button.tool is tool)
-        self.brush_size.setVisible(tool is not None and tool.sized)
-        for widget in self._shape:
+        for widget in (self.brush_size, self.pen_sizes):
+            widget.setVisible(tool is not None and tool.sized)
+        for widget in (self.softness, self.strength, self.pen_strengthens):
             widget.setVisible(tool is not None and tool.shaped)
+        self._show_amount(tool)
         self._show_ways(tool)
         self._latch.setVisible(tool is not None and tool.reverses)
         self._latch.setChecked(self._desk.is_reversed)
         self.say_what_a_press_does()
 
+    def _show_amount(self, tool: Tool | None) -> None:
+        """Show the number that a tool works by."""
+        amount = tool.amount if tool is not None else None
+        if amount is not self._amount or self._amount_field is None:
+            _empty(self._amounts)
+            self._amount, self._amount_field = amount, None
+            if amount is not None:
+                field = NumberField(amount.name, low=amount.low, high=amount.high, default=amount.value, tip=amount.tip)
+                field.setFixedWidth(118)
+                field.changed.connect(lambda value, _dragged: setattr(amount, "value", value))
+                self._amounts.addWidget(field)
+                self._amount_field = field
+        if amount is not None and self._amount_field is not None:
+            self._amount_field.show_value(amount.value)
+
     def _show_ways(self, tool: Tool | None) -> None:
         """Put the ways in which a tool works beside what its press will do."""
-        while (item := self._ways.takeAt(0)) is not None:
-            old = item.widget()
-            if old is not None:
-                old.setObjectName("")  # gone for whoever looks it up, though Qt deletes it later
-                old.hide()
-                old.deleteLater()
+        _empty(self._ways)
         for choice in tool.choices if tool is not None else ():
             group = QButtonGroup(self)
             for number, label in enumerate(choice.labels):
@@ -275,7 +332,14 @@ class Shelf(QWidget):
     def say_what_a_press_does(self, *, turned: bool = False) -> None:
         """Say what a press will do; `turned` while something that is held turns it round."""
         tool = self._desk.tool
+        if self._noted.isActive() and not turned:
+            return
         self._sentence.setText(tool.sentence(reverse=turned != self._desk.is_reversed) if tool is not None else "")
+
+    def _note(self, words: str) -> None:
+        """Say for a moment what was just done."""
+        self._sentence.setText(words)
+        self._noted.start()
 
     @property
     def sentence(self) -> str:
@@ -294,6 +358,16 @@ class Shelf(QWidget):
         self._zoom.setText(f"{scale * 100:.0f} %" if scale >= 0.1 else f"{scale * 100:.1f} %")
 
 
+def _empty(row: QHBoxLayout) -> None:
+    """Take everything out of a row."""
+    while (item := row.takeAt(0)) is not None:
+        old = item.widget()
+        if old is not None:
+            old.setObjectName("")  # gone for whoever looks it up, though Qt deletes it later
+            old.hide()
+            old.deleteLater()
+
+
 _KEYS = 10  # views that have a number key
 
 _MEANING = {
@@ -309,7 +383,8 @@ _MEANING = {
     View.RESIDUE: "where the cutout, laid back over the clean backdrop, differs from the photo",
     View.CHANGED: "what the last step added to the matte, white, or took from it, orange",
     View.RECOLOURED: "what was changed of the photo's colours, brightened; gray is unchanged",
+    View.GREY: "the cutout on a grey of any tone",
     View.SECOND: "the second frame, as it lies over the photo",
     View.RIMS: "by how much the edge is lighter, darker or tinted against the subject further in, brightened",
 }
-_MORE = (View.TONE, View.FAINT, View.RESIDUE, View.CHANGED, View.RECOLOURED, View.RIMS, View.SECOND)
+_MORE = (View.TONE, View.FAINT, View.RESIDUE, View.CHANGED, View.RECOLOURED, View.RIMS, View.SECOND, View.GREY)

@@ -51,6 +51,7 @@ class DeliverPanel(Panel):
         self._asker = self.desk.asker(self)
         self._deliverer = Asker(Lane("deliver"), self.desk.say, self)  # its own: it may take minutes
         self._is_delivering = False
+        self._delivering: Job | None = None
         self._asks_again = False
         self.snags = SnagList()
         self.column.addWidget(self.snags)
@@ -84,12 +85,13 @@ class DeliverPanel(Panel):
         self._bar.hide()
         self._stop = button("Stop", self._on_stop)
         self._stop.hide()
-        self.row(self.go, self._stop)
-        self.column.addWidget(self._bar)
         self._written = words("")
+        self.pin(self.go, self._stop)
+        self.pin(self._bar)
+        self.pin(self._written)
+        self._written.hide()
         self._open = button("Open the folder", self._on_open, role="link")
         self._open.hide()
-        self.column.addWidget(self._written)
         self._files = QComboBox()
         self._files.setAccessibleName("File to compare with the photo")
         self.compare = button("Compare", self._on_compare, tip="Reads the file back and shows it against the photo")
@@ -188,7 +190,7 @@ class DeliverPanel(Panel):
             return
         stages, replaces, reports = session.stages, self._asks_again, self.report.isChecked()
         found = self.desk.found_in(job)
-        self._written.setText("Writing…")
+        self._say_written("Writing…")
         self._open.hide()
         self._bar.setValue(0)
         self._bar.show()
@@ -210,12 +212,12 @@ class DeliverPanel(Panel):
                     write_report([row], stem.with_suffix(suffix))
             return list(zip(row.files, order.presets, strict=True))
 
-        self._is_delivering = True
+        self._is_delivering, self._delivering = True, job
         self._deliverer.ask(_DELIVER, work, self._on_delivered, ended=self._on_ended, failed=self._on_failed)
 
     def _on_stop(self) -> None:
         self._deliverer.forget()
-        self._written.setText("Stopped; files already written are whole.")
+        self._say_written("Stopped; files already written are whole.")
 
     def _on_ended(self) -> None:
         self._is_delivering = False
@@ -224,20 +226,26 @@ class DeliverPanel(Panel):
         self.show_plan()
 
     def _on_failed(self, error: BaseException) -> None:
-        self._written.setText("Not everything was written.")
+        self._say_written("Not everything was written.")
         if isinstance(error, AlreadyThereError):  # a preset says to ask: the next press is the answer
             self._asks_again = True
             self.go.setText("Deliver and replace")
 
     def _on_delivered(self, answer: list[tuple[FileRow, Preset]]) -> None:
         lines = [f"{Path(item.file).name}, {item.bytes / 1e6:.1f} MB" for item, _ in answer]
-        self._written.setText("Written: " + "; ".join(lines))
+        self._say_written("Written: " + "; ".join(lines))
         self._files.clear()
         for item, preset in answer:
             self._files.addItem(Path(item.file).name, (item, preset))
         for part in (self._open, self._files, self.compare):
             part.show()
+        self.desk.delivered = self._delivering
+        self.desk.inspected.emit()  # the job's card says so
         self.delivered.emit(answer)
+
+    def _say_written(self, said: str) -> None:
+        self._written.setText(said)
+        self._written.show()
 
     def _on_compare(self) -> None:
         chosen = self._files.currentData()

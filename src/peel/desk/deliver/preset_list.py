@@ -3,9 +3,10 @@
 from collections.abc import Sequence
 
 from PySide6.QtCore import QSignalBlocker, Qt, Signal
-from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
 
 from peel.desk.controls.buttons import button, side_by_side
+from peel.desk.controls.growing_list import GrowingList
 from peel.desk.controls.labels import plain_tip
 from peel.desk.deliver.preset_form import PresetForm
 from peel.job.preset import Preset
@@ -39,9 +40,7 @@ class PresetList(QWidget):
         self._known: dict[str, Preset] = {}
         self._fixed: frozenset[str] = frozenset()
         self._opened: Preset | None = None
-        self.list = QListWidget()
-        self.list.setAccessibleName("Presets to deliver by")
-        self.list.setFixedHeight(132)
+        self.list = GrowingList("Presets to deliver by")
         self.list.itemChanged.connect(lambda _item: self._on_tick())
         self.list.itemDoubleClicked.connect(lambda _item: self.change())
         self.list.currentRowChanged.connect(lambda _row: self._show_chosen())

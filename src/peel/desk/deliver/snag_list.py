@@ -5,9 +5,10 @@ from dataclasses import dataclass
 
 from PySide6.QtCore import QSignalBlocker, QSize, Qt, Signal
 from PySide6.QtGui import QIcon, QImage, QPixmap
-from PySide6.QtWidgets import QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QLineEdit, QListWidgetItem, QVBoxLayout, QWidget
 
 from peel.desk.controls.buttons import button, side_by_side
+from peel.desk.controls.growing_list import GrowingList
 from peel.desk.controls.labels import plain_tip, words
 
 __all__ = ["ListedSnag", "SnagList"]
@@ -47,10 +48,8 @@ class SnagList(QWidget):
         self.snags: list[ListedSnag] = []
         self._pictures: dict[str, QIcon] = {}
         self.counts = words("", "strong")
-        self.list = QListWidget()
-        self.list.setAccessibleName("Snags, the gravest first")
+        self.list = GrowingList("Snags, the gravest first", most=3)
         self.list.setIconSize(QSize(_PICTURE, _PICTURE))
-        self.list.setFixedHeight(3 * (_PICTURE + 8))
         self.list.setWordWrap(True)
         self.list.setSpacing(1)
         self.list.currentRowChanged.connect(self._on_row)
@@ -67,7 +66,8 @@ class SnagList(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
-        for part in (self.counts, self.list, self._says):
+        self._more = button("", self._show_all, role="link", tip="Show all that was found")
+        for part in (self.counts, self.list, self._more, self._says):
             column.addWidget(part)
         column.addLayout(side_by_side(self.mend, self.take, self.reason, spacing=4))
         self.show_snags([], "")
@@ -91,7 +91,17 @@ class SnagList(QWidget):
             row = next((k for k, snag in enumerate(snags) if snag.key == chosen), -1)
             self.list.setCurrentRow(row)
         self.list.setVisible(bool(snags))
+        self._show_more()
         self._show_row(row)
+
+    def _show_all(self) -> None:
+        self.list.show_all()
+        self._show_more()
+
+    def _show_more(self) -> None:
+        left = self.list.hidden_rows
+        self._more.setVisible(left > 0)
+        self._more.setText(f"Show the other {left}")
 
     def show_picture(self, key: str, image: QImage) -> None:
         """Show the picture of a snag."""
@@ -113,6 +123,7 @@ class SnagList(QWidget):
 
     def _on_row(self, row: int) -> None:
         self._show_row(row)
+        self._show_more()
         if row >= 0:
             self.chosen.emit(row)
 

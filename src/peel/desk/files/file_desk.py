@@ -58,6 +58,7 @@ class FileDesk(QObject):
         self.opener.kept.connect(self._on_kept)
         self.opener.failed_to_keep.connect(desk.said)
         desk.ask.open_file.connect(self.ask_open)
+        desk.ask.open_path.connect(self.open_path)
         desk.ask.keep.connect(self.ask_keep)
         desk.ask.close_photo.connect(self.close_photo)
         desk.ask.develop.connect(self.develop)

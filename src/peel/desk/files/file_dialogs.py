@@ -12,6 +12,7 @@ __all__ = [
     "ask_cutout",
     "ask_folder",
     "ask_job_name",
+    "ask_mask_name",
     "ask_photo_or_job",
     "ask_photos",
     "ask_picture",
@@ -38,6 +39,15 @@ def ask_picture(parent: QWidget, title: str) -> Path | None:
 def ask_cutout(parent: QWidget) -> Path | None:
     """Ask for a job or a picture with transparency; None if nothing was chosen."""
     return _asked(parent, "Place a cutout", _CUTOUTS, "cutouts from")
+
+
+def ask_mask_name(parent: QWidget, photo_name: str, what: str) -> Path | None:
+    """Ask under which name to save the mark, the zones or the matte."""
+    begin = Path(str(memory.read_preference("masks to") or Path.home()))
+    chosen = _asked_name(parent, f"Save the {what}", begin / f"{Path(photo_name).stem}-{what}.png", "Pictures (*.png)")
+    if chosen is not None:
+        memory.write_preference("masks to", str(chosen.parent))
+    return chosen
 
 
 def ask_folder(parent: QWidget) -> Path | None:

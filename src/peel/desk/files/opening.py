@@ -25,7 +25,7 @@ from peel.work.scheduler import Lane
 from peel.work.session import job_files
 from peel.work.session.leftovers import tidy_up
 from peel.work.session.recovery import Opened
-from peel.work.session.session import Session
+from peel.work.session.session import OWN_ALPHA, Session
 from peel.work.session.session_events import Trouble
 
 __all__ = ["BEGIN_ANEW", "BEGIN_WITH_NEW", "Opener", "ReadyJob"]
@@ -68,6 +68,8 @@ class Opener(QObject):
     failed : (Trouble,)
     kept : (Session, Path)
     failed_to_keep : (Trouble,)
+    closed : ()
+        A session is closed, and its file can be looked into.
     """
 
     previewed = Signal(object, object)
@@ -75,6 +77,7 @@ class Opener(QObject):
     failed = Signal(object)
     kept = Signal(object, object)
     failed_to_keep = Signal(object)
+    closed = Signal()
 
     def __init__(self, assignment: Assignment, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -134,7 +137,8 @@ class Opener(QObject):
 
     def close_session(self, session: Session) -> None:
         """Close a session that was taken off the desk."""
-        self._keeping.ask(_CLOSE, partial(self._assignment.close_session, session), lambda _none: None, key=None)
+        close = partial(self._assignment.close_session, session)
+        self._keeping.ask(_CLOSE, close, lambda _none: self.closed.emit(), key=None)
 
     def keep(self, session: Session, path: Path) -> None:
         """Keep a job under a name, whatever else is being opened."""
@@ -211,7 +215,7 @@ class Opener(QObject):
         if asked is not self._latest:
             raise Cancelled
         if found is None:
-            return self._assignment.begin(content, path, job=job)
+            return _with_own_alpha(self._assignment.begin(content, path, job=job))
         return self._gone_on(path, found, is_known=found.path == job)
 
     def _show_look(self, content: bytes, name: str, asked: object) -> None:
@@ -240,6 +244,15 @@ class Opener(QObject):
             where = f"beside it, {found.path.name}"
         notice = f"Going on with the job on this photo {where}."
         return Opened(opened.session, notice if begun else "", BEGIN_ANEW if begun else "")
+
+
+def _with_own_alpha(begun: Opened) -> Opened:
+    """Say so where a photo's own alpha was taken for its matte, and offer to leave it."""
+    session = begun.session
+    if begun.notice or session.history.undo_label != OWN_ALPHA:
+        return begun
+    notice = f"{session.photo.name} has an alpha of its own, which is taken as the matte as it is."
+    return Opened(session, notice, BEGIN_ANEW)
 
 
 @contextlib.contextmanager

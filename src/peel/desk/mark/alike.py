@@ -7,7 +7,7 @@ from PySide6.QtGui import QColor, QImage, QPainter, QPen
 
 from peel.desk.display.overlay import overlay_image
 from peel.desk.mark.finding_tool import FindingTool
-from peel.desk.tools.tool import Choice, Press
+from peel.desk.tools.tool import Amount, Choice, Press
 from peel.job.edits.marking import Zone
 from peel.work.marking.finding import AlikePick, Finder
 
@@ -40,7 +40,9 @@ class AlikeTool(FindingTool):
         )
         self.rim = Choice("rim", ("Sharp rim", "Soft rim"), "Soft: colours up to half as far again become unsure", "R")
         self.choices = [self.target, self.extent, self.rim]
-        self.tolerance = 10.0
+        self.amount = self._tolerance = Amount(
+            "tolerance", 10.0, _LEAST, _MOST, "How far a colour may differ (CIE Lab)"
+        )
         self._points: tuple[tuple[float, float], ...] = ()
         self._from: Press | None = None
         self._began = 10.0
@@ -53,6 +55,11 @@ class AlikeTool(FindingTool):
             f"Press on a colour: what is alike becomes {side} · drag right to widen, left to narrow · "
             "Shift adds a colour"
         )
+
+    @property
+    def tolerance(self) -> float:
+        """How far a colour may differ from the one that was pressed."""
+        return self._tolerance.value
 
     def _zone(self, press: Press) -> Zone:
         return Zone.BACKDROP if (self.target.chosen == 1) != press.reverse else Zone.SUBJECT
@@ -70,7 +77,7 @@ class AlikeTool(FindingTool):
         """Widen or narrow what counts."""
         self._at = press.widget_point
         if self._from is not None:
-            self.tolerance = min(max(self._began + _PER_PX * self._dragged(press), _LEAST), _MOST)
+            self._tolerance.value = min(max(self._began + _PER_PX * self._dragged(press), _LEAST), _MOST)
             self._show(press)
         self.redraw()
 
@@ -94,6 +101,8 @@ class AlikeTool(FindingTool):
         if self._from is None or finder is None:
             return
         self._from = None
+        if self.host is not None:
+            self.host.announce_ways()  # the shelf shows the tolerance that was dragged
         self._end(f"Alike: {zone.name.lower()}", lambda job: finder.mark_alike(job, pick, zone))
 
     def leave(self) -> None:

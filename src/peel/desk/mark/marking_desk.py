@@ -11,7 +11,8 @@ from peel.desk.mark.panel import MarkPanel
 from peel.desk.step.lane_desk import LaneDesk
 from peel.desk.steps import Step
 from peel.desk.tools.area import AreaTool
-from peel.job.edits.marking import Change, clear_marks, reshape, swap_sides
+from peel.job.edits.marking import clear_marks
+from peel.job.edits.reshaping import Change, reshape, swap_sides
 from peel.job.settings import Point
 from peel.matte.marking.proposal import Proposal
 from peel.work.framing.proposing import BySet, mark_by_set, region_by_set
@@ -133,19 +134,21 @@ class MarkingDesk(LaneDesk):
     def _try(self, change: Change | None, amount_px: float) -> None:
         bridge = self._desk.bridge
         self._asked = (change, amount_px)
+        self._panel.show_change_words("")
         if change is None or bridge is None:
             self._desk.show_overlay(None)
             return
         finder, job, area, asked = bridge.session.finder, bridge.job, self._area, self._asked
         added_hue, taken_hue = self._desk.added_hue, self._desk.taken_hue
 
-        def show() -> QImage:
-            added, taken = finder.reshaped_shown(job, change, amount_px, area)
-            return overlay_image((added, added_hue), (taken, taken_hue))
+        def show() -> tuple[QImage, str]:
+            added, taken, words = finder.reshaped_shown(job, change, amount_px, area)
+            return overlay_image((added, added_hue), (taken, taken_hue)), words
 
-        def on_shown(image: QImage) -> None:
+        def on_shown(shown: tuple[QImage, str]) -> None:
             if asked is self._asked:
-                self._desk.show_overlay(image)
+                self._desk.show_overlay(shown[0])
+                self._panel.show_change_words(shown[1])
 
         self.ask(_CHANGE, show, on_shown)
 

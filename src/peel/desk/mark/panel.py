@@ -10,11 +10,13 @@ from peel.desk.controls.buttons import button
 from peel.desk.controls.number_field import NumberField
 from peel.desk.mark.contour import ContourTool
 from peel.desk.mark.frame_page import FramePage
+from peel.desk.mark.mask_menu import MaskMenu
 from peel.desk.step.panel import Panel, words
 from peel.desk.steps import Step
 from peel.files.developing import is_developed_name
 from peel.job.edits import contours
-from peel.job.edits.marking import Change, looked_at
+from peel.job.edits.marking import looked_at
+from peel.job.edits.reshaping import Change
 from peel.job.job import Job
 from peel.work.inspecting.shares import zone_shares
 from peel.work.views import ZONE_HUES
@@ -28,6 +30,15 @@ _TIPS = {
     Change.FILL_HOLES: "Take for subject what it encloses, up to a square of this side",
     Change.DROP_ISLANDS: "Take for backdrop what lies apart and is smaller than a square of this side",
 }
+
+
+_AMOUNTS: dict[Change | None, str] = {
+    None: "amount",
+    Change.SMOOTH: "bumps up to",
+    Change.FILL_HOLES: "holes up to",
+    Change.DROP_ISLANDS: "pieces up to",
+}
+"""What the amount of a change is; of all others, by how much the boundary moves."""
 
 
 class MarkPanel(Panel):
@@ -69,7 +80,8 @@ class MarkPanel(Panel):
                                     tip="Exposure of a camera file, until something is marked")  # fmt: skip
         self.exposure.changed.connect(lambda value, dragged: None if dragged else self.desk.ask.develop.emit(value))
         self.frame = FramePage(self.desk)
-        for widget in (self._advice, self.exposure, self.propose, self._guess, self.seen, self._shares, self._warning,
+        self.pin(self.propose)
+        for widget in (self._advice, self.exposure, self._guess, self.seen, self._shares, self._warning,
                        self.frame):  # fmt: skip
             self.column.addWidget(widget)
         self.rule()
@@ -124,6 +136,9 @@ class MarkPanel(Panel):
         self.amount.changed.connect(lambda _value, _dragged: self._try(self.chosen))
         self.do_it = button("Do it", self._do, tip="Make the change that is shown (Enter)")
         self.row(self.amount, self.do_it)
+        self._would = words("", "muted")
+        self._would.hide()
+        self.column.addWidget(self._would)
         self.area = button(
             "Only in an area",
             self._on_area,
@@ -137,6 +152,8 @@ class MarkPanel(Panel):
         self._clear = button("Clear", self.clear_asked.emit, tip="Take all marks away")
         self.column.addWidget(self.area)
         self.row(self._swap, self._clear)
+        self.masks = MaskMenu()
+        self.column.addWidget(self.masks)
 
     def _build_look(self) -> None:
         self.strength = NumberField("zones shown", low=10, high=100, default=60, unit="%",
@@ -163,7 +180,13 @@ class MarkPanel(Panel):
         for number, other in enumerate(Change):
             self._changes.button(number).setChecked(other is change)
         self.do_it.setEnabled(change is not None)
+        self.amount.rename(_AMOUNTS.get(change, "by"))
         self.change_tried.emit(change, self.amount.value)
+
+    def show_change_words(self, said: str) -> None:
+        """Say what the change that is tried comes to."""
+        self._would.setText(said)
+        self._would.setVisible(bool(said))
 
     def try_nothing(self) -> None:
         """Show no change any more."""
@@ -199,6 +222,7 @@ class MarkPanel(Panel):
     def show_rest(self, job: Job) -> None:
         """Show what is marked."""
         self.frame.show_job(job)
+        self.masks.show_kept([kept.name for kept in job.settings.photo.kept_marks])
         bridge = self.desk.bridge
         project = bridge.session.project if bridge is not None else None
         self.exposure.setVisible(project is not None and is_developed_name(job.photo.name))
@@ -206,7 +230,7 @@ class MarkPanel(Panel):
         guess = job.settings.photo.guess
         for shown in (self._guess, self.seen):
             shown.setVisible(job.settings.photo.is_unseen)
-        what = "Carried from another photo," if guess is None else f"A guess of Peel's, {guess * 100:.0f} % sure,"
+        what = "Carried over from other photos," if guess is None else f"A guess of Peel's, {guess * 100:.0f} % sure,"
         self._guess.setText(f"{what} and nobody has looked at it yet.")
         shares = zone_shares(job)
         self._shares.setText(

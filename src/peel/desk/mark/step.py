@@ -8,6 +8,7 @@ from peel.desk.mark.contour import ContourTool
 from peel.desk.mark.far_desk import FarDesk
 from peel.desk.mark.frame_desk import FrameDesk
 from peel.desk.mark.marking_desk import MarkingDesk
+from peel.desk.mark.mask_desk import MaskDesk
 from peel.desk.mark.panel import MarkPanel
 from peel.desk.mark.sweep import SweepTool
 from peel.desk.step.spec import Command, StepFacts, StepSpec
@@ -38,5 +39,6 @@ STEP: Final = StepSpec(
         MarkingDesk(around.desk, panel),
         FrameDesk(around.desk, panel),
         FarDesk(around.desk),
+        MaskDesk(around.desk, panel),
     ),
 )

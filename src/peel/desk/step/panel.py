@@ -21,6 +21,11 @@ __all__ = ["Panel", "words"]
 class Panel(QWidget):
     """Reads the job, calls edits, keeps no truth of its own.
 
+    Attributes
+    ----------
+    foot : QWidget
+        What stays in sight below the panel, however far it is scrolled.
+
     Parameters
     ----------
     desk : DeskState
@@ -30,6 +35,10 @@ class Panel(QWidget):
 
     def __init__(self, desk: DeskState, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        self.foot = QWidget()
+        self._pinned = QVBoxLayout(self.foot)
+        self._pinned.setContentsMargins(0, 8, 4, 0)
+        self._pinned.setSpacing(6)
         self.setObjectName("surface")
         self.desk = desk
         self._bound: list[Callable[[Job], None]] = []
@@ -136,6 +145,10 @@ class Panel(QWidget):
         self.row(*group.buttons())
         group.buttons()[0].setChecked(True)
         return group
+
+    def pin(self, *widgets: QWidget) -> None:
+        """Keep widgets in sight below the panel, side by side."""
+        self._pinned.addLayout(side_by_side(*widgets))
 
     def rule(self) -> None:
         """Add a thin line."""

@@ -87,7 +87,10 @@ class Brush(Tool):
         if not self._points:
             return
         host = self.host
-        stroke = Stroke(tuple(self._points), (host.brush_px if host is not None else 1.0) / 2)
+        sizes = tuple(self._pressures) if host is not None and host.brush_shape.pen_sizes else ()
+        if all(size == 1 for size in sizes):
+            sizes = ()
+        stroke = Stroke(tuple(self._points), (host.brush_px if host is not None else 1.0) / 2, sizes)
         self._last = self._points[-1]
         self._points = []
         if host is not None:

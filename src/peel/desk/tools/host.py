@@ -119,5 +119,8 @@ class ToolHost(Protocol):
     def announce_stroke(self, points: Sequence[Point], reach_px: float) -> None:
         """Announce where the stroke that is being applied may change anything: within so far of its points."""
 
+    def ask_versions(self) -> None:
+        """Ask which version of the matte is to be brushed from."""
+
     def announce_ways(self) -> None:
         """Announce that the tool works in another way now, or holds something else."""

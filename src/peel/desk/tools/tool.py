@@ -15,7 +15,7 @@ if TYPE_CHECKING:
 
     from peel.job.job import Job
 
-__all__ = ["Choice", "Press", "Tool"]
+__all__ = ["Amount", "Choice", "Press", "Tool"]
 
 
 @dataclass
@@ -50,6 +50,24 @@ class Choice:
         self.chosen = (self.chosen + 1) % len(self.labels)
 
 
+@dataclass
+class Amount:
+    """A number that a tool works by, which can be typed on the shelf.
+
+    Attributes
+    ----------
+    name : str
+    value, low, high : float
+    tip : str
+    """
+
+    name: str
+    value: float
+    low: float
+    high: float
+    tip: str
+
+
 class Tool:
     """A tool: override what it does; its host calls it on the main thread.
 
@@ -63,18 +81,23 @@ class Tool:
         Whether it has a size.
     shaped : bool
         Whether it has a softness and a strength, which a pen can drive.
+    own_strength : float or None
+        The strength it begins at, which it then keeps to itself; None shares that of all brushes.
     reverses : bool
         Whether its press has another way round.
     key_hints : tuple of (key, meaning)
         Keys that the tool takes by itself, for the key sheet.
     choices : list of Choice
         The ways in which it works.
+    amount : Amount or None
+        The number it works by.
     """
 
     name = ""
     key_name = ""
     sized = False
     shaped = False
+    own_strength: ClassVar[float | None] = None
     reverses = True
     cursor = Qt.CursorShape.CrossCursor
     key_hints: ClassVar[tuple[tuple[str, str], ...]] = ()
@@ -82,6 +105,7 @@ class Tool:
     def __init__(self) -> None:
         self.host: ToolHost | None = None
         self.choices: list[Choice] = []
+        self.amount: Amount | None = None
 
     def sentence(self, *, reverse: bool = False) -> str:
         """Say what a press will do, or what it will do the other way round."""
@@ -108,6 +132,9 @@ class Tool:
 
     def take_up(self) -> None:
         """Get ready: the tool is in the hand, on a photo."""
+
+    def again(self) -> None:
+        """Offer a choice: the tool is in the hand, and its button or key was pressed once more."""
 
     def put_down(self) -> None:
         """Forget what is under way: another tool is taken up, or another photo shown."""

@@ -48,6 +48,7 @@ def with_marks_of(job: Job, source: Job, right: int, down: int) -> Job:
         "contours": tuple(_moved_contour(contour, right, down) for contour in photo.contours),
         "sheer_colours": photo.sheer_colours,
         "ground": None if photo.ground is None else tuple(_plus(point, right, down) for point in photo.ground),
+        "wall_px": photo.wall_px,
     }
     job = job.with_planes(**planes).with_photo_settings(**settings)
     return lay_zones(job, job.photo.bounds)

@@ -5,7 +5,7 @@ All are pure functions from a job to a new one.
 
 from collections.abc import Callable, Sequence
 from itertools import pairwise
-from typing import Any
+from typing import Any, Literal
 
 import cv2
 import numpy as np
@@ -37,6 +37,7 @@ __all__ = [
     "remove_contour",
     "take_back_node",
     "with_bend",
+    "with_contours",
     "with_curve",
     "with_handle",
     "with_moved",
@@ -303,6 +304,12 @@ def remove_contour(job: Job, contour: int) -> Job:
     old = contours[contour]
     left = job.with_photo_settings(contours=contours[:contour] + contours[contour + 1 :])
     return _redrawn(left, old, None) if old.closed else left
+
+
+def with_contours(job: Job, contours: Sequence[Contour], unmarked: Literal["backdrop", "subject"]) -> Job:
+    """Draw these contours in place of all others; the zones are laid by whoever asks for it."""
+    job = job.with_photo_settings(contours=tuple(contours), unmarked=unmarked)
+    return job.with_planes(outline=Plane.from_array(_drawn(job, job.photo.bounds)[0]))
 
 
 def _redrawn(job: Job, old: Contour | None, new: Contour | None) -> Job:

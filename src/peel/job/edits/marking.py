@@ -3,7 +3,7 @@
 All are pure functions from a job to a new one. Whatever was marked last is what holds.
 """
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import Enum
 
@@ -23,16 +23,13 @@ from peel.matte.arrays import BoolArray, ByteArray, FloatArray
 from peel.matte.edge.kind import Kind
 from peel.matte.edge.zones import BACKGROUND, FOREGROUND, UNKNOWN
 from peel.matte.marking.coverage import coverage
-from peel.matte.marking.regions import drop_islands, fill_holes, grown, region_at, smoothed
-from peel.matte.marking.strokes import stroke_bounds, stroke_mask
+from peel.matte.marking.regions import grown, region_at
+from peel.matte.marking.strokes import stroke_bounds, stroke_mask, stroke_weights
 
 __all__ = [
-    "CHANGES",
-    "Change",
     "Stroke",
     "Zone",
     "all_subject",
-    "changed_region",
     "clear_marks",
     "coverage_of",
     "covered_by",
@@ -41,6 +38,7 @@ __all__ = [
     "kind_everywhere",
     "kind_of_contour",
     "kind_of_piece",
+    "lay_where_changed",
     "looked_at",
     "mark_region",
     "narrow_band",
@@ -49,9 +47,7 @@ __all__ = [
     "paint_trust",
     "paint_zone",
     "release_zone",
-    "reshape",
     "restore_zones",
-    "swap_sides",
     "with_trust",
     "without_marks",
 ]
@@ -75,6 +71,15 @@ class Stroke:
 
     points: tuple[Point, ...]
     radius_px: float
+    sizes: tuple[float, ...] = ()
+    """What a pen makes of the radius at each point, in [0, 1]; empty for all of it."""
+
+
+def _touched(stroke: Stroke, window: Rect) -> BoolArray:
+    """Return which pixels of a window a stroke touches."""
+    if not stroke.sizes:
+        return stroke_mask(stroke.points, stroke.radius_px, window.as_tuple)
+    return stroke_weights(stroke.points, stroke.radius_px, window.as_tuple, sizes=stroke.sizes) >= np.float32(0.5)
 
 
 def paint_mark(job: Job, stroke: Stroke, *, subject: bool) -> Job:
@@ -93,7 +98,7 @@ def paint_mark(job: Job, stroke: Stroke, *, subject: bool) -> Job:
 
 def _marked_by(job: Job, stroke: Stroke, window: Rect, *, subject: bool) -> Job:
     """Mark what a stroke touches; the zones are not laid yet."""
-    touched = stroke_mask(stroke.points, stroke.radius_px, window.as_tuple)
+    touched = _touched(stroke, window)
     return job.with_planes(
         marks=_painted(job.marks, touched, window, 2 if subject else 1),
         corrections=_painted(job.corrections, touched, window, 0),
@@ -116,7 +121,7 @@ def narrow_band(job: Job, stroke: Stroke) -> Job:
     window = _window(job, stroke)
     if window.is_empty:
         return job
-    touched = stroke_mask(stroke.points, stroke.radius_px, window.as_tuple)
+    touched = _touched(stroke, window)
     corrections, zones = job.corrections.read(window), job.zones.read(window)
     widened = touched & (corrections == Zone.UNSURE.value)
     laid = touched & ~widened & (zones == UNKNOWN)
@@ -130,7 +135,7 @@ def _correct(job: Job, stroke: Stroke, value: int) -> Job:
     window = _window(job, stroke)
     if window.is_empty:
         return job
-    touched = stroke_mask(stroke.points, stroke.radius_px, window.as_tuple)
+    touched = _touched(stroke, window)
     corrections = job.corrections.read(window)
     corrections[touched] = value
     return _corrected(job, window, touched, corrections)
@@ -163,7 +168,7 @@ def paint_kind(job: Job, stroke: Stroke, kind: Kind | None) -> Job:
     window = _window(job, stroke)
     if window.is_empty:
         return job
-    return _with_kind(job, stroke_mask(stroke.points, stroke.radius_px, window.as_tuple), window, kind)
+    return _with_kind(job, _touched(stroke, window), window, kind)
 
 
 def kind_everywhere(job: Job, kind: Kind, within: BoolArray | None = None) -> Job:
@@ -258,15 +263,15 @@ def mark_region(
     window = window or job.photo.bounds
     if zone is Zone.UNSURE:
         corrected = job.with_planes(corrections=_painted(job.corrections, region, window, zone.value))
-        return _lay_where_changed(corrected, laid_for)
+        return lay_where_changed(corrected, laid_for)
     marked = job.with_planes(
         marks=_painted(job.marks, region, window, 2 if zone is Zone.SUBJECT else 1),
         corrections=_painted(job.corrections, region, window, 0),
     )
-    return _lay_where_changed(marked, laid_for)
+    return lay_where_changed(marked, laid_for)
 
 
-def _lay_where_changed(job: Job, before: Job) -> Job:
+def lay_where_changed(job: Job, before: Job) -> Job:
     """Lay the zones again around changed tiles, in one pass if there are many."""
     marks = [name for name, spec in PLANES.items() if spec.role is Role.MARK]
     rects = {rect for name in marks for rect in getattr(job, name).changes(getattr(before, name))}
@@ -298,69 +303,6 @@ def fill_area(job: Job, at: Point, zone: Zone) -> Job:
     return mark_region(job, area, zone)
 
 
-class Change(Enum):
-    """A change to the shape of all that is marked."""
-
-    GROW = "Grow"
-    SHRINK = "Shrink"
-    SMOOTH = "Smooth"
-    FILL_HOLES = "Fill holes"
-    DROP_ISLANDS = "Drop islands"
-
-
-CHANGES: dict[Change, Callable[[BoolArray, float], BoolArray]] = {
-    Change.GROW: grown,
-    Change.SHRINK: lambda region, px: grown(region, -px),
-    Change.SMOOTH: smoothed,
-    Change.FILL_HOLES: lambda region, px: fill_holes(region, px**2),
-    Change.DROP_ISLANDS: lambda region, px: drop_islands(region, px**2),
-}
-"""Each takes the region and an amount in pixels; for holes and islands, the side of a square as large as they are."""
-
-
-def changed_region(region: BoolArray, change: Change, amount_px: float, area: BoolArray | None = None) -> BoolArray:
-    """Return a region changed in shape, everywhere or within an area.
-
-    Takes and returns (H, W) bool.
-    """
-    new = CHANGES[change](region, amount_px)
-    return new if area is None else np.where(area, new, region)
-
-
-def reshape(job: Job, change: Change, amount_px: float, area: Sequence[Point] = ()) -> Job:
-    """Change the shape of all that is marked as subject.
-
-    Parameters
-    ----------
-    job : Job
-    change : Change
-    amount_px : float
-        Pixels of the photo.
-    area : points of an outline within which to do it; everywhere unless given.
-    """
-    whole = job.photo.bounds
-    region = marked_subject(job, whole)
-    return _remarked(job, region, changed_region(region, change, amount_px, _area(job, area)))
-
-
-def swap_sides(job: Job, area: Sequence[Point] = ()) -> Job:
-    """Make subject what was backdrop and the other way round, everywhere or within an area."""
-    whole = job.photo.bounds
-    if len(area) > 2:
-        region = marked_subject(job, whole)
-        return _remarked(job, region, region ^ coverage_of(job, area))
-    flip = np.array([0, 2, 1], np.uint8)
-    turn = np.array([0, 3, 2, 1], np.uint8)
-    contours = tuple(contour.model_copy(update={"hole": not contour.hole}) for contour in job.settings.photo.contours)
-    unmarked = "backdrop" if job.settings.photo.unmarked == "subject" else "subject"
-    swapped = job.with_photo_settings(contours=contours, unmarked=unmarked).with_planes(
-        outline=job.outline.write(whole, 255 - job.outline.read()),
-        marks=job.marks.write(whole, flip[job.marks.read()]),
-        corrections=job.corrections.write(whole, turn[job.corrections.read()]),
-    )
-    return lay_zones(swapped, whole)
-
-
 def clear_marks(job: Job, area: Sequence[Point] = ()) -> Job:
     """Take all marks away, or make an area backdrop."""
     if len(area) > 2:
@@ -388,7 +330,7 @@ def paint_trust(job: Job, stroke: Stroke, trust: float | None) -> Job:
     window = _window(job, stroke)
     if window.is_empty:
         return job
-    touched = stroke_mask(stroke.points, stroke.radius_px, window.as_tuple)
+    touched = _touched(stroke, window)
     return lay_zones(job.with_planes(trusted=_painted(job.trusted, touched, window, trust_code(trust))), window)
 
 
@@ -419,20 +361,3 @@ def coverage_of(job: Job, area: Sequence[Point]) -> BoolArray:
     Returns (H, W) bool.
     """
     return coverage([np.asarray(area)], job.photo.bounds.as_tuple) >= 128
-
-
-def _area(job: Job, area: Sequence[Point]) -> BoolArray | None:
-    return coverage_of(job, area) if len(area) > 2 else None
-
-
-def _remarked(job: Job, before: BoolArray, after: BoolArray) -> Job:
-    """Mark what changed; corrections that stood there give way."""
-    whole = job.photo.bounds
-    differs = before != after
-    if not differs.any():
-        return job
-    marks, corrections = job.marks.read(), job.corrections.read()
-    marks[differs] = np.where(after[differs], 2, 1)
-    corrections[differs] = 0
-    marked = job.with_planes(marks=job.marks.write(whole, marks), corrections=job.corrections.write(whole, corrections))
-    return _lay_where_changed(marked, job)

@@ -19,7 +19,7 @@ from peel.matte.arrays import ByteArray, FloatArray
 from peel.matte.edge.zones import BACKGROUND, FOREGROUND, UNKNOWN
 from peel.matte.pixels import to_words
 
-__all__ = ["set_value", "unsolve", "use_settings", "use_zones", "with_matte"]
+__all__ = ["set_value", "unsolve", "use_matte", "use_settings", "use_zones", "with_matte"]
 
 
 def set_value(job: Job, path: str, value: Any) -> Job:
@@ -78,6 +78,19 @@ def use_zones(job: Job, trimap: ByteArray) -> Job:
     codes[trimap == BACKGROUND] = Zone.BACKDROP.value
     codes[trimap == FOREGROUND] = Zone.SUBJECT.value
     return lay_zones(job.with_planes(corrections=Plane.from_array(codes)), job.photo.bounds, reach=0)
+
+
+def use_matte(job: Job, alpha: FloatArray) -> Job:
+    """Take a finished matte from elsewhere as it is: certain where it is clear or solid, unsure in between, solved.
+
+    Parameters
+    ----------
+    job : Job
+    alpha : (H, W) float32 ndarray
+        In [0, 1]; of the photo's size.
+    """
+    zones = np.where(alpha >= 1, FOREGROUND, np.where(alpha <= 0, BACKGROUND, UNKNOWN)).astype(np.uint8)
+    return with_matte(use_zones(job, zones), job.photo.bounds, alpha)
 
 
 def with_matte(job: Job, window: Rect, alpha: FloatArray, *, settled: bool = True) -> Job:

@@ -5,8 +5,10 @@ from peel.job.settings.colour import MOST_OUTWARD, MOST_TINTS, Colour, ColourAre
 from peel.job.settings.cutouts import MOST_CUTOUTS, Corners, PlacedCutout, is_placeable
 from peel.job.settings.delivery import Delivery
 from peel.job.settings.document import (
+    MOST_KEPT_MARKS,
     MOST_SHEER_COLOURS,
     JobSettings,
+    KeptMark,
     PhotoSettings,
     Recipe,
     pictures_of,
@@ -17,7 +19,15 @@ from peel.job.settings.document import (
 from peel.job.settings.finish import MOST_FINISH_AREAS, Finish, FinishArea, Finishes
 from peel.job.settings.marks import MOST_CONTOURS, Band, Contour, Node
 from peel.job.settings.second_frame import FrameKind, FrameNudge, SecondFrame
-from peel.job.settings.shadow import CastShadow, ContactShadow, KeptShadow, Shadow
+from peel.job.settings.shadow import (
+    MOST_SHADOW_STROKES,
+    CastShadow,
+    ContactShadow,
+    KeptShadow,
+    PaintedShadow,
+    Shadow,
+    ShadowStroke,
+)
 from peel.job.settings.sheet import (
     MOST_SIDE,
     MOST_STOPS,
@@ -38,9 +48,11 @@ __all__ = [
     "MOST_CONTOURS",
     "MOST_CUTOUTS",
     "MOST_FINISH_AREAS",
+    "MOST_KEPT_MARKS",
     "MOST_OUTWARD",
     "MOST_SEPARATIONS",
     "MOST_SETTLED",
+    "MOST_SHADOW_STROKES",
     "MOST_SHEER_COLOURS",
     "MOST_SIDE",
     "MOST_STOPS",
@@ -69,10 +81,12 @@ __all__ = [
     "HexColour",
     "Inspection",
     "JobSettings",
+    "KeptMark",
     "KeptShadow",
     "LightWrap",
     "Mixing",
     "Node",
+    "PaintedShadow",
     "Pattern",
     "PhotoSettings",
     "PlacedCutout",
@@ -83,6 +97,7 @@ __all__ = [
     "Separation",
     "SettledSnag",
     "Shadow",
+    "ShadowStroke",
     "SheetFrame",
     "SnagLimit",
     "SnagName",

@@ -4,21 +4,23 @@ from typing import Annotated, Any, Final, Literal
 
 from pydantic import Field, model_validator
 
-from peel.job.settings.base import HexColour, Point, SettingsModel
+from peel.job.settings.base import Digest, HexColour, Point, SettingsModel
 from peel.job.settings.colour import MOST_TINTS, Colour, ColourArea, Tint
 from peel.job.settings.cutouts import MOST_CUTOUTS, PlacedCutout
 from peel.job.settings.delivery import Delivery
 from peel.job.settings.finish import MOST_FINISH_AREAS, FinishArea, Finishes
 from peel.job.settings.marks import MOST_CONTOURS, Band, Contour
 from peel.job.settings.second_frame import FrameNudge, SecondFrame
-from peel.job.settings.shadow import Shadow
-from peel.job.settings.sheet import Backing, Grade, LightWrap, SheetFrame
+from peel.job.settings.shadow import MOST_SHADOW_STROKES, Shadow, ShadowStroke
+from peel.job.settings.sheet import MOST_SIDE, Backing, Grade, LightWrap, SheetFrame
 from peel.job.settings.snags import MOST_SETTLED, Inspection, SettledSnag
 from peel.job.settings.solving import MOST_SEPARATIONS, Mixing, Separation, Solving
 
 __all__ = [
+    "MOST_KEPT_MARKS",
     "MOST_SHEER_COLOURS",
     "JobSettings",
+    "KeptMark",
     "PhotoSettings",
     "Recipe",
     "pictures_of",
@@ -28,6 +30,24 @@ __all__ = [
 ]
 
 MOST_SHEER_COLOURS: Final = 8
+MOST_KEPT_MARKS: Final = 32
+
+
+class KeptMark(SettingsModel):
+    """A mark that was kept under a name.
+
+    Attributes
+    ----------
+    name : for people; unique among those of a job.
+    picture : digest of the picture that holds what was brushed, in four channels; see `peel.work.marking.masks`.
+    contours : the outlines that were drawn.
+    unmarked : what was taken for the photo where nothing was marked.
+    """
+
+    name: Annotated[str, Field(min_length=1, max_length=80)]
+    picture: Digest
+    contours: Annotated[tuple[Contour, ...], Field(max_length=MOST_CONTOURS)] = ()
+    unmarked: Literal["backdrop", "subject"] = "backdrop"
 
 
 class PhotoSettings(SettingsModel):
@@ -37,7 +57,7 @@ class PhotoSettings(SettingsModel):
     ----------
     unmarked : what the photo is taken for where nothing was marked.
     guess : how sure Peel was of a guess that nobody has looked at yet, in [0, 1]; None for everything else.
-    carried : whether recipe or marks were carried from another photo, and nobody has looked at it yet.
+    carried : whether recipe, marks or a shared set were carried over, and nobody has looked at it yet.
     contours : the drawn outlines, in the order in which they were begun.
     sheer_colours : colours that sheer material has of its own, in the photo's profile, where nothing solid shows them.
     mixing : how the person says that subject and backdrop mix, in linear light or by encoded value; None leaves it to
@@ -51,8 +71,12 @@ class PhotoSettings(SettingsModel):
     spill_width_deg : angle around it that leaves out the subject's own colours.
     settled_snags : snags that were mended or accepted, in that order.
     cutouts : what stands on the sheet, the lowest first.
+    kept_marks : marks that were kept under names.
     frame_nudge : by how much the second frame is moved by hand.
     ground : two points of the line that the subject stands on; None for the lowest of the subject.
+    wall_px : how far above that line, in the picture, floor and wall meet; None for a share of the subject's height.
+    shadow_painted : strokes of the shadow that was painted, in the order in which they were painted.
+    shadow_shaded : strokes that made shadows stronger, or with `takes` weaker.
     """
 
     unmarked: Literal["backdrop", "subject"] = "backdrop"
@@ -70,8 +94,12 @@ class PhotoSettings(SettingsModel):
     spill_width_deg: Annotated[float, Field(ge=10, le=170)] = 100.0
     settled_snags: Annotated[tuple[SettledSnag, ...], Field(max_length=MOST_SETTLED)] = ()
     cutouts: Annotated[tuple[PlacedCutout, ...], Field(max_length=MOST_CUTOUTS)] = (PlacedCutout(),)
+    kept_marks: Annotated[tuple[KeptMark, ...], Field(max_length=MOST_KEPT_MARKS)] = ()
     frame_nudge: FrameNudge = FrameNudge()
     ground: tuple[Point, Point] | None = None
+    wall_px: Annotated[float, Field(ge=0, le=MOST_SIDE)] | None = None
+    shadow_painted: Annotated[tuple[ShadowStroke, ...], Field(max_length=MOST_SHADOW_STROKES)] = ()
+    shadow_shaded: Annotated[tuple[ShadowStroke, ...], Field(max_length=MOST_SHADOW_STROKES)] = ()
 
     @property
     def known_mixing(self) -> Mixing | None:
@@ -166,6 +194,7 @@ def pictures_of(settings: JobSettings) -> list[str]:
     """List the digests of all pictures that settings name, each once."""
     backing = settings.recipe.backing
     named = [backing.photo.picture, backing.pattern.picture, settings.recipe.second_frame.picture]
+    named += [kept.picture for kept in settings.photo.kept_marks]
     named += [cutout.source for cutout in settings.photo.cutouts if cutout.source != "subject"]
     return list(dict.fromkeys(digest for digest in named if digest is not None))
 

@@ -30,7 +30,7 @@ _FITTED: Final = 400  # longest side of the picture that it is fitted to
 _POWERS: Final = [(i, j) for i in range(_DEGREE + 1) for j in range(_DEGREE + 1 - i)]  # of x and of y
 _BLURS: Final = 6  # of a cast shadow, from its foot to its tip
 _AT_ONCE: Final = 2  # of them: more would take too much memory
-_SHARPEST: Final = 0.8  # sigma in pixels at the foot
+_SHARPEST: Final = 0.8  # least sigma in pixels, that of an edge without softness
 
 
 @dataclass(frozen=True)
@@ -70,19 +70,23 @@ class Cast:
     ----------
     lean : (float, float)
         Where the shadow of a point one pixel above the ground falls, from its foot, in pixels.
-    soft_px : float
-        Sigma of its softness at the tip; at the foot it is sharp.
+    soft_px, foot_px : float
+        Sigma of its softness at the tip, and at the foot.
     fade : float
         Share by which it fades towards the tip, in [0, 1].
+    wall : float or None
+        How far above the ground line an upright wall meets the floor, in pixels; None if there is none.
     """
 
     lean: tuple[float, float]
     soft_px: float = 20.0
+    foot_px: float = 0.0
     fade: float = 0.5
+    wall: float | None = None
 
 
 def cast_shadow(alpha: FloatArray, ground: Ground, cast: Cast) -> FloatArray:
-    """Cast the shadow of an upright subject on the ground.
+    """Cast the shadow of an upright subject on the ground, and up a wall behind it.
 
     Parameters
     ----------
@@ -99,7 +103,8 @@ def cast_shadow(alpha: FloatArray, ground: Ground, cast: Cast) -> FloatArray:
     Notes
     -----
     The subject is taken for a card that stands on the line. Softness grows in proportion to the distance from the
-    foot: of six blurs the two nearest are interpolated. What lies below the line casts nothing.
+    foot: of six blurs the two nearest are interpolated. What lies below the line casts nothing. On a wall, which is
+    parallel to the card, the shadow is the card itself, moved as far as the light's rays have gone where they meet it.
     """
     heights = ground.heights(alpha.shape)
     standing = np.empty_like(heights)
@@ -114,8 +119,16 @@ def cast_shadow(alpha: FloatArray, ground: Ground, cast: Cast) -> FloatArray:
     at = np.array(ground.at)
     matrix = np.column_stack([turn, at - turn @ at])
     fallen = cv2.warpAffine(standing, matrix, (alpha.shape[1], alpha.shape[0]), flags=cv2.INTER_LINEAR)
-    from_foot = np.clip(heights * np.float32(1 / (rise * tallest)), 0, 1)
-    soft = _softened(fallen, from_foot, cast.soft_px)
+    seen = heights
+    if cast.wall is not None and rise > 0:
+        seen = np.minimum(heights, np.float32(cast.wall))  # up the wall the rays have all gone as far
+        by = (lean - up) * (cast.wall / rise)
+        moved = np.array([[1.0, 0.0, by[0]], [0.0, 1.0, by[1]]])
+        upright = cv2.warpAffine(standing, moved, (alpha.shape[1], alpha.shape[0]), flags=cv2.INTER_LINEAR)
+        on_floor = np.clip(np.float32(cast.wall + 0.5) - heights, 0, 1)
+        fallen = upright + on_floor * (fallen - upright)
+    from_foot = np.clip(seen * np.float32(1 / (rise * tallest)), 0, 1)
+    soft = _softened(fallen, from_foot, cast.foot_px, cast.soft_px)
     soft *= 1 - np.float32(cast.fade) * from_foot
     return np.clip(soft, 0, 1, out=soft)
 
@@ -132,10 +145,11 @@ def _stand(alpha: Any, heights: Any, standing: Any) -> Any:
     return tallest
 
 
-def _softened(values: FloatArray, share: FloatArray, most_px: float) -> FloatArray:
+def _softened(values: FloatArray, share: FloatArray, least_px: float, most_px: float) -> FloatArray:
     """Blur each pixel by its share of a sigma."""
-    sigmas = _SHARPEST + np.square(np.linspace(0, 1, _BLURS)) * max(most_px - _SHARPEST, 0)
-    wanted = _SHARPEST + share * np.float32(max(most_px - _SHARPEST, 0))
+    least = max(_SHARPEST, least_px)
+    sigmas = least + np.square(np.linspace(0, 1, _BLURS)) * max(most_px - least, 0)
+    wanted = np.asarray(least + share * np.float32(max(most_px - least, 0)), np.float32)
     if sigmas[-1] - sigmas[0] < 1e-3:
         return wide_blur(values, float(sigmas[0]))
     out = wide_blur(values, float(sigmas[0]))

@@ -3,7 +3,7 @@
 from pathlib import Path
 
 from peel.errors import MarkError, SolveError
-from peel.files.assets import read_cutout
+from peel.files.assets import read_asset, read_cutout
 from peel.files.encoding import Encoding, encoded_png
 from peel.files.project import ProjectFile
 from peel.job.assets import Asset
@@ -15,7 +15,7 @@ __all__ = ["cutout_asset"]
 _CACHE_BYTES = 64_000_000
 
 
-def cutout_asset(path: Path, own: Path | None = None) -> Asset:
+def cutout_asset(path: Path, own: Path | None = None, *, also_solid: bool = False) -> Asset:
     """Read a cutout: any picture with alpha, or a job, whose cutout is made as it would be delivered; waits.
 
     Parameters
@@ -23,6 +23,8 @@ def cutout_asset(path: Path, own: Path | None = None) -> Asset:
     path : Path
     own : Path, optional
         The open job's file, which cannot be placed on itself.
+    also_solid : bool
+        Whether a picture without transparency is taken as well.
 
     Raises
     ------
@@ -32,7 +34,7 @@ def cutout_asset(path: Path, own: Path | None = None) -> Asset:
         If it is the open job.
     """
     if path.suffix.lower() != ".peel":
-        return read_cutout(path)
+        return read_asset(path) if also_solid else read_cutout(path)
     if own is not None and path.exists() and path.resolve() == own.resolve():
         raise MarkError("This is the open job itself.", "Use Copy to place its subject once more.")
     project = ProjectFile.open(path)

@@ -14,7 +14,7 @@ from peel.job.edits.marking import looked_at
 from peel.job.edits.values import use_settings
 from peel.job.job import Job
 from peel.work.framing.frames import FRAME_WORDS, fit_of, give_frame, read_frame
-from peel.work.framing.proposing import SET_TRUST, mark_by_set, region_by_set
+from peel.work.framing.proposing import mark_by_set, region_by_set
 from peel.work.many.carrying import What, carried
 from peel.work.many.photo_jobs import job_of, note_job
 from peel.work.many.runs import Opening, count_snags, opened_alone
@@ -87,7 +87,7 @@ def propose_job(photo: Path, path: Path, recipe: RecipeFile | None = None) -> st
                 job = use_settings(job, job.settings.model_copy(update={"recipe": recipe.recipe}))
             by_set = region_by_set(job)
             if by_set is not None:
-                return mark_by_set(job, by_set).with_photo_settings(guess=SET_TRUST)
+                return mark_by_set(job, by_set).with_photo_settings(carried=True)
             return finder.mark_proposal(job, proposal, unseen=True) if is_worth_it else job
 
         session.apply("Propose", edit, by_hand=False)
@@ -118,13 +118,7 @@ def carry_job(source: Job, photo: Path, path: Path, what: What, opening: Opening
         session.apply(_carry_label(source), lambda _job: after, by_hand=False)
         return said[0]
 
-    there = photo if photo.suffix.lower() == ".peel" else path
-    if there.exists():
-        with opening(there) as session:
-            text = work(session)
-            _finish(session)
-        return text
-    return _begun(photo, path, work)
+    return _on_job(photo, path, work, opening)
 
 
 def give_set(frame: Path, photo: Path, path: Path, opening: Opening = opened_alone) -> str:
@@ -144,19 +138,25 @@ def give_set(frame: Path, photo: Path, path: Path, opening: Opening = opened_alo
             raise PhotoError(message, "Give such a frame to that photo alone, in Mark.")
         after = give_frame(session.job, asset, kind)
         if not after.has_subject:
-            region = region_by_set(after)
-            after = after if region is None else mark_by_set(after, region).with_photo_settings(carried=True)
+            found = region_by_set(after)
+            after = after if found is None else mark_by_set(after, found)
+        after = after.with_photo_settings(carried=True)  # even where it was marked before: the matte is another one
         session.apply("Second frame", lambda _job: after, by_hand=False)
         fit = fit_of(after)
         return "" if fit is None else fit.says
 
+    return _on_job(photo, path, work, opening)
+
+
+def _on_job(photo: Path, path: Path, work: Callable[[Session], str], opening: Opening) -> str:
+    """Work on a job where it lies, on that of a photo if it has one at `path`, or on a new one there."""
     there = photo if photo.suffix.lower() == ".peel" else path
-    if there.exists():
-        with opening(there) as session:
-            text = work(session)
-            _finish(session)
-        return text
-    return _begun(photo, path, work)
+    if not there.exists():
+        return _begun(photo, path, work)
+    with opening(there) as session:
+        text = work(session)
+        _finish(session)
+    return text
 
 
 def was_carried(source: Job, path: Path) -> bool:

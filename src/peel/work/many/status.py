@@ -12,7 +12,7 @@ from peel.files.connection import looking_into
 from peel.job.job import Job
 from peel.work.inspecting.inspector import Findings
 
-__all__ = ["UNSEEN", "Progress", "Status", "read_status", "status_of"]
+__all__ = ["UNSEEN", "Progress", "Status", "missing_words", "read_status", "status_of"]
 
 _NOTE = "status"
 _MOST_BYTES = 4000
@@ -71,6 +71,18 @@ class Status:
             )
         except (ValueError, KeyError, TypeError, AttributeError):
             return cls()
+
+
+def missing_words(status: Status) -> str:
+    """Say what is still to be done on a photo."""
+    if status.progress is Progress.SNAGS:
+        return f"{status.snags} snag{'' if status.snags == 1 else 's'} left"
+    return {
+        Progress.UNTOUCHED: "nothing marked yet",
+        Progress.MARKED: "to be solved",
+        Progress.SOLVED: "solved",
+        Progress.READY: "ready to deliver",
+    }.get(status.progress, status.progress.value)
 
 
 def status_of(job: Job, found: Findings | None = None, *, was_delivered: bool = False) -> Status:

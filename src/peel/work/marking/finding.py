@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 
 from peel.errors import MarkError
 from peel.files.profiles import to_screen
-from peel.job.edits.marking import Change, Zone, all_subject, changed_region, mark_region, with_trust, without_marks
+from peel.job.edits.marking import Zone, all_subject, mark_region, with_trust, without_marks
+from peel.job.edits.reshaping import Change, changed_region
 from peel.job.job import Job, Photo
 from peel.job.marked import sampled_subject
 from peel.job.rect import Rect
@@ -321,10 +322,10 @@ class Finder:
 
     def reshaped_shown(
         self, job: Job, change: Change, amount_px: float, area: tuple[Point, ...]
-    ) -> tuple[BoolArray, BoolArray]:
+    ) -> tuple[BoolArray, BoolArray, str]:
         """Return what a change would add to the subject and what it would take away, in the picture that is shown.
 
-        Regions are (h, w) bool, of the picture that is shown.
+        Regions are (h, w) bool, of the picture that is shown; with them, what it comes to, in words.
         """
         height, width = self.look.shape[:2]
         scale = width / self._photo.width
@@ -333,7 +334,22 @@ class Finder:
         if len(area) > 2:
             within_area = coverage([np.asarray(area) * scale], (0, 0, height, width)) >= 128
         new = changed_region(region, change, amount_px * scale, within_area)
-        return new & ~region, region & ~new
+        added, taken = new & ~region, region & ~new
+        return added, taken, _change_words(change, added, taken, 1 / scale)
+
+
+def _change_words(change: Change, added: BoolArray, taken: BoolArray, scale: float) -> str:
+    """Say what a change comes to: how many holes or islands, and how wide the widest of them is."""
+    if change not in (Change.FILL_HOLES, Change.DROP_ISLANDS):
+        share = (np.count_nonzero(added) + np.count_nonzero(taken)) / added.size
+        return f"{share * 100:.1f} % of the photo changes sides." if share else "Nothing would change."
+    count, _, stats, _ = cv2.connectedComponentsWithStats((added | taken).astype(np.uint8), connectivity=8)
+    what = "hole" if change is Change.FILL_HOLES else "island"
+    if count < 2:
+        return f"No {what} is as small as that."
+    widest = float(np.sqrt(stats[1:, cv2.CC_STAT_AREA].max())) * scale
+    many = f"{count - 1} {what}{'' if count == 2 else 's'}"
+    return f"{many}, the largest about {widest:.0f} px wide."
 
 
 def _around(cells: BoolArray) -> BoolArray:

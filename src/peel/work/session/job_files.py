@@ -8,7 +8,7 @@ from typing import Final
 from peel.errors import ProjectError, os_reason
 from peel.work.session.memory import is_file, read_state, state_folder, write_state
 
-__all__ = ["forget", "is_unkept", "new_working_path", "note_recent", "recent", "unkept", "unkept_for"]
+__all__ = ["changed_at", "forget", "is_unkept", "new_working_path", "note_recent", "recent", "unkept", "unkept_for"]
 
 _MOST_RECENT: Final = 12
 
@@ -34,10 +34,11 @@ def new_working_path(photo_name: str) -> Path:
 
 def unkept() -> list[Path]:
     """List the jobs that were never kept under a name, the latest first."""
-    return sorted(_unkept_folder().glob("*.peel"), key=_changed_at, reverse=True)
+    return sorted(_unkept_folder().glob("*.peel"), key=changed_at, reverse=True)
 
 
-def _changed_at(path: Path) -> float:
+def changed_at(path: Path) -> float:
+    """Return when a file was written last, in seconds; 0 if it is not there."""
     try:
         return path.stat().st_mtime
     except OSError:  # another window has just removed it

@@ -8,8 +8,8 @@ from typing import Final
 
 from peel.errors import ProjectError
 from peel.files.atomic import remove_leftovers
-from peel.work.session.job_files import unkept
-from peel.work.session.memory import read_open_job, state_folder
+from peel.work.session.job_files import changed_at, unkept
+from peel.work.session.memory import pasted_folder, read_open_job, state_folder
 
 __all__ = ["OldJobs", "clear", "old_jobs", "tidy_up"]
 
@@ -17,9 +17,15 @@ _OLD_S: Final = 30 * 24 * 3600
 
 
 def tidy_up() -> None:
-    """Remove half-written files of programs that were killed."""
-    with contextlib.suppress(ProjectError):
+    """Remove half-written files of programs that were killed, and pictures that were pasted more than a month ago.
+
+    A job holds the picture that it was begun on, so nothing is lost with the file that was pasted.
+    """
+    with contextlib.suppress(ProjectError, OSError):
         remove_leftovers(state_folder() / "writing")
+        for path in pasted_folder().iterdir():
+            if time.time() - changed_at(path) > _OLD_S:
+                path.unlink(missing_ok=True)
 
 
 @dataclass(frozen=True)

@@ -15,6 +15,7 @@ from peel.errors import ProjectError, os_reason
 __all__ = [
     "is_file",
     "log_file",
+    "pasted_folder",
     "read_open_job",
     "read_preference",
     "read_state",
@@ -43,6 +44,11 @@ def state_folder() -> Path:
         message = f"The folder for working files, {folder}, cannot be made: {os_reason(error)}."
         raise ProjectError(message, "Set XDG_STATE_HOME to a folder that you may write to.") from error
     return folder
+
+
+def pasted_folder() -> Path:
+    """Return the folder for pictures that were pasted; it may not be there yet."""
+    return state_folder() / "pasted"
 
 
 def log_file() -> Path:

@@ -16,12 +16,11 @@ from peel.files.photo import decode_photo, read_bytes, read_opacity
 from peel.files.project import ProjectFile
 from peel.files.project_checks import LostProjectError
 from peel.job.edits.marking import looked_at
-from peel.job.edits.values import use_zones
 from peel.job.history import UNSTORED, History, State
 from peel.job.job import Job, Photo, new_job
 from peel.job.question import Question, question
 from peel.job.rect import Rect
-from peel.matte.edge.trimap import trimap_from_gray
+from peel.matte.pixels import unit_floats
 from peel.work.inspecting.shares import matte_shares, zone_shares
 from peel.work.marking.finding import Finder
 from peel.work.scheduler import Lane, Ticket
@@ -29,13 +28,16 @@ from peel.work.session.job_files import forget, is_unkept, new_working_path
 from peel.work.session.resources import Resources
 from peel.work.session.session_events import Changed, Listener, SessionEvent, SolveShare, Stored, Trouble
 from peel.work.solving.follower import Follower, News, with_solution
+from peel.work.solving.given import take_matte
 from peel.work.stages import Stages
 
-__all__ = ["Session"]
+__all__ = ["OWN_ALPHA", "Session"]
 
 _T = TypeVar("_T")
 _log = logging.getLogger(__name__)
 _STORING_S = 120.0
+OWN_ALPHA = "The picture's own alpha as matte"
+"""The step of undo by which a photo with alpha begins."""
 
 
 class Session:
@@ -104,15 +106,16 @@ class Session:
         project = ProjectFile.create(project_path, content, name, exposure)
         try:
             job = new_job(photo)
+            states = [State(project.append("Open", job), "Open", job)]
             opacity = read_opacity(content, name)
             if opacity is not None:
-                job = use_zones(job, trimap_from_gray(opacity))
-            number = project.append("Open", job)
+                job = take_matte(job, unit_floats(opacity))
+                states.append(State(project.append(OWN_ALPHA, job), OWN_ALPHA, job))
         except BaseException:
             project.close()
             project_path.unlink(missing_ok=True)
             raise
-        return cls(project, photo, History((State(number, "Open", job),)), resources)
+        return cls(project, photo, History(tuple(states), len(states) - 1), resources)
 
     @classmethod
     def resume(cls, project: ProjectFile, resources: Resources | None = None) -> "Session":

@@ -24,7 +24,7 @@ from peel.work.stages.chain import assembled, cells_of
 from peel.work.stages.grades import grading_of
 from peel.work.stages.pictures import Pictures
 
-__all__ = ["Backings", "photo_corners"]
+__all__ = ["Backings", "covering_move", "photo_corners"]
 
 _MOST_SIGMA = 4.0  # pixels of a level, above which a blur is made at a coarser one
 
@@ -158,13 +158,31 @@ def photo_corners(
 ) -> tuple[tuple[float, float], tuple[float, float], tuple[float, float], tuple[float, float]]:
     """Return where the corners of a backing photo lie on a sheet of a size (height, width)."""
     height, width = size
-    fits = (width / asset.width, height / asset.height)
-    scale = (max(fits) if own.fit == "fill" else min(fits)) * own.scale
+    scale, move = _scale(own, asset, size), covering_move(own, asset, size)
     across, down = asset.width * scale / 2, asset.height * scale / 2
-    x, y = width * (0.5 + own.move[0]), height * (0.5 + own.move[1])
+    x, y = width * (0.5 + move[0]), height * (0.5 + move[1])
     if own.mirrored:
         across = -across
     return (x - across, y - down), (x + across, y - down), (x + across, y + down), (x - across, y + down)
+
+
+def covering_move(own: BackingPhoto, asset: Asset, size: tuple[int, int]) -> tuple[float, float]:
+    """Return by how much a backing photo is moved, in shares of the sheet: one that fills the sheet goes on filling it.
+
+    One that was made smaller than it fills lies where it was put.
+    """
+    if own.fit != "fill" or own.scale < 1:
+        return own.move
+    scale = _scale(own, asset, size)
+    room = [max(asset.width * scale / size[1] - 1, 0) / 2, max(asset.height * scale / size[0] - 1, 0) / 2]
+    x, y = (min(max(part, -most), most) for part, most in zip(own.move, room, strict=True))
+    return x, y
+
+
+def _scale(own: BackingPhoto, asset: Asset, size: tuple[int, int]) -> float:
+    """Return how many pixels of the sheet one of the photo takes."""
+    fits = (size[1] / asset.width, size[0] / asset.height)
+    return (max(fits) if own.fit == "fill" else min(fits)) * own.scale
 
 
 def _whole(asset: Asset, level: int) -> tuple[int, int, int, int]:

@@ -15,7 +15,7 @@ from peel.job.settings.edges import own_of
 from peel.matte.arrays import FloatArray
 from peel.matte.pixels import unit_floats
 from peel.matte.repair.profile import PROFILE_REACH, EdgeShape, shaped
-from peel.matte.repair.touching import TOUCH_REACH, firmed, forced, nudged, softened
+from peel.matte.repair.touching import TOUCH_REACH, borrowed, firmed, forced, nudged, softened
 from peel.work.stages.chain import Before, Stage
 from peel.work.stages.pyramid import shrunk
 from peel.work.stages.targets import area_share, kind_shares
@@ -78,21 +78,31 @@ class Touched(Stage):
         around = job.photo.space.around(rect, level, self.reach)
         inner, scale = rect.within(around), np.float32(1 / (1 << level))
         alpha = before(around)
-        right, down, softness, firmness, force = (
+        right, down, softness, firmness, force, weight = (
             self._field(job, name, around, level)
-            for name in ("push_right", "push_down", "softness", "firmness", "force")
+            for name in ("push_right", "push_down", "softness", "firmness", "force", "borrowed_weight")
         )
+        if weight is not None:
+            alpha = borrowed(alpha, self._other(job, around, level), weight)
         if right is not None or down is not None:
             still = np.zeros(alpha.shape, np.float32)
             moved = [still if part is None else part * (127 / PER_PIXEL * scale) for part in (right, down)]
             alpha = nudged(alpha, *moved)
         if softness is not None:
             alpha = softened(alpha, softness * scale)
-        if firmness is not None:
-            alpha = firmed(alpha, firmness)
         if force is not None:
             alpha = forced(alpha, force)
+        if firmness is not None:  # of what was forced, too: it goes on with what Solid and Clear left half done
+            alpha = firmed(alpha, firmness, None if force is None else np.maximum(-force, 0))
         return np.ascontiguousarray(alpha[inner])
+
+    @staticmethod
+    def _other(job: Job, rect: Rect, level: int) -> FloatArray:
+        """Return the alpha that was brushed in from another version; at a coarser level by its weight."""
+        covered = job.photo.space.covered(rect, level)
+        other, weight = job.borrowed.read(covered), job.borrowed_weight.read(covered).astype(np.float32)
+        both = shrunk(other * (weight / np.float32(MATTE_ONE)), level)
+        return np.asarray(both / np.maximum(shrunk(weight, level), 1e-6), np.float32)
 
     @staticmethod
     def _field(job: Job, name: str, rect: Rect, level: int) -> FloatArray | None:

@@ -32,10 +32,15 @@ class Pictures:
 
     def pyramid(self, asset: Asset) -> Pyramid | None:
         """Return a picture at every level; None if it cannot be decoded."""
-        with self._turn:
-            if asset not in self._kept:
-                self._kept[asset] = self._decoded(asset)
-            return self._kept[asset]
+        if asset not in self._kept:
+            with self._turn:
+                if asset not in self._kept:
+                    self._kept[asset] = self._decoded(asset)
+        return self._kept[asset]
+
+    def at_hand(self, asset: Asset) -> Pyramid | None:
+        """Return a picture if it has been decoded already, without waiting for one that is being decoded."""
+        return self._kept.get(asset)
 
     def _decoded(self, asset: Asset) -> Pyramid | None:
         try:

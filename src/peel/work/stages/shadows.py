@@ -1,4 +1,4 @@
-"""Shadows under the cutouts of a sheet: kept from the photo, cast, and where the subject touches the ground."""
+"""Shadows under the cutouts of a sheet: kept from the photo, cast, where the subject touches the ground, painted."""
 
 import threading
 from collections.abc import Callable, Hashable
@@ -13,30 +13,30 @@ from numpy.typing import NDArray
 
 from peel.job.job import Job
 from peel.job.placing.sheet import Placement, Sheet, subject_box
+from peel.job.placing.standing import direction_of, ground_line, middle_of, wall_of
 from peel.job.question import counted_frame
 from peel.job.rect import Rect
 from peel.job.settings import Shadow
 from peel.job.space import Space, level_size
 from peel.matte.arrays import FloatArray
 from peel.matte.composite.gradient import dither
-from peel.matte.composite.homography import mapped, scaled
+from peel.matte.composite.homography import mapped
 from peel.matte.composite.shadow import Cast, Ground, cast_shadow, contact_shadow, kept_shadow
-from peel.matte.composite.warping import warped
 from peel.work.framing.frames import frame_of
 from peel.work.framing.light import frame_colours
+from peel.work.stages.brushed_shadows import BrushedShadows
 from peel.work.stages.cache import Cache
 from peel.work.stages.pictures import Pictures
 from peel.work.stages.pyramid import Pyramid, shrunk
+from peel.work.stages.shadow_rasters import Raster, placed_raster, working_level
 
 __all__ = ["Layer", "Shadows", "Subjects"]
 
-_LONGEST: Final = 2048  # pixels of the longest side of a picture that shadows are made in
-_PREVIEWED: Final = 1024  # the same while a coarser level is looked at
 _ROOM: Final = 1.0  # of a picture's longer side, that a shadow may reach beyond it
 _MOST_MOVED: Final = 1024  # pixels of a picture, by which a shadow may be moved beyond that room
 _ROOM_STEP: Final = 64  # pixels of the working level
+_BEYOND: Final = 0.12  # of the photo's longer side, over which its own shadow fades out beyond its border
 _SOME: Final = 0.02
-_HORIZON: Final = 0.05  # of the depth at a picture's middle, short of which nothing is placed
 
 
 class Subjects(Protocol):
@@ -62,16 +62,6 @@ class Layer:
     colour: tuple[float, float, float]
 
 
-@dataclass(frozen=True)
-class _Raster:
-    """A shadow in pixels of a step, of which the first lies at a place of its picture."""
-
-    values: NDArray[Any]
-    left: float
-    top: float
-    step: int
-
-
 class Shadows:
     """Makes shadows. Any thread.
 
@@ -86,34 +76,34 @@ class Shadows:
         self._subjects, self._pictures, self._cache = subjects, pictures, cache
         self._stamps: WeakKeyDictionary[Job, dict[int, Hashable]] = WeakKeyDictionary()
         self._turn = threading.RLock()
+        self._brushed = BrushedShadows(cache)
 
     def stamp(self, sheet: Sheet, level: int) -> Hashable:
         """Return all that the shadows of a sheet depend on, beside where its cutouts lie."""
         shadow = sheet.job.settings.recipe.shadow
-        if not _is_any(shadow):
+        if not shadow.is_any:
             return None
-        at = _working_level(sheet.job.photo.height, sheet.job.photo.width, level)
+        at = working_level(sheet.job.photo.height, sheet.job.photo.width, level)
         casting = tuple(placement.casts for placement in sheet.cutouts)
-        return shadow, self._subject_stamp(sheet.job, at), casting
+        places = sheet.job.settings.photo.wall_px, _anchor(sheet).tobytes()
+        return shadow, self._subject_stamp(sheet.job, at), casting, self._brushed.stamp(sheet.job), places
 
     def _subject_stamp(self, job: Job, level: int) -> Hashable:
         """Return what the shadows of a job's own subject depend on; once for each job and level."""
-        kept = self._stamps.setdefault(job, {})
-        if level not in kept:
-            kept[level] = self._made_subject_stamp(job, level)
-        return kept[level]
+        known = self._stamps.setdefault(job, {})
+        if level not in known:
+            known[level] = self._made_subject_stamp(job, level)
+        return known[level]
 
     def _made_subject_stamp(self, job: Job, level: int) -> Hashable:
         whole = job.photo.space.bounds(level)
-        brushed = tuple(
-            job.planes[name].stamp(job.photo.bounds) if name in job.planes else None
-            for name in ("shadow_kept", "shadow_weight")
-        )
+        kept = job.planes.get("shadow_kept")
         frame = counted_frame(job.settings)
         return (
             self._subjects.matte_stamp(job, whole, level),
-            brushed,
+            None if kept is None else kept.stamp(job.photo.bounds),
             job.settings.photo.ground,
+            job.settings.photo.wall_px,
             subject_box(job),
             frame,
         )
@@ -127,24 +117,36 @@ class Shadows:
         if shadow.kept.on:
             own = [placement for placement in casting if placement.asset is None]
             out.append(Layer(self._darkest(own, self._kept, rect, level), (0.0, 0.0, 0.0)))
-        if shadow.cast.on or shadow.contact.on:
+        if shadow.is_cast or shadow.painted.on:
             made = partial(self._made, sheet.space)
-            out.append(Layer(self._darkest(casting, made, rect, level), colour(shadow.colour)))
-        return [Layer(_dithered(layer.opacity, rect), layer.colour) for layer in out]
+            dark = self._darkest(casting if shadow.is_cast else [], made, rect, level)
+            painted = self._laid(self._brushed.painted(sheet.job, level), sheet, rect, level)
+            dark = dark if painted is None else np.maximum(dark, painted[..., 0])
+            out.append(Layer(dark, colour(shadow.colour)))
+        shading = self._laid(self._brushed.shading(sheet.job, level), sheet, rect, level)
+        return [Layer(_dithered(_shaded(layer.opacity, shading), rect), layer.colour) for layer in out]
+
+    def _laid(self, raster: Raster | None, sheet: Sheet, rect: Rect, level: int) -> NDArray[Any] | None:
+        """Lay what was brushed where the subject stands; it goes with it."""
+        if raster is None:
+            return None
+        size = sheet.job.photo.height, sheet.job.photo.width
+        return placed_raster(raster, size, _anchor(sheet), rect, level)
 
     def _darkest(
-        self, placements: list[Placement], make: Callable[[Placement, int], _Raster | None], rect: Rect, level: int
+        self, placements: list[Placement], make: Callable[[Placement, int], Raster | None], rect: Rect, level: int
     ) -> FloatArray:
         """Place shadows; where several meet, the darkest counts."""
         out = np.zeros((rect.height, rect.width), np.float32)
         for placement in placements:
             raster = make(placement, level)
             if raster is not None:
-                np.maximum(out, _placed(raster, placement, rect, level), out=out)
+                laid = placed_raster(raster, placement.size, placement.matrix, rect, level)
+                np.maximum(out, laid[..., 0], out=out)
         return out
 
-    def _kept(self, placement: Placement, level: int) -> _Raster | None:
-        job, at = placement.job, _working_level(*placement.size, level)
+    def _kept(self, placement: Placement, level: int) -> Raster | None:
+        job, at = placement.job, working_level(*placement.size, level)
         own = job.settings.recipe.shadow.kept
 
         def make() -> FloatArray:
@@ -156,13 +158,14 @@ class Shadows:
             dark = kept_shadow(photo, alpha, lift=own.lift, backdrop=unlit)
             if own.within == "brushed":
                 dark = dark * shrunk(job.shadow_kept.read().astype(np.float32), at) / np.float32(255)
-            return np.asarray(np.clip(dark * np.float32(own.amount) * _brushed(job, at), 0, 1), np.float32)
+            return _beyond(np.asarray(np.clip(dark * np.float32(own.amount), 0, 1), np.float32), room)
 
         key = ("kept shadow", own, self._subject_stamp(job, at), at)
-        return _Raster(self._kept_once(key, make), 0, 0, 1 << at)
+        room, step = round(_BEYOND * max(level_size(*placement.size, at))), 1 << at
+        return Raster(self._kept_once(key, make), -room * step, -room * step, step)
 
-    def _made(self, space: Space, placement: Placement, level: int) -> _Raster | None:
-        at = _working_level(*placement.size, level)
+    def _made(self, space: Space, placement: Placement, level: int) -> Raster | None:
+        at = working_level(*placement.size, level)
         shadow, job, step = placement.job.settings.recipe.shadow, placement.job, 1 << at
         source = self._subject_stamp(job, at) if placement.asset is None else placement.asset.digest
         scale = 1.0 if placement.asset is None else _scale_of(placement)
@@ -179,7 +182,7 @@ class Shadows:
             return _make(shadow, job, placement, np.pad(alpha, around), ground, (around, scale, at))
 
         made = self._kept_once(("made shadow", key, around), make)
-        return _Raster(made, -around[1][0] * step, -around[0][0] * step, step)
+        return Raster(made, -around[1][0] * step, -around[0][0] * step, step)
 
     def _shape(self, placement: Placement, at: int) -> FloatArray:
         """Return the alpha of all of a cutout's picture at a level."""
@@ -214,7 +217,8 @@ def _make(
     ground = Ground((ground.at[0] + room[1][0], ground.at[1] + room[0][0]), ground.along)
     out = np.zeros(alpha.shape, np.float32)
     if shadow.cast.on:
-        cast = Cast(_lean(shadow), shadow.cast.soft_px / pixel, shadow.cast.fade)
+        own, wall = shadow.cast, wall_of(job) / pixel if shadow.cast.on_wall else None
+        cast = Cast(_lean(shadow), own.soft_px / pixel, own.foot * own.soft_px / pixel, own.fade, wall)
         fallen = np.float32(shadow.cast.strength) * cast_shadow(alpha, ground, cast)
         move = np.array([[1.0, 0.0, shadow.cast.move[0] / pixel], [0.0, 1.0, shadow.cast.move[1] / pixel]])
         if any(shadow.cast.move):
@@ -223,26 +227,39 @@ def _make(
     if shadow.contact.on:
         close = contact_shadow(alpha, ground, max(shadow.contact.size_px / pixel, 0.5))
         out = np.maximum(out, np.float32(shadow.contact.strength) * close)
-    if placement.asset is None:
-        out *= np.pad(_brushed(job, at), room, constant_values=1.0)
     return np.asarray(np.clip(out, 0, 1), np.float32)
+
+
+def _beyond(dark: FloatArray, room: int) -> FloatArray:
+    """Let a shadow that reaches the photo's border fade out beyond it."""
+    padded = np.pad(dark, room, mode="edge")
+    fading = []
+    for size in dark.shape:
+        place = np.arange(size + 2 * room)
+        away = np.maximum(np.maximum(room - place, place - room - size + 1), 0)
+        share = 1 - away / max(room, 1)
+        fading.append(share * share * (3 - 2 * share))
+    return np.asarray(padded * np.minimum(fading[0][:, None], fading[1][None, :]), np.float32)
+
+
+def _shaded(opacity: FloatArray, shading: NDArray[Any] | None) -> FloatArray:
+    """Make shadows up to twice as dark where they were brushed stronger, and weaker down to none."""
+    if shading is None:
+        return opacity
+    return np.asarray(np.clip(opacity * (1 + shading[..., 0] - shading[..., 1]), 0, 1), np.float32)
+
+
+def _anchor(sheet: Sheet) -> NDArray[Any]:
+    """Return the place of what was brushed: that of the lowest cutout of the subject, else the photo's own."""
+    for placement in sheet.cutouts:
+        if placement.asset is None:
+            return placement.matrix
+    return np.array([[1.0, 0.0, sheet.left], [0.0, 1.0, sheet.top], [0.0, 0.0, 1.0]])
 
 
 def _lean(shadow: Shadow) -> tuple[float, float]:
     towards, length = np.deg2rad(shadow.cast.towards_deg), 1 / np.tan(np.deg2rad(shadow.cast.light_deg))
     return float(np.cos(towards) * length), float(np.sin(towards) * length)
-
-
-def _is_any(shadow: Shadow) -> bool:
-    return shadow.kept.on or shadow.cast.on or shadow.contact.on
-
-
-def _working_level(height: int, width: int, level: int) -> int:
-    """Return the level that shadows are made at, to be seen at another one."""
-    longest = _LONGEST if level == 0 else _PREVIEWED
-    while max(level_size(height, width, level)) > longest:
-        level += 1
-    return level
 
 
 def _scale_of(placement: Placement) -> float:
@@ -251,28 +268,16 @@ def _scale_of(placement: Placement) -> float:
     return max(float(np.hypot(*(corners[2] - corners[0]))) / float(np.hypot(*placement.size)), 1e-3)
 
 
-def _brushed(job: Job, level: int) -> FloatArray:
-    """Return how much stronger or weaker shadows were brushed, from 0 to 2."""
-    if "shadow_weight" not in job.planes:
-        return np.ones(level_size(job.photo.height, job.photo.width, level), np.float32)
-    weight = shrunk(job.shadow_weight.read().astype(np.float32), level)
-    return np.asarray(np.where(weight < 128, weight / 128, 1 + (weight - 128) / 127), np.float32)
-
-
 def _ground(job: Job, placement: Placement, alpha: FloatArray, step: int) -> Ground | None:
     """Return the line that a cutout stands on, in pixels of its small picture; None where there is nothing of it."""
-    line = job.settings.photo.ground
-    if placement.asset is None and line is not None:
-        (x0, y0), (x1, y1) = line
-        along = (x1 - x0, y1 - y0) if (x0, y0) != (x1, y1) else (1.0, 0.0)
-        return Ground((x0 / step, y0 / step), along)
     if placement.asset is None:
-        top, left, bottom, right = (side / step for side in subject_box(job))
-    else:
-        rows, columns = np.nonzero(alpha > _SOME)
-        if not len(rows):
-            return None
-        top, left, bottom, right = rows[0], columns.min(), rows[-1] + 1, columns.max() + 1
+        line = ground_line(job)
+        x, y = middle_of(line)
+        return Ground((x / step, y / step), direction_of(line))
+    rows, columns = np.nonzero(alpha > _SOME)
+    if not len(rows):
+        return None
+    top, left, bottom, right = rows[0], columns.min(), rows[-1] + 1, columns.max() + 1
     return Ground(((left + right) / 2, bottom - 0.01 * (bottom - top)))
 
 
@@ -284,11 +289,14 @@ def _room(alpha: FloatArray, ground: Ground, shadow: Shadow, pixel: float) -> _R
     blur = _blur_px(shadow, pixel)
     tallest = float(np.max(ground.heights(alpha.shape)))
     lean, move = _lean(shadow), shadow.cast.move
-    reach = [lean[k] * tallest + move[k] / pixel for k in range(2)] if shadow.cast.on else [0.0, 0.0]
-    across = (max(-reach[0], 0) + blur, max(reach[0], 0) + blur)
+    tips = [np.array(lean) * tallest, ground.up * tallest] if shadow.cast.on_wall else [np.array(lean) * tallest]
+    moved_by = np.array(move) / pixel
+    reach = np.array([tip + moved_by for tip in tips] if shadow.cast.on else [(0.0, 0.0)])
+    (left, least), (right, most_down) = reach.min(axis=0), reach.max(axis=0)
+    across = (max(-left, 0) + blur, max(right, 0) + blur)
     # a shadow that falls downward starts at the ground, one that falls upward stays above the picture's bottom
-    below = ground.at[1] + max(reach[1], 0) + blur - height
-    down = (max(-reach[1] - ground.at[1], 0) + blur, max(below, blur))
+    below = ground.at[1] + max(most_down, 0) + blur - height
+    down = (max(-least - ground.at[1], 0) + blur, max(below, blur))
     rows, columns = ((min(int(np.ceil(part)), most) for part in parts) for parts in (down, across))
     first_row, last_row = rows
     first_column, last_column = columns
@@ -313,27 +321,6 @@ def _within(room: NDArray[Any], placement: Placement, space: Space, at: int, pix
         kept = np.minimum(room, limit.astype(np.int64))
     (top, bottom), (left, right) = kept.tolist()
     return (top, bottom), (left, right)
-
-
-def _placed(raster: _Raster, placement: Placement, rect: Rect, level: int) -> FloatArray:
-    """Place a shadow on the sheet by the place of what casts it."""
-    step, values = raster.step, raster.values
-    to_picture = np.array([[step, 0.0, raster.left], [0.0, step, raster.top], [0.0, 0.0, 1.0]])
-    matrix = scaled(placement.matrix, 1 / (1 << level)) @ to_picture
-    height, width = values.shape
-    depths = [matrix[2] @ (x, y, 1.0) for x in (0, width) for y in (0, height)]
-    middle = placement.matrix[2] @ (placement.size[1] / 2, placement.size[0] / 2, 1.0)
-    if min(depths) < _HORIZON * middle:  # in perspective its room reaches beyond the horizon
-        top, left = round(-raster.top / step), round(-raster.left / step)
-        rows, columns = level_size(*placement.size, int(step).bit_length() - 1)
-        values = values[top : top + rows, left : left + columns]
-        matrix = scaled(placement.matrix, 1 / (1 << level)) @ np.diag([step, step, 1.0])
-
-    def read(window: tuple[int, int, int, int], at: int) -> FloatArray:
-        first, before, last, after = window
-        return np.asarray(shrunk(values, at)[first:last, before:after, None], np.float32)
-
-    return warped(read, values.shape, matrix, rect.as_tuple)[..., 0]
 
 
 def _dithered(opacity: FloatArray, rect: Rect) -> FloatArray:

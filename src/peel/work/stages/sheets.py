@@ -8,6 +8,7 @@ from weakref import WeakKeyDictionary
 import numpy as np
 from numpy.typing import NDArray
 
+from peel.job.assets import Asset
 from peel.job.job import Job
 from peel.job.placing.sheet import Placement, Sheet
 from peel.job.rect import Rect
@@ -69,6 +70,11 @@ class Sheets:
         self.backings = Backings(self._pictures, cache, profile)
         self.shadows = Shadows(cutouts, self._pictures, cache)
         self._stamps: WeakKeyDictionary[Job, dict[int, Hashable]] = WeakKeyDictionary()
+
+    def picture_at_hand(self, asset: Asset, rect: Rect) -> FloatArray | None:
+        """Return a window of a cutout's own picture, (h, w, 4) premultiplied; None, at once, if it is not decoded."""
+        known = self._pictures.at_hand(asset) is not None
+        return self._pictures.premultiplied(asset, rect.as_tuple, 0) if known else None
 
     def window(self, sheet: Sheet, rect: Rect, level: int, bare: Bare) -> FloatArray:
         """Return a window of a sheet; see `peel.work.stages.Stages.sheet`.
