@@ -84,6 +84,13 @@ def cut(
     exposure: Annotated[
         float, typer.Option(min=-2, max=3, help="Stops by which a camera file is developed lighter.")
     ] = 0.0,
+    shortest: Annotated[
+        float,
+        typer.Option("--shortest-hair", min=0, max=4000, help="Leave strands out of which less is seen, in pixels."),
+    ] = 0.0,
+    faint: Annotated[
+        float, typer.Option("--faint-hair", min=0, max=1, help="Bring out faint strands that the photo shows, 0 to 1.")
+    ] = 0.0,
     propose_colour: Annotated[
         bool, typer.Option("--propose-colour", help="Take out spill and rims as proposed, and say what was seen.")
     ] = False,
@@ -107,6 +114,8 @@ def cut(
     read, strokes = _recipe(recipe, on), _strokes(shadow_strokes)
     if backing is not None:
         read = _with_backing(read, backing)
+    if shortest or faint:
+        read = _with_hair(read, shortest, faint)
     if strokes:
         read = _with_painted_shadow(read)
     request = CutRequest(
@@ -224,6 +233,16 @@ def _with_painted_shadow(read: "RecipeFile") -> "RecipeFile":
     painted = shadow.painted.model_copy(update={"on": True})
     shadow = shadow.model_copy(update={"painted": painted})
     return RecipeFile(read.recipe.model_copy(update={"shadow": shadow}), read.assets)
+
+
+def _with_hair(read: "RecipeFile", shortest: float, faint: float) -> "RecipeFile":
+    """Leave strands out, or bring faint ones out, along all edges that have no profile of their own."""
+    from peel.files.recipes import RecipeFile
+
+    finishes = read.recipe.finish
+    wanted = {name: value for name, value in (("shortest_px", shortest), ("faint", faint)) if value}
+    finishes = finishes.with_overall(finishes.overall.model_copy(update=wanted))
+    return RecipeFile(read.recipe.model_copy(update={"finish": finishes}), read.assets)
 
 
 def _check_outputs(outputs: list[Path], inputs: list[Path]) -> None:

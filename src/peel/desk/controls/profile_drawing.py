@@ -144,7 +144,7 @@ class ProfileDrawing(QWidget):
     def _shaped(self, profile: FloatArray) -> FloatArray:
         """Shape a profile as the picture is: as an edge of many equal rows."""
         edge = np.pad(profile, 40, mode="edge")[None].repeat(9, axis=0)
-        shape = EdgeShape(**{**self._finish.model_dump(), "even_px": 0.0})
+        shape = EdgeShape(**{**self._finish.profile, "even_px": 0.0})
         return shaped(np.ascontiguousarray(edge, np.float32), shape)[4, 40:-40]
 
     def _curve(self, painter: QPainter, profile: FloatArray, pen: QPen) -> None:

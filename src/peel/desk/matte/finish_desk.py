@@ -14,10 +14,12 @@ from peel.job.edge_targets import EdgeTarget
 from peel.job.edits.edge_values import FINISH
 from peel.job.job import Job
 from peel.job.settings import Finish
+from peel.work.inspecting.hair import HairCount, count_hair
 from peel.work.inspecting.measuring import Measured, measure
 
 __all__ = ["FinishDesk"]
 
+_HAIR = task("count hair", "The strands could not be counted.")
 _PROFILE = task("profile", "The edge's own profile could not be measured.")
 
 
@@ -30,6 +32,8 @@ class FinishDesk(LaneDesk):
         self.choice = TargetChoice(desk, self.page.edges, FINISH)
         self._profile: Measured | None = None
         self._asked: object = None
+        self._hair: HairCount | None = None
+        self._hair_of: object = None
         self.page.changed.connect(self._on_changed)
         self.page.reset.connect(lambda: self.choice.edit("As solved", lambda job, to: FINISH.put(job, to, Finish())))
         self.choice.chosen.connect(self._on_chosen)
@@ -39,7 +43,7 @@ class FinishDesk(LaneDesk):
 
     def _on_session(self) -> None:
         self.choice.reset()
-        self._profile = self._asked = None
+        self._profile = self._asked = self._hair = self._hair_of = None
         self._look()
 
     def _on_chosen(self) -> None:
@@ -58,6 +62,19 @@ class FinishDesk(LaneDesk):
         if key != self._asked and job.is_solved and job.has_subject:
             self._asked = key
             self.ask(_PROFILE, lambda: measure(job, target), partial(self._on_measured, key))
+        areas = FINISH.areas_of(job) if target.area is not None else ()
+        outline = areas[target.area].outline if target.area is not None and target.area < len(areas) else None
+        hair_key = (job.photo, job.matte, job.kinds, target.name, outline)
+        if hair_key != self._hair_of and job.is_solved and job.has_subject and self._desk.bridge is not None:
+            self._hair, self._hair_of = None, hair_key
+            stages = self._desk.bridge.session.stages
+            self.ask(_HAIR, lambda: count_hair(stages, job, target), partial(self._on_counted, hair_key))
+            self._show(job)
+
+    def _on_counted(self, key: object, count: HairCount) -> None:
+        if key == self._hair_of and self._desk.job is not None:
+            self._hair = count
+            self._show(self._desk.job)
 
     def _on_measured(self, key: object, profile: Measured | None) -> None:
         if key == self._asked:
@@ -66,7 +83,9 @@ class FinishDesk(LaneDesk):
                 self._show(self._desk.job)
 
     def _show(self, job: Job) -> None:
-        self.page.show_finish(FINISH.of(job, self.choice.target), self._profile)
+        finish = FINISH.of(job, self.choice.target)
+        self.page.show_finish(finish, self._profile)
+        self.page.show_hair(self._hair, finish)
 
     def _on_changed(self, changes: dict[str, Any], dragged: bool) -> None:
         def change(job: Job, target: EdgeTarget) -> Job:

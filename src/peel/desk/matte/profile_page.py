@@ -5,9 +5,10 @@ from typing import Final
 
 import numpy as np
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from peel.desk.controls.buttons import button
+from peel.desk.controls.hair_dial import HairDial
 from peel.desk.controls.labels import words
 from peel.desk.controls.number_field import NumberField
 from peel.desk.controls.profile_drawing import ProfileDrawing
@@ -16,8 +17,11 @@ from peel.desk.step.fields import field_in
 from peel.desk.step.target_bar import TargetBar
 from peel.job.settings import Finish, Separation
 from peel.job.settings.bounds import bounds_in
+from peel.work.inspecting.hair import HairCount
 from peel.work.inspecting.measuring import VALUES, Measured
 from peel.work.separating.separation_sheet import Outlines
+
+_NOTHING: Final = np.zeros(0, np.float32)
 
 __all__ = ["ProfilePage"]
 
@@ -30,7 +34,13 @@ _FIELDS: Final = {
     "middle": ("half at", 1.0, "Where between them alpha becomes one half"),
     "strength": ("strength", 1.0, "How much of all this is in the matte"),
 }
-"""The name, the step and the tip of each part of a finish."""
+"""The name, the step and the tip of each part of the profile."""
+
+_HAIR: Final = {
+    "shortest_px": ("shorter left out", 1.0, "Strands of which less is seen are left out; faint ones count less"),
+    "faint": ("faint brought out", 1.0, "How far faint strands that the photo shows are brought out"),
+}
+"""... and of hair."""
 
 
 class ProfilePage(QWidget):
@@ -75,6 +85,20 @@ class ProfilePage(QWidget):
         self.as_solved = button("As solved", self.reset.emit, tip="Leave these edges exactly as they were solved")
         grid.addWidget(self.as_solved, 3, 1)
         column.addLayout(grid)
+        column.addWidget(words("How much hair", "strong"))
+        self.hair = HairDial()
+        self.hair.changed.connect(self.changed.emit)
+        column.addWidget(self.hair)
+        self.counted = words("", "muted")
+        column.addWidget(self.counted)
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        for name, (label, step, tip) in _HAIR.items():
+            field = field_in(Finish, name, label, step=step, tip=tip, curve=3.0 if name == "shortest_px" else 1.0)
+            field.changed.connect(partial(self._on_number, name))
+            self.fields[name] = field
+            row.addWidget(field)
+        column.addLayout(row)
 
     def _on_value(self, lines: dict[str, float], dragged: bool) -> None:
         ((line, value),) = lines.items()
@@ -94,3 +118,8 @@ class ProfilePage(QWidget):
         lines = Separation(low=finish.clear_below, high=finish.solid_above, middle=finish.middle)
         self.values.show_tones(Outlines(values, np.zeros(VALUES, np.float32), 0.0, 1.0), lines)
         self.as_solved.setEnabled(finish != Finish())
+
+    def show_hair(self, count: HairCount | None, finish: Finish) -> None:
+        """Show how much hair the edges have; None while it is being counted."""
+        self.hair.show_hair(_NOTHING if count is None else count.lengths, finish)
+        self.counted.setText("Counting the strands…" if count is None else count.in_words(finish))

@@ -13,7 +13,19 @@ MOST_FINISH_AREAS: Final = 50
 
 
 class Finish(SettingsModel):
-    """How edges are shaped once they are solved and touched up; see `peel.matte.repair.profile.EdgeShape`."""
+    """How edges are shaped once they are solved.
+
+    Attributes
+    ----------
+    shortest_px : strands of which less is seen are left out; one fainter than a half counts less in proportion.
+    faint : how far strands that the photo shows, and the matte does not, are brought out.
+    strength : share of all this in the result.
+
+    The others are those of `peel.matte.repair.profile.EdgeShape`, and act after touch-ups.
+    """
+
+    shortest_px: Annotated[float, Field(ge=0, le=4000)] = 0.0
+    faint: Annotated[float, Field(ge=0, le=1)] = 0.0
 
     pull_px: Annotated[float, Field(ge=-12, le=12)] = 0.0
     crisp: Annotated[float, Field(ge=-1, le=1)] = 0.0
@@ -22,6 +34,11 @@ class Finish(SettingsModel):
     solid_above: Annotated[float, Field(ge=0.1, le=1)] = 1.0
     middle: Annotated[float, Field(ge=0.05, le=0.95)] = 0.5
     strength: Annotated[float, Field(ge=0, le=1)] = 1.0
+
+    @property
+    def profile(self) -> dict[str, float]:
+        """The values of `peel.matte.repair.profile.EdgeShape`."""
+        return self.model_dump(exclude={"shortest_px", "faint"})
 
     @model_validator(mode="after")
     def _ends_in_order(self) -> "Finish":

@@ -1,4 +1,7 @@
-"""The stages of the finished matte: as solved, touched up by hand, its edges shaped."""
+"""The stages of the finished matte: as solved, touched up by hand, its edges shaped.
+
+How much hair there is is settled before touch-ups: see `peel.work.stages.hair`.
+"""
 
 from collections.abc import Hashable
 from typing import Final
@@ -159,7 +162,7 @@ class Finished(Stage):
 
 
 def _shape(finish: Finish) -> EdgeShape:
-    return EdgeShape(**finish.model_dump())
+    return EdgeShape(**finish.profile)
 
 
 def _by_kind(job: Job, rect: Rect, level: int, alpha: FloatArray) -> FloatArray:

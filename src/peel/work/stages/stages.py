@@ -25,6 +25,7 @@ from peel.work.stages.colour_chain import (
     Rims,
     Rooted,
 )
+from peel.work.stages.hair import Haired, HairFinder
 from peel.work.stages.matte_chain import Finished, Solved, Touched
 from peel.work.stages.pyramid import Pyramid, shrunk
 from peel.work.stages.sheets import Bare, Sheets
@@ -49,6 +50,8 @@ class Stages:
         The finished matte, alpha in [0, 1].
     colours : Chain
         The subject's own colours, straight, in [0, 1], in the photo's profile.
+    hair : HairFinder
+        The strands of the matte.
     sheets : Sheets
         What is laid under and over the cutout.
     """
@@ -56,7 +59,9 @@ class Stages:
     def __init__(self, photo: Photo, cache: Cache | None = None) -> None:
         self.cache = cache if cache is not None else Cache(400_000_000)
         self.pyramid = Pyramid(photo.pixels)
-        self.matte = Chain([Solved(), Touched(), Finished()], photo.space, self.cache)
+        self.hair = HairFinder()
+        haired = Haired(self.pyramid, self.hair, self.cache)
+        self.matte = Chain([Solved(), haired, Touched(), Finished()], photo.space, self.cache)
         untinted: list[Stage] = [
             Photographed(self.pyramid),
             Estimate(self.matte),

@@ -1,0 +1,229 @@
+"""How much hair: whole strands of the solved matte left out, the shortest and faintest first, or faint ones raised.
+
+Strands are found in all of the matte at once, since one that is cut by a window's border would count as short.
+"""
+
+import threading
+from collections.abc import Hashable
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+import numpy.typing as npt
+
+from peel.job.edits.kinds import kinds_in, kinds_stamp
+from peel.job.job import MATTE_ONE, Job
+from peel.job.plane import Plane
+from peel.job.rect import Rect
+from peel.job.settings import Finish
+from peel.job.settings.edges import own_of
+from peel.matte.arrays import FloatArray
+from peel.matte.pixels import unit_floats
+from peel.matte.repair.hair import hair_of
+from peel.matte.solve.line_evidence import line_evidence
+from peel.matte.srgb import to_linear
+from peel.work.stages.cache import Cache
+from peel.work.stages.chain import Before, Stage, assembled, cells_of
+from peel.work.stages.pyramid import Pyramid, shrunk
+from peel.work.stages.targets import area_share, kind_shares
+
+__all__ = ["FoundHair", "HairFinder", "Haired", "is_haired"]
+
+_CELL: Final = 256
+_KEPT: Final = 2  # mattes whose strands are remembered
+_MARGIN: Final = 160  # pixels around a window in which lines are followed
+_BOLDEST: Final = 4.0  # by how much a line's own weight is raised where all faint ones are brought out
+
+_Cell = tuple[npt.NDArray[np.uint16], npt.NDArray[np.int32]]
+
+
+@dataclass(frozen=True, eq=False)
+class FoundHair:
+    """The strands of one matte.
+
+    Attributes
+    ----------
+    length, visible_length, width : (N,) float32 ndarrays
+        In pixels; see `peel.matte.repair.hair.Hair`.
+    middle : (N, 2) int64 ndarray
+        Row and column half way between both ends.
+    kind : (N,) uint8 ndarray
+        The kind of edge at the end nearer to the subject.
+    cells : dict
+        Heights and numbers of the 256-pixel cells that hold any, by row and column.
+    """
+
+    length: FloatArray
+    visible_length: FloatArray
+    width: FloatArray
+    middle: npt.NDArray[np.int64]
+    kind: npt.NDArray[np.uint8]
+    cells: dict[tuple[int, int], _Cell]
+
+    def left_out(self, rect: Rect, level: int, shortest_px: float) -> FloatArray:
+        """Return by how much alpha falls in a window where shorter strands are left out, averaged for a level.
+
+        `rect` is in photo pixels; returns (h, w) float32.
+        """
+        falls = np.zeros((rect.height, rect.width), np.uint16)
+        is_out = np.concatenate([[False], self.visible_length < shortest_px])
+        for part in cells_of(rect, _CELL):
+            cell = self.cells.get((part.top // _CELL, part.left // _CELL))
+            if cell is not None:
+                inside = part.intersection(rect)
+                heights, numbers = (own[inside.within(part)] for own in cell)
+                falls[inside.within(rect)] = heights * is_out[numbers]
+        return unit_floats(shrunk(falls, level))
+
+
+class HairFinder:
+    """Finds the strands of mattes, and remembers those of the latest. Any thread."""
+
+    def __init__(self) -> None:
+        self._turn = threading.Lock()
+        self._found: list[tuple[Plane, FoundHair]] = []
+
+    def found_in(self, job: Job) -> FoundHair:
+        """Return the strands of a job's solved matte; takes seconds for a large one that is not remembered."""
+        with self._turn:
+            for matte, found in self._found:
+                if matte is job.matte:
+                    return found
+            found = _find(job)
+            self._found = [(job.matte, found), *self._found][:_KEPT]
+            return found
+
+    def at_hand(self, job: Job) -> FoundHair | None:
+        """Return the strands of a job's matte if they are remembered; does not wait."""
+        return next((found for matte, found in self._found if matte is job.matte), None)
+
+
+def _find(job: Job) -> FoundHair:
+    rect = _half_clear(job)
+    hair = hair_of(job.matte.read(rect))
+    corner = np.array([rect.top, rect.left])
+    cells: dict[tuple[int, int], _Cell] = {}
+    for part in cells_of(rect, _CELL):
+        inside = part.intersection(rect)
+        numbers = hair.numbers[inside.within(rect)]
+        if numbers.any():
+            whole: _Cell = (np.zeros((_CELL, _CELL), np.uint16), np.zeros((_CELL, _CELL), np.int32))
+            whole[0][inside.within(part)] = hair.heights[inside.within(rect)]
+            whole[1][inside.within(part)] = numbers
+            cells[part.top // _CELL, part.left // _CELL] = whole
+    middle = (hair.ends.mean(axis=1) + corner).astype(np.int64)
+    return FoundHair(hair.length, hair.visible_length, hair.width, middle, _kinds_at(job, hair.ends + corner), cells)
+
+
+def _kinds_at(job: Job, ends: FloatArray) -> npt.NDArray[np.uint8]:
+    """Return the kind at the more opaque end of each strand."""
+    if not len(ends):
+        return np.zeros(0, np.uint8)
+    places = ends.astype(np.int64)
+    kinds, matte = kinds_in(job, job.photo.bounds), job.matte.read(job.photo.bounds)
+    rooted = matte[places[:, 1, 0], places[:, 1, 1]] > matte[places[:, 0, 0], places[:, 0, 1]]
+    roots = np.where(rooted[:, None], places[:, 1], places[:, 0])
+    return np.asarray(kinds[roots[:, 0], roots[:, 1]], np.uint8)
+
+
+def _half_clear(job: Job) -> Rect:
+    """Return the smallest rectangle of tiles outside of which the matte is the same within each tile."""
+    plane = job.matte
+    parts = [plane.tile_rect(number) for number in plane.touching(plane.bounds)]
+    parts = [part for part in parts if plane.constant_in(part) not in (0, MATTE_ONE)]
+    if not parts:
+        return Rect(0, 0, 1, 1)
+    return Rect(
+        min(part.top for part in parts),
+        min(part.left for part in parts),
+        max(part.bottom for part in parts),
+        max(part.right for part in parts),
+    )
+
+
+def _finishes(job: Job) -> list[Finish]:
+    finishes = job.settings.recipe.finish
+    areas = [area.finish for area in job.settings.photo.finish_areas]
+    return [finishes.overall, *own_of(finishes).values(), *areas]
+
+
+def is_haired(finish: Finish) -> bool:
+    """Return whether strands are left out or brought out."""
+    return finish.strength > 0 and (finish.shortest_px > 0 or finish.faint > 0)
+
+
+class Haired(Stage):
+    """Strands left out or brought out: everywhere, along kinds of edge, in drawn areas."""
+
+    def __init__(self, pyramid: Pyramid, finder: HairFinder, cache: Cache) -> None:
+        self._pyramid, self._finder, self._cache = pyramid, finder, cache
+
+    def stamp(self, job: Job, rect: Rect, level: int) -> Hashable:
+        """Return all of the matte, what is wanted of its strands, and what lines are looked for in."""
+        finishes = job.settings.recipe.finish
+        wanted = [(finish.shortest_px, finish.faint, finish.strength) for finish in _finishes(job)]
+        outlines = tuple((area.outline, area.fade_px) for area in job.settings.photo.finish_areas)
+        covered = job.photo.space.covered(rect, level)
+        own = tuple(own_of(finishes))
+        zones = job.zones if any(finish.faint > 0 for finish in _finishes(job)) else None
+        return job.matte, tuple(wanted), own, outlines, zones, kinds_stamp(job, covered) if own else None
+
+    def is_neutral(self, job: Job) -> bool:
+        """Return whether all hair is as it was solved."""
+        return not any(is_haired(finish) for finish in _finishes(job))
+
+    def passes(self, job: Job, rect: Rect, level: int) -> bool:
+        """Return whether no hair is in a window."""
+        return job.matte.constant_in(job.photo.space.covered(rect, level)) in (0, MATTE_ONE)
+
+    def constant(self, job: Job, rect: Rect, level: int, before: float | None) -> float | None:
+        """Return the value before where no hair is."""
+        return before if self.passes(job, rect, level) else None
+
+    def make(self, job: Job, rect: Rect, level: int, before: Before) -> FloatArray:
+        """Leave strands of a window out, or bring them out."""
+        alpha, finishes = before(rect), job.settings.recipe.finish
+        out = everywhere = self._with(job, rect, level, alpha, finishes.overall)
+        own = own_of(finishes)
+        if own:
+            for share, finish in zip(kind_shares(job, rect, level, list(own)), own.values(), strict=True):
+                out = out + share * (self._with(job, rect, level, alpha, finish) - everywhere)
+        for area in job.settings.photo.finish_areas:
+            share = area_share(area, rect, 1 / (1 << level))
+            if share.any():
+                out = out + share * (self._with(job, rect, level, alpha, area.finish) - out)
+        return np.ascontiguousarray(np.clip(out, 0, 1), np.float32)
+
+    def _with(self, job: Job, rect: Rect, level: int, alpha: FloatArray, finish: Finish) -> FloatArray:
+        """Apply one finish to a window."""
+        covered, out = job.photo.space.covered(rect, level), alpha
+        if finish.strength and finish.shortest_px:
+            found = self._finder.found_in(job)
+            out = out - np.float32(finish.strength) * found.left_out(covered, level, finish.shortest_px)
+        if finish.strength and finish.faint:
+            out = out + np.float32(finish.strength) * self._brought_out(job, covered, level, finish.faint)
+        return out
+
+    def _brought_out(self, job: Job, rect: Rect, level: int, faint: float) -> FloatArray:
+        """Return by how much alpha rises along the lines that the photo shows, the surest first."""
+        cells = [part.intersection(job.photo.bounds) for part in cells_of(rect, 2 * _CELL)]
+        lines = assembled(rect, cells, lambda part: self._lines(job, part))
+        weight, towards = lines[..., 0], lines[..., 1]
+        sure = np.clip(weight * np.float32(_BOLDEST * faint), 0, 1) * np.float32(min(1.0, 2 * faint))
+        rise = sure * np.maximum(towards - unit_floats(job.matte.read(rect)), 0)
+        return np.asarray(shrunk(rise, level), np.float32)
+
+    def _lines(self, job: Job, part: Rect) -> FloatArray:
+        """Look for lines of the photo in a cell; (h, w, 2) of their weight and the alpha to which they pull."""
+        is_linear = job.settings.photo.is_linear
+        around = part.grown(_MARGIN).intersection(job.photo.bounds)
+
+        def make() -> FloatArray:
+            photo, inner = self._pyramid.colours(around, 0), part.within(around)
+            weight, alpha = line_evidence(to_linear(photo) if is_linear else photo, job.zones.read(around))
+            weight[weight > 1] = 0  # plain backdrop between strands
+            return np.ascontiguousarray(np.dstack([weight[inner], alpha[inner]]), np.float32)
+
+        if job.matte.constant_in(part) in (0, MATTE_ONE):
+            return np.zeros((part.height, part.width, 2), np.float32)
+        return self._cache.get(("lines", job.zones.stamp(around), is_linear, part), make)
