@@ -31,6 +31,7 @@ from peel.work.delivering.delivery_snags import (
     accept_delivery_snag,
     delivery_snags,
     is_delivery_snag_accepted,
+    mend_delivery_snag,
 )
 from peel.work.delivering.order import all_presets
 from peel.work.delivering.read_back import photo_under, read_delivered
@@ -219,6 +220,8 @@ class DeliverDesk(LaneDesk):
         snag = self._listed[row][1]
         if isinstance(snag, Snag):
             self._prover.mend(snag)
+        elif snag.shortest_px is not None:
+            self._desk.edit("Less hair", lambda job: mend_delivery_snag(job, snag))
 
     def _accept(self, row: int, reason: str) -> None:
         if self._desk.step is not Step.DELIVER or not 0 <= row < len(self._listed):
@@ -284,10 +287,11 @@ def _of_order(job: Job, snag: DeliverySnag) -> ListedSnag:
     titles = {
         "frame_cut": "Cut by the frame", "old_frame": "The old frame's line", "enlarged": "Enlarged",
         "gamut": "Out of gamut", "fewer_pixels": "Fewer pixels than ordered", "backing_fringe": "Edge on this backing",
+        "hair_haze": "Hair too thin for this size",
     }  # fmt: skip
     key = f"{snag.sort} {snag.says}"
     return ListedSnag(
-        key, titles[snag.sort], snag.says, snag.severity.value, snag.mend, is_offered=False, accepted=accepted
+        key, titles[snag.sort], snag.says, snag.severity.value, snag.mend, snag.shortest_px is not None, accepted
     )
 
 

@@ -37,8 +37,8 @@ _FIELDS: Final = {
 """The name, the step and the tip of each part of the profile."""
 
 _HAIR: Final = {
-    "shortest_px": ("shorter left out", 1.0, "Strands of which less is seen are left out; faint ones count less"),
-    "faint": ("faint brought out", 1.0, "How far faint strands that the photo shows are brought out"),
+    "shortest_px": ("shortest kept", 1.0, "Strands of which less is seen are left out; faint ones count less"),
+    "faint": ("faint ones", 1.0, "How far faint strands that the photo shows are brought out"),
 }
 """... and of hair."""
 
@@ -61,9 +61,12 @@ class ProfilePage(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
-        column.addWidget(words("Edge profile", "strong"))
+        column.addWidget(words("Edges", "strong"))
         self.edges = TargetBar("Which edges are shaped", "Draw around edges to shape them by themselves")
         column.addWidget(self.edges)
+        self.fields: dict[str, NumberField] = {}
+        column.addLayout(self._hair_part())
+        column.addWidget(words("Edge profile", "strong"))
         self.drawing = ProfileDrawing()
         self.drawing.changed.connect(self.changed.emit)
         column.addWidget(self.drawing)
@@ -76,7 +79,6 @@ class ProfilePage(QWidget):
         column.addWidget(self.values)
         grid = QGridLayout()
         grid.setSpacing(4)
-        self.fields: dict[str, NumberField] = {}
         for place, (name, (label, step, tip)) in enumerate(_FIELDS.items()):
             field = field_in(Finish, name, label, step=step, tip=tip)
             field.changed.connect(partial(self._on_number, name))
@@ -85,6 +87,11 @@ class ProfilePage(QWidget):
         self.as_solved = button("As solved", self.reset.emit, tip="Leave these edges exactly as they were solved")
         grid.addWidget(self.as_solved, 3, 1)
         column.addLayout(grid)
+
+    def _hair_part(self) -> QVBoxLayout:
+        """Make the dial, its numbers, and the line that counts."""
+        column = QVBoxLayout()
+        column.setSpacing(6)
         column.addWidget(words("How much hair", "strong"))
         self.hair = HairDial()
         self.hair.changed.connect(self.changed.emit)
@@ -99,6 +106,7 @@ class ProfilePage(QWidget):
             self.fields[name] = field
             row.addWidget(field)
         column.addLayout(row)
+        return column
 
     def _on_value(self, lines: dict[str, float], dragged: bool) -> None:
         ((line, value),) = lines.items()

@@ -11,7 +11,7 @@ __all__ = ["MOST_SETTLED", "DeliverySnagName", "Inspection", "SettledSnag", "Sna
 
 MOST_SETTLED: Final = 2_000
 
-DeliverySnagName = Literal["frame_cut", "old_frame", "enlarged", "gamut", "fewer_pixels", "backing_fringe"]
+DeliverySnagName = Literal["frame_cut", "old_frame", "enlarged", "gamut", "fewer_pixels", "backing_fringe", "hair_haze"]
 
 
 class SnagLimit(SettingsModel):

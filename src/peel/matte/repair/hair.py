@@ -17,10 +17,10 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
-from peel.matte.arrays import FloatArray
+from peel.matte.arrays import BoolArray, FloatArray
 from peel.matte.repair.hair_kernels import find_middles, link, spread, total_of
 
-__all__ = ["LEAST_LENGTH", "WIDEST_PX", "Hair", "hair_of"]
+__all__ = ["LEAST_LENGTH", "WIDEST_PX", "Hair", "Heights", "Numbers", "fall_of", "hair_of"]
 
 WIDEST_PX: Final = 8
 """Widest strands, in pixels."""
@@ -37,6 +37,10 @@ _TENTH: Final = 10  # part of its alpha that an opening may take of what is no s
 _ALONE: Final = 0.3  # alpha beneath, from which a short bit belongs to what it lies on
 
 
+Heights = npt.NDArray[np.uint16]
+Numbers = npt.NDArray[np.int32]
+
+
 @dataclass(frozen=True, eq=False)
 class Hair:
     """The strands of a matte.
@@ -47,14 +51,18 @@ class Hair:
         By how much each pixel's alpha stands out of what lies beneath strands; 65535 for 1.
     numbers : (H, W) int32 ndarray
         The strand that it belongs to, from 1; 0 for none.
+    under : (H, W) int32 ndarray
+        Another one that goes on there beneath it, or 0.
     length, opacity, width : (N,) float32 ndarrays
-        Of each strand, and of each crumb that lies alone: in pixels, the mean height of its middle in [0, 1], and the mean sum of heights across.
+        Of each strand, and of each crumb that lies alone: in pixels, the mean height of its middle in [0, 1], and the
+        mean sum of heights across.
     ends : (N, 2, 2) float32 ndarray
         Row and column of both ends.
     """
 
-    heights: npt.NDArray[np.uint16]
-    numbers: npt.NDArray[np.int32]
+    heights: Heights
+    numbers: Numbers
+    under: Numbers
     length: FloatArray
     opacity: FloatArray
     width: FloatArray
@@ -64,6 +72,19 @@ class Hair:
     def visible_length(self) -> FloatArray:
         """The length of each strand; of one fainter than a half, less in proportion."""
         return np.asarray(self.length * np.minimum(self.opacity / _FULLY, 1), np.float32)
+
+    def falls(self, shortest_px: float) -> Heights:
+        """Return by how much alpha falls where strands of which less is seen are left out, (H, W) uint16."""
+        return fall_of(self.heights, self.numbers, self.under, self.visible_length < shortest_px)
+
+
+def fall_of(heights: Heights, numbers: Numbers, under: Numbers, is_out: BoolArray) -> Heights:
+    """Return by how much alpha falls where some strands are left out; what belongs to two stays for either.
+
+    `is_out` is (N,) bool; the others, and what is returned, (H, W).
+    """
+    gone, goes_on = np.append(False, is_out), np.append(False, ~is_out)
+    return np.asarray(heights * (gone[numbers] & ~goes_on[under]), np.uint16)
 
 
 def hair_of(alpha: npt.NDArray[np.uint16]) -> Hair:
@@ -81,26 +102,38 @@ def hair_of(alpha: npt.NDArray[np.uint16]) -> Hair:
     del opened
     heights = cv2.subtract(alpha, beneath)
     direction = np.full(alpha.shape, 255, np.uint8)
-    numbers = np.zeros(alpha.shape, np.int32)
+    numbers, under = np.zeros(alpha.shape, np.int32), np.zeros(alpha.shape, np.int32)
     middles = find_middles(cv2.GaussianBlur(heights, (0, 0), _BLUR_PX), direction)
     order = np.argsort(-heights[middles[:, 0], middles[:, 1]].astype(np.int32), kind="stable")
     strands = np.zeros((min(len(middles), _MOST), 7), np.float32)
-    count = link(np.ascontiguousarray(middles[order]), direction, heights, numbers, strands)
+    count = link(np.ascontiguousarray(middles[order]), direction, heights, numbers, under, strands)
     del direction
+    strands = strands[:count]
+    crumbs = np.nonzero(np.append(True, strands[:, 0] < LEAST_LENGTH)[numbers] & (numbers > 0))
+    whose, numbers[crumbs] = numbers[crumbs], 0
+    spread(heights, numbers, WIDEST_PX // 2 + 2)  # strands first: what is next to one is a part of it
+    alone = numbers[crumbs] == 0
+    numbers[crumbs[0][alone], crumbs[1][alone]] = whose[alone]
     spread(heights, numbers, WIDEST_PX // 2 + 2)
     total_of(heights, numbers, strands)
-    strands = strands[:count]
+    return _sorted_out(heights, numbers, under, strands, beneath)
+
+
+def _sorted_out(heights: Heights, numbers: Numbers, under: Numbers, strands: FloatArray, beneath: Heights) -> Hair:
+    """Keep what is a strand, or a crumb that lies alone, and number it anew."""
     length, width = strands[:, 0], strands[:, 6] / np.maximum(strands[:, 0], 1)
     ends = strands[:, 2:6].astype(np.int32)
-    under = np.minimum(beneath[ends[:, 0], ends[:, 1]], beneath[ends[:, 2], ends[:, 3]])
+    lies_on = np.minimum(beneath[ends[:, 0], ends[:, 1]], beneath[ends[:, 2], ends[:, 3]])
     is_one = (length >= LEAST_LENGTH) & (length >= _SLENDER * width)
-    is_one |= under < _ALONE * 65535  # a crumb: what lies on something solid is its corner
-    renumbered = np.zeros(count + 1, np.int32)
+    is_one |= lies_on < _ALONE * 65535  # what lies on something solid is its corner
+    is_one &= strands[:, 6] > 0
+    renumbered = np.zeros(len(strands) + 1, np.int32)
     renumbered[1:][is_one] = np.arange(1, int(is_one.sum()) + 1)
     kept = strands[is_one]
     return Hair(
         heights,
         np.take(renumbered, numbers),
+        np.take(renumbered, under),
         np.ascontiguousarray(kept[:, 0]),
         np.ascontiguousarray(kept[:, 1]),
         np.ascontiguousarray(width[is_one]),

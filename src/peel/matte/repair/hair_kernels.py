@@ -114,24 +114,28 @@ def _take(direction: Any, labels: Any, y: int, x: int, uy: float, ux: float, lab
 
 
 @njit(**_FAST)
-def _bridge(labels: Any, y: int, x: int, v: int, u: int, label: int) -> None:
-    """Give what lies between two places to a strand, but what is next to the middle of another."""
+def _bridge(labels: Any, under: Any, y: int, x: int, v: int, u: int, label: int) -> None:
+    """Give what lies between two places to a strand; where another one has it, both do."""
     far = max(abs(v - y), abs(u - x))
     for k in range(1, far):
         row, column = y + int(np.round((v - y) * k / far)), x + int(np.round((u - x) * k / far))
         is_free = True
         for r in range(row - 1, row + 2):
             for c in range(column - 1, column + 2):
-                is_free &= labels[r, c] == 0 or labels[r, c] == label
+                if labels[r, c] != 0 and labels[r, c] != label:
+                    is_free = False
+                    if under[r, c] == 0:
+                        under[r, c] = label
         if is_free:
             labels[row, column] = label
 
 
-@njit("int32(int32[:,::1], uint8[:,::1], uint16[:,::1], int32[:,::1], float32[:,::1])", **_FAST)
-def link(middles: Any, direction: Any, height: Any, labels: Any, strands: Any) -> int:
+@njit("int32(int32[:,::1], uint8[:,::1], uint16[:,::1], int32[:,::1], int32[:,::1], float32[:,::1])", **_FAST)
+def link(middles: Any, direction: Any, height: Any, labels: Any, under: Any, strands: Any) -> int:
     """Link middles into strands, beginning with the first of them; returns how many there are.
 
-    labels (H, W) is written: the number of a strand from 1. strands (N, 7) gets for each its length, the mean height
+    labels (H, W) is written: the number of a strand from 1; and under (H, W), that of one which goes on there beneath
+    another or over a gap. strands (N, 7) gets for each its length, the mean height
     of its middle, and row and column of both ends; the last column is left as it is.
     """
     count = 0
@@ -155,7 +159,7 @@ def link(middles: Any, direction: Any, height: Any, labels: Any, strands: Any) -
                 length += np.sqrt((v - y) ** 2 + (u - x) ** 2)
                 total += height[v, u]
                 steps += 1
-                _bridge(labels, y, x, v, u, count)
+                _bridge(labels, under, y, x, v, u, count)
                 _take(direction, labels, v, u, vy, vx, count)
                 opacity += 0.1 * (height[v, u] - opacity)
                 back[step % _CHORD, 0], back[step % _CHORD, 1] = y, x

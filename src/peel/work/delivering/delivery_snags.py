@@ -7,6 +7,7 @@ from typing import Final
 import numpy as np
 
 from peel.files.delivery_profiles import out_of_gamut
+from peel.job.edge_targets import EdgeTarget
 from peel.job.edits.values import set_value
 from peel.job.job import Job
 from peel.job.placing.sheet import sheet_of, subject_box
@@ -17,13 +18,15 @@ from peel.matte.pixels import to_bytes
 from peel.work.delivering.order import job_for, size_of_file
 from peel.work.delivering.products import Want, space_of_product
 from peel.work.inspecting.fringe import measure_fringe
+from peel.work.inspecting.hair import count_hair, proposed_shortest
 from peel.work.stages import Stages
 
-__all__ = ["DeliverySnag", "accept_delivery_snag", "delivery_snags", "is_delivery_snag_accepted"]
+__all__ = ["DeliverySnag", "accept_delivery_snag", "delivery_snags", "is_delivery_snag_accepted", "mend_delivery_snag"]
 
 _LONGEST: Final = 700  # side of the small picture that is looked at
 _SOME: Final = 0.02  # share of the subject's pixels outside a gamut that is worth saying
 _ENLARGED: Final = 1.02
+_SMALL: Final = 0.7  # size of a file, relative to the photo, up to which thin strands may vanish in it
 _BORDER_ALPHA: Final = 0.5
 _FRINGE: Final = 6.0  # CIEDE2000 along the edge from which it can be pointed at
 
@@ -39,6 +42,7 @@ class DeliverySnag:
     says : one sentence.
     at : the place in photo pixels.
     mend : what would mend it, in words.
+    shortest_px : what it would take as the shortest hair that is kept, where that is what mends it.
     """
 
     sort: DeliverySnagName
@@ -46,6 +50,7 @@ class DeliverySnag:
     says: str
     at: tuple[float, float]
     mend: str = ""
+    shortest_px: float | None = None
 
 
 def delivery_snags(job: Job, stages: Stages, presets: Sequence[Preset]) -> list[DeliverySnag]:
@@ -58,6 +63,7 @@ def delivery_snags(job: Job, stages: Stages, presets: Sequence[Preset]) -> list[
         found += _by_frame(own, preset)
         found += _by_size(own, preset)
         found += _by_gamut(own, stages, preset)
+        found += _by_hair(own, stages, preset)
     found += _placed(job)
     found += _on_backing(job, stages)
     kept: dict[tuple[str, str], DeliverySnag] = {}
@@ -132,6 +138,24 @@ def _by_gamut(job: Job, stages: Stages, preset: Preset) -> list[DeliverySnag]:
     return [DeliverySnag("gamut", Severity.PLAIN, says, at, "Deliver in the photo's profile or a wider one.")]
 
 
+def _by_hair(job: Job, stages: Stages, preset: Preset) -> list[DeliverySnag]:
+    """Say whether strands of the subject are too thin to be more than haze in a small file."""
+    if preset.product == "outline":
+        return []
+    scale = size_of_file(job, preset)[0] / space_of_product(job, Want("cutout", framed=preset.is_framed)).height
+    if scale > _SMALL:
+        return []
+    shortest = proposed_shortest(stages, job, scale)
+    if shortest is None or shortest <= job.settings.recipe.finish.overall.shortest_px:
+        return []
+    number, _ = count_hair(stages, job, EdgeTarget()).left_out(shortest)
+    says = f"{preset.name}: at {100 * scale:.0f} % of the photo's size much hair is thinner than a third of a pixel."
+    mend = f"Leave out {number:,} strands shorter than {shortest:.0f} px."
+    top, left, bottom, right = subject_box(job)
+    at = ((left + right) / 2, (top + bottom) / 2)
+    return [DeliverySnag("hair_haze", Severity.SLIGHT, says, at, mend, shortest)]
+
+
 def _on_backing(job: Job, stages: Stages) -> list[DeliverySnag]:
     """Say whether the edge stands out on the chosen backing."""
     if job.settings.recipe.backing.kind == "nothing":
@@ -159,6 +183,11 @@ def _placed(job: Job) -> list[DeliverySnag]:
             says = f"Cutout {number + 1} stands on the sheet at {100 * scale:.0f} % of its own pixels."
             out.append(DeliverySnag("enlarged", Severity.SLIGHT, says, (x, y), "Scale it down in Backing, Cutouts."))
     return out
+
+
+def mend_delivery_snag(job: Job, snag: DeliverySnag) -> Job:
+    """Do what mends a snag of a delivery, where Peel can: leave out strands that would be haze."""
+    return job if snag.shortest_px is None else set_value(job, "recipe.finish.everywhere.shortest_px", snag.shortest_px)
 
 
 def accept_delivery_snag(job: Job, snag: DeliverySnag, reason: str) -> Job:

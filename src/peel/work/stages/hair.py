@@ -6,8 +6,9 @@ Strands are found in all of the matte at once, since one that is cut by a window
 import threading
 from collections.abc import Hashable
 from dataclasses import dataclass
-from typing import Final
+from typing import Any, Final
 
+import cv2
 import numpy as np
 import numpy.typing as npt
 
@@ -19,7 +20,7 @@ from peel.job.settings import Finish
 from peel.job.settings.edges import own_of
 from peel.matte.arrays import FloatArray
 from peel.matte.pixels import unit_floats
-from peel.matte.repair.hair import hair_of
+from peel.matte.repair.hair import Heights, Numbers, fall_of, hair_of
 from peel.matte.solve.line_evidence import line_evidence
 from peel.matte.srgb import to_linear
 from peel.work.stages.cache import Cache
@@ -27,14 +28,16 @@ from peel.work.stages.chain import Before, Stage, assembled, cells_of
 from peel.work.stages.pyramid import Pyramid, shrunk
 from peel.work.stages.targets import area_share, kind_shares
 
-__all__ = ["FoundHair", "HairFinder", "Haired", "is_haired"]
+__all__ = ["FoundHair", "HairFinder", "Haired"]
 
 _CELL: Final = 256
 _KEPT: Final = 2  # mattes whose strands are remembered
-_MARGIN: Final = 160  # pixels around a window in which lines are followed
-_BOLDEST: Final = 4.0  # by how much a line's own weight is raised where all faint ones are brought out
+_EVEN_PX: Final = 2.5
+_ABOVE_USUAL: Final = 1.3
+_MARGIN: Final = 112  # pixels around a window in which lines are followed
+_BOLDEST: Final = 10.0  # by how much a line's own weight is raised where all faint ones are brought out
 
-_Cell = tuple[npt.NDArray[np.uint16], npt.NDArray[np.int32]]
+_Cell = tuple[Heights, Numbers, Numbers]
 
 
 @dataclass(frozen=True, eq=False)
@@ -50,7 +53,7 @@ class FoundHair:
     kind : (N,) uint8 ndarray
         The kind of edge at the end nearer to the subject.
     cells : dict
-        Heights and numbers of the 256-pixel cells that hold any, by row and column.
+        Heights, and numbers of strands and of those beneath, of the 256-pixel cells that hold any, by row and column.
     """
 
     length: FloatArray
@@ -66,13 +69,13 @@ class FoundHair:
         `rect` is in photo pixels; returns (h, w) float32.
         """
         falls = np.zeros((rect.height, rect.width), np.uint16)
-        is_out = np.concatenate([[False], self.visible_length < shortest_px])
+        is_out = self.visible_length < shortest_px
         for part in cells_of(rect, _CELL):
             cell = self.cells.get((part.top // _CELL, part.left // _CELL))
             if cell is not None:
-                inside = part.intersection(rect)
-                heights, numbers = (own[inside.within(part)] for own in cell)
-                falls[inside.within(rect)] = heights * is_out[numbers]
+                inside, (heights, numbers, under) = part.intersection(rect), cell
+                own = inside.within(part)
+                falls[inside.within(rect)] = fall_of(heights[own], numbers[own], under[own], is_out)
         return unit_floats(shrunk(falls, level))
 
 
@@ -105,14 +108,28 @@ def _find(job: Job) -> FoundHair:
     cells: dict[tuple[int, int], _Cell] = {}
     for part in cells_of(rect, _CELL):
         inside = part.intersection(rect)
-        numbers = hair.numbers[inside.within(rect)]
-        if numbers.any():
-            whole: _Cell = (np.zeros((_CELL, _CELL), np.uint16), np.zeros((_CELL, _CELL), np.int32))
-            whole[0][inside.within(part)] = hair.heights[inside.within(rect)]
-            whole[1][inside.within(part)] = numbers
-            cells[part.top // _CELL, part.left // _CELL] = whole
+        if hair.numbers[inside.within(rect)].any():
+            heights, numbers, under = (
+                _whole(own[inside.within(rect)], inside.within(part))
+                for own in (hair.heights, hair.numbers, hair.under)
+            )
+            cells[part.top // _CELL, part.left // _CELL] = heights, numbers, under
     middle = (hair.ends.mean(axis=1) + corner).astype(np.int64)
     return FoundHair(hair.length, hair.visible_length, hair.width, middle, _kinds_at(job, hair.ends + corner), cells)
+
+
+def _evened(weight: FloatArray, alpha: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """Even weight and alpha of lines out along them, so that no line is dotted; what is on no line stays without."""
+    around = cv2.GaussianBlur(weight, (0, 0), _EVEN_PX)
+    usual = cv2.GaussianBlur(weight * alpha, (0, 0), _EVEN_PX) / np.maximum(around, 1e-6)
+    return np.where(weight > 0, around, 0), np.minimum(alpha, usual * np.float32(_ABOVE_USUAL))
+
+
+def _whole(values: npt.NDArray[Any], within: tuple[slice, slice]) -> npt.NDArray[Any]:
+    """Put values into a cell that is empty otherwise."""
+    cell = np.zeros((_CELL, _CELL), values.dtype)
+    cell[within] = values
+    return cell
 
 
 def _kinds_at(job: Job, ends: FloatArray) -> npt.NDArray[np.uint8]:
@@ -147,21 +164,20 @@ def _finishes(job: Job) -> list[Finish]:
     return [finishes.overall, *own_of(finishes).values(), *areas]
 
 
-def is_haired(finish: Finish) -> bool:
-    """Return whether strands are left out or brought out."""
-    return finish.strength > 0 and (finish.shortest_px > 0 or finish.faint > 0)
-
-
 class Haired(Stage):
-    """Strands left out or brought out: everywhere, along kinds of edge, in drawn areas."""
+    """Strands left out or brought out: everywhere, along kinds of edge, in drawn areas.
 
-    def __init__(self, pyramid: Pyramid, finder: HairFinder, cache: Cache) -> None:
-        self._pyramid, self._finder, self._cache = pyramid, finder, cache
+    Without `leaves_out` none are left out, but faint ones are brought out.
+    """
+
+    def __init__(self, pyramid: Pyramid, finder: HairFinder, cache: Cache, *, leaves_out: bool) -> None:
+        self._pyramid, self._finder, self._cache, self._leaves_out = pyramid, finder, cache, leaves_out
 
     def stamp(self, job: Job, rect: Rect, level: int) -> Hashable:
         """Return all of the matte, what is wanted of its strands, and what lines are looked for in."""
         finishes = job.settings.recipe.finish
-        wanted = [(finish.shortest_px, finish.faint, finish.strength) for finish in _finishes(job)]
+        out = self._leaves_out
+        wanted = [(finish.shortest_px * out, finish.faint, finish.strength) for finish in _finishes(job)]
         outlines = tuple((area.outline, area.fade_px) for area in job.settings.photo.finish_areas)
         covered = job.photo.space.covered(rect, level)
         own = tuple(own_of(finishes))
@@ -170,7 +186,10 @@ class Haired(Stage):
 
     def is_neutral(self, job: Job) -> bool:
         """Return whether all hair is as it was solved."""
-        return not any(is_haired(finish) for finish in _finishes(job))
+        return not any(
+            finish.strength > 0 and (finish.faint > 0 or (self._leaves_out and finish.shortest_px > 0))
+            for finish in _finishes(job)
+        )
 
     def passes(self, job: Job, rect: Rect, level: int) -> bool:
         """Return whether no hair is in a window."""
@@ -197,7 +216,7 @@ class Haired(Stage):
     def _with(self, job: Job, rect: Rect, level: int, alpha: FloatArray, finish: Finish) -> FloatArray:
         """Apply one finish to a window."""
         covered, out = job.photo.space.covered(rect, level), alpha
-        if finish.strength and finish.shortest_px:
+        if self._leaves_out and finish.strength and finish.shortest_px:
             found = self._finder.found_in(job)
             out = out - np.float32(finish.strength) * found.left_out(covered, level, finish.shortest_px)
         if finish.strength and finish.faint:
@@ -208,9 +227,8 @@ class Haired(Stage):
         """Return by how much alpha rises along the lines that the photo shows, the surest first."""
         cells = [part.intersection(job.photo.bounds) for part in cells_of(rect, 2 * _CELL)]
         lines = assembled(rect, cells, lambda part: self._lines(job, part))
-        weight, towards = lines[..., 0], lines[..., 1]
-        sure = np.clip(weight * np.float32(_BOLDEST * faint), 0, 1) * np.float32(min(1.0, 2 * faint))
-        rise = sure * np.maximum(towards - unit_floats(job.matte.read(rect)), 0)
+        sure = np.clip(lines[..., 0] * np.float32(_BOLDEST * faint), 0, 1) * np.float32(min(1.0, 2 * faint))
+        rise = sure * np.maximum(lines[..., 1] - unit_floats(job.matte.read(rect)), 0)
         return np.asarray(shrunk(rise, level), np.float32)
 
     def _lines(self, job: Job, part: Rect) -> FloatArray:
@@ -222,7 +240,7 @@ class Haired(Stage):
             photo, inner = self._pyramid.colours(around, 0), part.within(around)
             weight, alpha = line_evidence(to_linear(photo) if is_linear else photo, job.zones.read(around))
             weight[weight > 1] = 0  # plain backdrop between strands
-            return np.ascontiguousarray(np.dstack([weight[inner], alpha[inner]]), np.float32)
+            return np.ascontiguousarray(np.dstack(_evened(weight, alpha))[inner], np.float32)
 
         if job.matte.constant_in(part) in (0, MATTE_ONE):
             return np.zeros((part.height, part.width, 2), np.float32)

@@ -60,18 +60,20 @@ class Stages:
         self.cache = cache if cache is not None else Cache(400_000_000)
         self.pyramid = Pyramid(photo.pixels)
         self.hair = HairFinder()
-        haired = Haired(self.pyramid, self.hair, self.cache)
+        haired, unthinned = (Haired(self.pyramid, self.hair, self.cache, leaves_out=out) for out in (True, False))
         self.matte = Chain([Solved(), haired, Touched(), Finished()], photo.space, self.cache)
+        # A strand that is left out shows none of its colours: those of the others are as they were with it.
+        with_all = Chain([Solved(), unthinned, Touched(), Finished()], photo.space, self.cache)
         untinted: list[Stage] = [
             Photographed(self.pyramid),
-            Estimate(self.matte),
-            Clean(self.pyramid, self.matte),
-            MeasuredRoots(self.pyramid, self.matte),
-            Rooted(self.matte),
-            Despilled(self.matte),
-            MeasuredRims(self.matte),
-            Rims(self.matte),
-            Toned(self.matte),
+            Estimate(with_all),
+            Clean(self.pyramid, with_all),
+            MeasuredRoots(self.pyramid, with_all),
+            Rooted(with_all),
+            Despilled(with_all),
+            MeasuredRims(with_all),
+            Rims(with_all),
+            Toned(with_all),
         ]
         before = Chain(untinted, photo.space, self.cache)
         brushed = [Tinted(before, self.matte, self.cache), Original(self.pyramid)]
