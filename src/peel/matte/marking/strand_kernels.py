@@ -1,0 +1,254 @@
+"""The loops behind `peel.matte.marking.strand_trace`: follow a thin line by many guesses at once, and keep the best."""
+
+from typing import Any, Final
+
+import numpy as np
+from numba import njit
+
+__all__ = ["centre", "follow", "response_at"]
+
+_FAST: Final = {"cache": True, "nogil": True, "fastmath": True}
+_STEP: Final = 2.5  # pixels
+_TURNS: Final = 9  # directions tried at each step
+_TURN: Final = 0.11  # radians between two of them
+_GUESSES: Final = 40  # carried on at once
+_BESIDE: Final = 6  # places beside a line, over which what is usual there is measured
+_BESIDE_PX: Final = 2.6  # between two of them, in widths
+_COST: Final = 1.1  # of a step, in deviations of what is usual
+_MOST: Final = 4.0  # that a step can gain
+_LEAST: Final = -1.5
+_BENDING: Final = 0.14  # cost of a turn by one direction, squared
+_BENT: Final = 0.03  # ... of one that differs from those before
+_BLINDLY: Final = 4.0  # how many times that where nothing of the strand is seen
+_ACROSS: Final = 13  # places across a strand, half a pixel apart, between which its middle is looked for
+_UNLIKE: Final = 0.6  # share of a colour difference that has to lie along the strand's own
+_LAG: Final = 14  # steps after which the way that is best so far is the only one
+_GIVEN_UP: Final = 13.0  # below the best, from which on a strand has ended
+
+
+@njit(**_FAST)
+def _colour(image: Any, y: float, x: float, c: int) -> float:
+    """Sample a picture between four pixels."""
+    height, width = image.shape[0], image.shape[1]
+    y, x = max(min(y, height - 1.001), 0.0), max(min(x, width - 1.001), 0.0)
+    v, u = int(y), int(x)
+    down, right = min(v + 1, height - 1), min(u + 1, width - 1)
+    b, a = y - v, x - u
+    top = (1 - a) * image[v, u, c] + a * image[v, right, c]
+    return (1 - b) * top + b * ((1 - a) * image[down, u, c] + a * image[down, right, c])
+
+
+@njit(**_FAST)
+def _response(image: Any, y: float, x: float, sy: float, sx: float, side: float, out: Any) -> float:
+    """Measure how the middle of a short line differs from both sides, into `out` (3,); returns how these differ.
+
+    (sy, sx) points along it; `side` is how far away its sides are.
+    """
+    ny, nx = -sx, sy
+    unlike = 0.0
+    for c in range(3):
+        middle, left, right = 0.0, 0.0, 0.0
+        for k in range(-1, 2):
+            v, u = y + 0.9 * k * sy, x + 0.9 * k * sx
+            middle += _colour(image, v, u, c)
+            left += _colour(image, v + side * ny, u + side * nx, c)
+            right += _colour(image, v - side * ny, u - side * nx, c)
+        out[c] = (middle - 0.5 * (left + right)) / 3
+        unlike += ((left - right) / 3) ** 2
+    return np.sqrt(unlike)
+
+
+@njit("float64(float32[:,:,::1], float64, float64, float64, float64, float64, float64[::1])", **_FAST)
+def response_at(image: Any, y: float, x: float, sy: float, sx: float, side: float, out: Any) -> float:
+    """Measure how a short line differs from both sides, into `out` (3,); returns how much these differ."""
+    return _response(image, y, x, sy, sx, side, out)
+
+
+@njit(**_FAST)
+def _gain(image: Any, y: float, x: float, sy: float, sx: float, side: float, own: Any, floor: float, out: Any) -> float:
+    """Return by how many deviations of what lies beside it a place looks like the strand."""
+    unlike = _response(image, y, x, sy, sx, side, out)
+    here = out[0] * own[0] + out[1] * own[1] + out[2] * own[2]
+    size = np.sqrt(out[0] * out[0] + out[1] * out[1] + out[2] * out[2])
+    if here < _UNLIKE * size:
+        here = min(here, 0.0)
+    here -= 0.5 * max(unlike - size, 0.0)  # a step, no line
+    r, g, b = out[0], out[1], out[2]
+    total = 0.0
+    for k in range(_BESIDE):
+        away = side * _BESIDE_PX * (k // 2 + 1) * (1 if k % 2 else -1)
+        _response(image, y - away * sx, x + away * sy, sy, sx, side, out)
+        other = out[0] * own[0] + out[1] * own[1] + out[2] * own[2]
+        total += other * other
+    out[0], out[1], out[2] = r, g, b
+    return here / (np.sqrt(total / _BESIDE) + floor)
+
+
+@njit(**_FAST)
+def _before(parents: Any, step: int, guess: int) -> int:
+    """Return from which guess one came, some steps before."""
+    for back in range(_LAG):
+        guess = parents[step - back, guess]
+    return guess
+
+
+@njit("int64(float32[:,:,::1], uint8[:,::1], float64, float64, float64, float64, float64, float64[::1], float64, "
+      "int64, float64[:,::1])", **_FAST)  # fmt: skip
+def follow(  # noqa: C901 - one search
+    image: Any, zone: Any, y0: float, x0: float, sy: float, sx: float, side: float, colour: Any, floor: float,
+    most_steps: int, path: Any,
+) -> int:  # fmt: skip
+    """Follow a strand from a place in a direction.
+
+    zone (H, W) is 2 where the subject is certain, where a strand ends in its root, 1 where it may not go, 0 elsewhere.
+    path (N, 3) gets row, column and gain of each place; returns how many there are.
+    """
+    height, width = zone.shape
+    count = 1
+    ys, xs = np.empty(_GUESSES), np.empty(_GUESSES)
+    uy, ux = np.empty(_GUESSES), np.empty(_GUESSES)
+    score = np.empty(_GUESSES)
+    own = np.empty((_GUESSES, 3))
+    bend = np.zeros(_GUESSES)
+    ys[0], xs[0], uy[0], ux[0], score[0] = y0, x0, sy, sx, 0.0
+    length = np.sqrt(colour[0] ** 2 + colour[1] ** 2 + colour[2] ** 2) + 1e-9
+    for c in range(3):
+        own[0, c] = colour[c] / length
+    parents = np.empty((most_steps, _GUESSES), np.int32)
+    places = np.empty((most_steps, _GUESSES, 3))
+    best, best_step, best_guess = 0.0, -1, 0
+    many = _GUESSES * _TURNS
+    ty, tx, vy, vx = np.empty(many), np.empty(many), np.empty(many), np.empty(many)
+    scores, gains, froms = np.empty(many), np.empty(many), np.empty(many, np.int32)
+    turns = np.empty(many)
+    seen = np.empty((many, 3))
+    out = np.empty(3)
+    steps = 0
+    for step in range(most_steps):
+        tried = 0
+        for g in range(count):
+            for k in range(_TURNS):
+                turn = k - _TURNS // 2
+                angle = turn * _TURN
+                ca, sa = np.cos(angle), np.sin(angle)
+                wy, wx = uy[g] * ca + ux[g] * sa, ux[g] * ca - uy[g] * sa
+                y, x = ys[g] + _STEP * wy, xs[g] + _STEP * wx
+                if y < 1 or x < 1 or y > height - 2 or x > width - 2:
+                    continue
+                here = zone[int(y), int(x)]
+                gain = _gain(image, y, x, wy, wx, side, own[g], floor, out)
+                blindly = _BLINDLY if gain < _COST else 1.0
+                gain = min(max(gain, _LEAST), _MOST) - _COST
+                if here == 1:
+                    gain -= 2.0
+                gain -= blindly * (_BENDING * turn * turn + _BENT * (turn - bend[g]) ** 2)
+                ty[tried], tx[tried], vy[tried], vx[tried] = y, x, wy, wx
+                scores[tried], gains[tried], froms[tried], turns[tried] = score[g] + gain, gain, g, turn
+                for c in range(3):
+                    seen[tried, c] = out[c]
+                tried += 1
+        if tried == 0:
+            break
+        order = np.argsort(-scores[:tried])
+        kept = 0
+        old_own, old_bend = own.copy(), bend.copy()
+        for i in range(tried):
+            t = order[i]
+            is_new = True
+            for g in range(kept):
+                near = (ty[t] - ys[g]) ** 2 + (tx[t] - xs[g]) ** 2
+                if near < 1.2 and vy[t] * uy[g] + vx[t] * ux[g] > 0.95:
+                    is_new = False
+                    break
+            if not is_new:
+                continue
+            g0 = froms[t]
+            parents[step, kept] = g0
+            places[step, kept, 0], places[step, kept, 1], places[step, kept, 2] = ty[t], tx[t], gains[t]
+            ys[kept], xs[kept], uy[kept], ux[kept], score[kept] = ty[t], tx[t], vy[t], vx[t], scores[t]
+            bend[kept] = 0.7 * old_bend[g0] + 0.3 * turns[t]
+            total = 0.0
+            for c in range(3):
+                share = 0.06 if gains[t] > 0.5 else 0.0
+                size = np.sqrt(seen[t, 0] ** 2 + seen[t, 1] ** 2 + seen[t, 2] ** 2) + 1e-9
+                own[kept, c] = (1 - share) * old_own[g0, c] + share * seen[t, c] / size
+                total += own[kept, c] ** 2
+            for c in range(3):
+                own[kept, c] /= np.sqrt(total) + 1e-9
+            kept += 1
+            if kept == _GUESSES:
+                break
+        count, steps = kept, step + 1
+        if step >= _LAG:  # where strands part, that on which most is seen soon is the one: not the longest
+            first = _before(parents, step, 0)
+            kept = 0
+            for g in range(count):
+                if _before(parents, step, g) == first:
+                    ys[kept], xs[kept], uy[kept], ux[kept], score[kept] = ys[g], xs[g], uy[g], ux[g], score[g]
+                    bend[kept], parents[step, kept] = bend[g], parents[step, g]
+                    for c in range(3):
+                        own[kept, c], places[step, kept, c] = own[g, c], places[step, g, c]
+                    kept += 1
+            count = kept
+        if score[0] > best:
+            best, best_step, best_guess = score[0], step, 0
+            if zone[int(ys[0]), int(xs[0])] == 2:
+                break
+        if score[0] < best - _GIVEN_UP:
+            break
+    if best_step < 0:
+        return 0
+    g = best_guess
+    for step in range(best_step, -1, -1):
+        path[step, 0], path[step, 1], path[step, 2] = places[step, g, 0], places[step, g, 1], places[step, g, 2]
+        g = parents[step, g]
+    return min(best_step + 1, steps)
+
+
+@njit("void(float32[:,:,::1], float64[:,::1], float64, float64[:,::1])", **_FAST)
+def centre(image: Any, path: Any, side: float, out: Any) -> None:
+    """Move each place of a path (N, 2) across it to where the strand stands out most, evenly along it, into `out`."""
+    count = path.shape[0]
+    colours = np.zeros((count, 3))
+    response = np.zeros(3)
+    normal = np.empty((count, 2))
+    for i in range(count):
+        a, b = max(i - 2, 0), min(i + 2, count - 1)
+        sy, sx = path[b, 0] - path[a, 0], path[b, 1] - path[a, 1]
+        n = np.sqrt(sy * sy + sx * sx) + 1e-9
+        normal[i, 0], normal[i, 1] = -sx / n, sy / n
+        _response(image, path[i, 0], path[i, 1], sy / n, sx / n, side, response)
+        for c in range(3):
+            colours[i, c] = response[c]
+    half = _ACROSS // 2
+    cost = np.empty((count, _ACROSS))
+    back = np.zeros((count, _ACROSS), np.int32)
+    for i in range(count):
+        own = np.zeros(3)
+        for j in range(max(i - 6, 0), min(i + 7, count)):
+            for c in range(3):
+                own[c] += colours[j, c]
+        n = np.sqrt(own[0] ** 2 + own[1] ** 2 + own[2] ** 2) + 1e-9
+        for k in range(_ACROSS):
+            by = 0.5 * (k - half)
+            y, x = path[i, 0] + by * normal[i, 0], path[i, 1] + by * normal[i, 1]
+            _response(image, y, x, normal[i, 1], -normal[i, 0], side, response)
+            seen = (response[0] * own[0] + response[1] * own[1] + response[2] * own[2]) / (n * n) * 13
+            here = -min(max(seen, -1.0), 3.0) + 0.02 * by * by
+            if i == 0:
+                cost[i, k] = here
+                continue
+            best, at = 1e18, k
+            for j in range(max(k - 2, 0), min(k + 3, _ACROSS)):
+                through = cost[i - 1, j] + 0.25 * (j - k) ** 2
+                if through < best:
+                    best, at = through, j
+            cost[i, k], back[i, k] = best + here, at
+    k = 0
+    for j in range(_ACROSS):
+        if cost[count - 1, j] < cost[count - 1, k]:
+            k = j
+    for i in range(count - 1, -1, -1):
+        by = 0.5 * (k - half)
+        out[i, 0], out[i, 1] = path[i, 0] + by * normal[i, 0], path[i, 1] + by * normal[i, 1]
+        k = back[i, k]
