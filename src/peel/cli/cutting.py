@@ -11,7 +11,7 @@ from peel.errors import UsageError
 
 if TYPE_CHECKING:
     from peel.files.recipes import RecipeFile
-    from peel.job.settings import Separation
+    from peel.job.settings import Point, Separation
 
 __all__ = ["cut", "separations"]
 
@@ -68,6 +68,13 @@ def cut(
     shadow_strokes: Annotated[
         Path | None,
         typer.Option(help="JSON file with strokes of a painted shadow: points and radius_px, in pixels of the photo."),
+    ] = None,
+    strands: Annotated[
+        Path | None,
+        typer.Option(
+            help="JSON file with strands to be followed and made subject: lists of points in pixels of the photo, one "
+            "as for a press, or more along the strand."
+        ),
     ] = None,
     matte: Annotated[Path | None, typer.Option(help="Write the matte here, as 16-bit gray PNG.")] = None,
     cutout: Annotated[Path | None, typer.Option(help="Write the cutout here, as PNG with straight alpha.")] = None,
@@ -131,6 +138,7 @@ def cut(
         assets=read.assets,
         photo_settings={**_photo_settings(mixing, own_colour or []), **strokes},
         exposure=exposure,
+        strands=_strands(strands),
         proposes_colour=propose_colour,
     )
     tidy_up()
@@ -223,6 +231,13 @@ def _strokes(path: Path | None) -> dict[str, Any]:
     from peel.files.recipes import read_strokes
 
     return {} if path is None else {"shadow_painted": read_strokes(path)}
+
+
+def _strands(path: Path | None) -> "tuple[tuple[Point, ...], ...]":
+    """Read the strands that are to be followed."""
+    from peel.files.recipes import read_strands
+
+    return () if path is None else read_strands(path)
 
 
 def _with_painted_shadow(read: "RecipeFile") -> "RecipeFile":

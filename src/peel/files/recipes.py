@@ -11,11 +11,14 @@ from peel.errors import UsageError
 from peel.files.assets import read_asset
 from peel.files.json_settings import read_settings, refusal
 from peel.job.assets import Asset
-from peel.job.settings import MOST_SHADOW_STROKES, Recipe, ShadowStroke
+from peel.job.settings import MOST_SHADOW_STROKES, Point, Recipe, ShadowStroke
 
-__all__ = ["RecipeFile", "read_recipe", "read_strokes"]
+__all__ = ["RecipeFile", "read_recipe", "read_strands", "read_strokes"]
 
 _Strokes = Annotated[tuple[ShadowStroke, ...], Field(max_length=MOST_SHADOW_STROKES)]
+
+_Strand = Annotated[tuple[Point, ...], Field(min_length=1, max_length=20_000)]
+_Strands = Annotated[tuple[_Strand, ...], Field(max_length=2_000)]
 
 
 @dataclass(frozen=True)
@@ -61,6 +64,25 @@ def read_strokes(path: Path) -> tuple[ShadowStroke, ...]:
         found = found.get("strokes")
     try:
         return TypeAdapter(_Strokes).validate_json(json.dumps(found))
+    except (ValueError, RecursionError) as error:
+        raise refusal(path, error) from error
+
+
+def read_strands(path: Path) -> tuple[tuple[Point, ...], ...]:
+    """Read strands to be followed: a list, or an object with ``"strands"``, of lists of points [x, y].
+
+    Raises
+    ------
+    PhotoError
+        If the file cannot be read.
+    UsageError
+        If it holds no strands, or one of their values is out of bounds; the sentence names it.
+    """
+    found = read_settings(path, "list of strands")
+    if isinstance(found, dict):
+        found = found.get("strands")
+    try:
+        return TypeAdapter(_Strands).validate_json(json.dumps(found))
     except (ValueError, RecursionError) as error:
         raise refusal(path, error) from error
 

@@ -3,7 +3,7 @@
 import resource
 import sys
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from typing import Any, Literal
@@ -23,7 +23,7 @@ from peel.job.job import Job, Photo, new_job
 from peel.job.plane import Plane
 from peel.job.preset import Preset
 from peel.job.question import counted_frame
-from peel.job.settings import Recipe, Separation
+from peel.job.settings import Point, Recipe, Separation
 from peel.matte.arrays import ByteArray
 from peel.matte.edge.kind import KINDS
 from peel.matte.edge.kinds import kinds_from_gray
@@ -35,10 +35,11 @@ from peel.work.delivering.order import FileOrder
 from peel.work.framing.frames import FRAME_WORDS, Fit, fit_of, give_frame, read_frame
 from peel.work.framing.proposing import mark_by_set, region_by_set
 from peel.work.inspecting.colour_proposals import proposed_rim, proposed_spill
+from peel.work.marking.strands import follow_strands, take_strand
 from peel.work.marking.tone_start import mark_by_tone, with_ends
 from peel.work.solving.given import take_matte
 from peel.work.solving.solve import check_solvable, solve_job
-from peel.work.stages import Cache, Stages
+from peel.work.stages import Cache, Pyramid, Stages
 
 __all__ = ["CutFiles", "CutReport", "CutRequest", "cut", "prepared"]
 
@@ -155,6 +156,8 @@ class CutRequest:
         Values of `peel.job.settings.PhotoSettings` to start from.
     exposure : float
         Stops by which a camera file is developed.
+    strands : sequence of sequences of points
+        Strands that are followed and made subject: each a press on one, or a path along it.
     proposes_colour : bool
         Whether spill and rims of the edge are proposed once it is solved, and what is proposed is done.
     """
@@ -171,6 +174,7 @@ class CutRequest:
     assets: tuple[Asset, ...] = ()
     photo_settings: dict[str, Any] = field(default_factory=dict)
     exposure: float = 0.0
+    strands: Sequence[Sequence[Point]] = ()
     proposes_colour: bool = False
 
 
@@ -204,6 +208,10 @@ def cut(request: CutRequest, files: CutFiles, progress: Progress | None = None) 
     job, solved = solve_job(job, lambda share: report("Solving", share))
     clock.lap("solve")
     found: dict[str, Any] = {}
+    if request.strands:
+        report("Following strands", 0.0)
+        job = _with_strands(job, request.strands)
+        clock.lap("strands")
     if request.proposes_colour:
         report("Proposing colours", 0.0)
         job, found = _with_proposals(job)
@@ -211,6 +219,14 @@ def cut(request: CutRequest, files: CutFiles, progress: Progress | None = None) 
     _write(job, files, clock, report)
     mixing, fit = job.settings.photo.known_mixing or "value", fit_of(job)
     return CutReport(clock.seconds, _peak_memory_mb(), solved, mixing, found, fit)
+
+
+def _with_strands(job: Job, strands: Sequence[Sequence[Point]]) -> Job:
+    """Follow strands and make them subject; the band that opens along them is solved."""
+    pyramid = Pyramid(job.photo.pixels)
+    for strand in follow_strands(pyramid, job, strands):
+        job = take_strand(pyramid, job, strand)
+    return solve_job(job)[0]
 
 
 def _with_proposals(job: Job) -> tuple[Job, dict[str, Any]]:

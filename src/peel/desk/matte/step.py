@@ -13,6 +13,7 @@ from peel.desk.matte.snag_walk import SnagWalk
 from peel.desk.matte.strip_desk import StripDesk
 from peel.desk.matte.touch import TOUCH_TOOLS
 from peel.desk.matte.version_desk import VersionDesk
+from peel.desk.matte.wisp import WispTool
 from peel.desk.step.lane_desk import LaneDesk
 from peel.desk.step.spec import Command, StepFacts, StepSpec, Surroundings
 from peel.desk.steps import Step, StepState
@@ -57,7 +58,7 @@ STEP: Final = StepSpec(
     Step.MATTE,
     MattePanel,
     _state,
-    (BandBrush, *TOUCH_TOOLS),
+    (BandBrush, *TOUCH_TOOLS, WispTool),
     (
         Command("Mend the snag", ("F2",), lambda desk: desk.mend()),
         Command("Accept the snag", ("F3",), lambda desk: desk.accept()),

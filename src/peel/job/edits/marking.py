@@ -111,6 +111,19 @@ def paint_zone(job: Job, stroke: Stroke, zone: Zone) -> Job:
     return _correct(job, stroke, zone.value)
 
 
+def open_band(job: Job, window: Rect, where: BoolArray) -> Job:
+    """Make unsure, as by hand, what is certain backdrop in a part of a window.
+
+    The part is (h, w) bool, of the window.
+    """
+    touched = where & (job.zones.read(window) == BACKGROUND)
+    if not touched.any():
+        return job
+    corrections = job.corrections.read(window)
+    corrections[touched] = Zone.UNSURE.value
+    return _corrected(job, window, touched, corrections)
+
+
 def release_zone(job: Job, stroke: Stroke) -> Job:
     """Brush corrections away, so that the laid band shows again."""
     return _correct(job, stroke, 0)

@@ -29,6 +29,7 @@ __all__ = [
     "Touch",
     "borrow",
     "has_touches",
+    "lay_over",
     "moved_towards",
     "nudge",
     "release",
@@ -179,10 +180,23 @@ def borrow(job: Job, stroke: SoftStroke, other: Callable[[Rect], FloatArray]) ->
     if window.is_empty:
         return job
     share = replace(stroke, softness=max(stroke.softness, _SMOOTH)).weights(window)
+    return lay_over(job, window, other(window), share)
+
+
+def lay_over(job: Job, window: Rect, other: FloatArray, share: FloatArray) -> Job:
+    """Lay alpha over the solved matte of a window; other touch-ups give way to it.
+
+    Parameters
+    ----------
+    job : Job
+    window : Rect
+    other, share : (h, w) float32 ndarrays
+        Alpha, and how much of it counts, in [0, 1].
+    """
     had = job.borrowed_weight.read(window).astype(np.float32) / 255
     weight = 1 - (1 - had) * (1 - share)
     before = job.borrowed.read(window).astype(np.float32) / MATTE_ONE
-    mixed = ((1 - share) * had * before + share * other(window)) / np.maximum(weight, 1e-6)
+    mixed = ((1 - share) * had * before + share * other) / np.maximum(weight, 1e-6)
     taken = share > _SOME
     values = np.where(taken, np.round(np.clip(mixed, 0, 1) * MATTE_ONE), job.borrowed.read(window)).astype(np.uint16)
     weights = np.where(taken, np.round(weight * 255), job.borrowed_weight.read(window)).astype(np.uint8)

@@ -23,6 +23,8 @@ _BLINDLY: Final = 4.0  # how many times that where nothing of the strand is seen
 _ACROSS: Final = 13  # places across a strand, half a pixel apart, between which its middle is looked for
 _UNLIKE: Final = 0.6  # share of a colour difference that has to lie along the strand's own
 _LAG: Final = 14  # steps after which the way that is best so far is the only one
+_FAINT: Final = 0.2  # opacity, relative to the strand so far, from which a place speaks for it
+_LIKE: Final = 8.0  # how fast that grows
 _GIVEN_UP: Final = 13.0  # below the best, from which on a strand has ended
 
 
@@ -65,8 +67,13 @@ def response_at(image: Any, y: float, x: float, sy: float, sx: float, side: floa
 
 
 @njit(**_FAST)
-def _gain(image: Any, y: float, x: float, sy: float, sx: float, side: float, own: Any, floor: float, out: Any) -> float:
-    """Return by how many deviations of what lies beside it a place looks like the strand."""
+def _gain(
+    image: Any, y: float, x: float, sy: float, sx: float, side: float, own: Any, usual: float, floor: float, out: Any
+) -> float:
+    """Return by how many deviations of what lies beside it a place looks like the strand.
+
+    What is much fainter than the strand has been so far counts less.
+    """
     unlike = _response(image, y, x, sy, sx, side, out)
     here = out[0] * own[0] + out[1] * own[1] + out[2] * own[2]
     size = np.sqrt(out[0] * out[0] + out[1] * out[1] + out[2] * out[2])
@@ -81,7 +88,7 @@ def _gain(image: Any, y: float, x: float, sy: float, sx: float, side: float, own
         other = out[0] * own[0] + out[1] * own[1] + out[2] * own[2]
         total += other * other
     out[0], out[1], out[2] = r, g, b
-    return here / (np.sqrt(total / _BESIDE) + floor)
+    return min(here / (np.sqrt(total / _BESIDE) + floor), _LIKE * (here / usual - _FAINT))
 
 
 @njit(**_FAST)
@@ -109,9 +116,10 @@ def follow(  # noqa: C901 - one search
     uy, ux = np.empty(_GUESSES), np.empty(_GUESSES)
     score = np.empty(_GUESSES)
     own = np.empty((_GUESSES, 3))
-    bend = np.zeros(_GUESSES)
+    bend, usual = np.zeros(_GUESSES), np.empty(_GUESSES)
     ys[0], xs[0], uy[0], ux[0], score[0] = y0, x0, sy, sx, 0.0
     length = np.sqrt(colour[0] ** 2 + colour[1] ** 2 + colour[2] ** 2) + 1e-9
+    usual[0] = length
     for c in range(3):
         own[0, c] = colour[c] / length
     parents = np.empty((most_steps, _GUESSES), np.int32)
@@ -136,7 +144,7 @@ def follow(  # noqa: C901 - one search
                 if y < 1 or x < 1 or y > height - 2 or x > width - 2:
                     continue
                 here = zone[int(y), int(x)]
-                gain = _gain(image, y, x, wy, wx, side, own[g], floor, out)
+                gain = _gain(image, y, x, wy, wx, side, own[g], usual[g], floor, out)
                 blindly = _BLINDLY if gain < _COST else 1.0
                 gain = min(max(gain, _LEAST), _MOST) - _COST
                 if here == 1:
@@ -151,7 +159,7 @@ def follow(  # noqa: C901 - one search
             break
         order = np.argsort(-scores[:tried])
         kept = 0
-        old_own, old_bend = own.copy(), bend.copy()
+        old_own, old_bend, old_usual = own.copy(), bend.copy(), usual.copy()
         for i in range(tried):
             t = order[i]
             is_new = True
@@ -175,6 +183,9 @@ def follow(  # noqa: C901 - one search
                 total += own[kept, c] ** 2
             for c in range(3):
                 own[kept, c] /= np.sqrt(total) + 1e-9
+            share = 0.08 if gains[t] > 0.0 else 0.0
+            size = np.sqrt(seen[t, 0] ** 2 + seen[t, 1] ** 2 + seen[t, 2] ** 2)
+            usual[kept] = (1 - share) * old_usual[g0] + share * size
             kept += 1
             if kept == _GUESSES:
                 break
@@ -185,6 +196,7 @@ def follow(  # noqa: C901 - one search
             for g in range(count):
                 if _before(parents, step, g) == first:
                     ys[kept], xs[kept], uy[kept], ux[kept], score[kept] = ys[g], xs[g], uy[g], ux[g], score[g]
+                    usual[kept] = usual[g]
                     bend[kept], parents[step, kept] = bend[g], parents[step, g]
                     for c in range(3):
                         own[kept, c], places[step, kept, c] = own[g, c], places[step, g, c]
@@ -206,7 +218,7 @@ def follow(  # noqa: C901 - one search
 
 
 @njit("void(float32[:,:,::1], float64[:,::1], float64, float64[:,::1])", **_FAST)
-def centre(image: Any, path: Any, side: float, out: Any) -> None:
+def centre(image: Any, path: Any, side: float, out: Any) -> None:  # noqa: C901 - one search
     """Move each place of a path (N, 2) across it to where the strand stands out most, evenly along it, into `out`."""
     count = path.shape[0]
     colours = np.zeros((count, 3))

@@ -19,7 +19,7 @@ import numpy.typing as npt
 from peel.matte.arrays import ByteArray, FloatArray
 from peel.matte.marking.strand_kernels import centre, follow, response_at
 
-__all__ = ["Trace", "trace_strand"]
+__all__ = ["Trace", "trace_strand", "trace_through"]
 
 _SIDES: Final = (2.4, 4.0, 7.0)  # how far beside a strand the backdrop is looked at: for widths of 1 to 8 pixels
 _REACH_PX: Final = 5  # around a press, within which a strand is looked for
@@ -27,8 +27,11 @@ _WIDER: Final = 0.05  # less for each pixel that the backdrop is looked at farth
 _ANGLES: Final = 24
 _FLOOR: Final = 0.006  # of what is usual beside a strand: the grain of a photo
 _FAINTEST: Final = 0.02  # difference in colour from which a press is on anything
+_STEP_PX: Final = 2.5
 _MOST_STEPS: Final = 1600
 _SHORTEST: Final = 4  # steps
+_LONG: Final = 10  # ... from which no other start is tried
+_STARTS: Final = 6
 
 Points = npt.NDArray[np.float64]
 
@@ -69,16 +72,15 @@ def trace_strand(image: FloatArray, zone: ByteArray, at: tuple[float, float]) ->
     at : (float, float)
         x and y of the press, in pixels of the image.
     """
-    start = _start(image, zone, at)
-    if start is None:
-        return None
-    y, x, sy, sx, side, colour = start
-    ways = []
-    for sign in (1.0, -1.0):
-        path = np.empty((_MOST_STEPS, 3), np.float64)
-        count = follow(image, zone, y, x, sign * sy, sign * sx, side, colour, _FLOOR, _MOST_STEPS, path)
-        ways.append(path[:count, :2])
-    if len(ways[0]) + len(ways[1]) < _SHORTEST:
+    ways: list[Points] = []
+    y = x = side = 0.0
+    for start in _starts(image, zone, at):
+        both = _both_ways(image, zone, start)
+        if sum(map(len, both)) > sum(map(len, ways)):
+            ways, (y, x, side) = both, (start.y, start.x, start.side)
+        if sum(map(len, ways)) >= _LONG:
+            break
+    if sum(map(len, ways)) < _SHORTEST:
         return None
     if _is_root(zone, ways[0]) and not _is_root(zone, ways[1]):
         ways.reverse()
@@ -91,6 +93,34 @@ def trace_strand(image: FloatArray, zone: ByteArray, at: tuple[float, float]) ->
     rows = even
     pressed = int(np.hypot(rows[:, 0] - at[1], rows[:, 1] - at[0]).argmin())
     return Trace(_smoothed(rows)[:, ::-1].copy(), side, pressed)
+
+
+def trace_through(image: FloatArray, points: Points) -> Trace:
+    """Return the strand that is next to a path.
+
+    Parameters
+    ----------
+    image : (H, W, 3) float32 ndarray
+    points : (N, 2) float64 ndarray
+        x and y, two or more, from the root on.
+    """
+    steps = np.hypot(*np.diff(points, axis=0).T)
+    way = np.concatenate([[0], np.cumsum(steps)])
+    at = np.linspace(0, way[-1], max(int(way[-1] / _STEP_PX) + 1, 2))
+    rows = np.stack([np.interp(at, way, points[:, k]) for k in (1, 0)], axis=1)
+    even, most, side, out = np.empty_like(rows), -1.0, _SIDES[0], np.empty(3)
+    for tried in _SIDES:
+        tangent = np.gradient(rows, axis=0)
+        tangent /= np.maximum(np.hypot(*tangent.T), 1e-9)[:, None]
+        found = 0.0
+        for (y, x), (sy, sx) in zip(rows, tangent, strict=True):
+            unlike = response_at(image, y, x, sy, sx, tried, out)
+            found += float(np.sqrt((out**2).sum())) - 0.5 * unlike
+        found *= 1 - _WIDER * tried
+        if found > most:
+            most, side = found, tried
+    centre(image, np.ascontiguousarray(rows), side, even)
+    return Trace(_smoothed(even)[:, ::-1].copy(), side, 0)
 
 
 def _is_root(zone: ByteArray, path: Points) -> bool:
@@ -112,25 +142,58 @@ def _smoothed(rows: Points) -> Points:
     return np.asarray(even, np.float64)
 
 
-def _start(
-    image: FloatArray, zone: ByteArray, at: tuple[float, float]
-) -> tuple[float, float, float, float, float, Points] | None:
-    """Find the place near a press, the direction, the width and the colour that stand out most."""
-    best: tuple[float, float, float, float, float, Points] | None = None
-    most, out = _FAINTEST, np.empty(3)
+@dataclass(frozen=True, eq=False)
+class _Start:
+    """Where a strand stands out next to a press: place, direction, how far beside it that is seen, and its colour."""
+
+    y: float
+    x: float
+    sy: float
+    sx: float
+    side: float
+    colour: Points
+    found: float
+
+
+def _both_ways(image: FloatArray, zone: ByteArray, start: _Start) -> list[Points]:
+    ways = []
+    for sign in (1.0, -1.0):
+        path = np.empty((_MOST_STEPS, 3), np.float64)
+        along = sign * start.sy, sign * start.sx
+        count = follow(image, zone, start.y, start.x, *along, start.side, start.colour, _FLOOR, _MOST_STEPS, path)
+        ways.append(path[:count, :2])
+    return ways
+
+
+def _starts(image: FloatArray, zone: ByteArray, at: tuple[float, float]) -> list[_Start]:
+    """List places near a press at which something thin stands out, the surest first."""
+    found = []
     for dy in range(-_REACH_PX, _REACH_PX + 1):
         for dx in range(-_REACH_PX, _REACH_PX + 1):
             y, x = at[1] + dy, at[0] + dx
-            if not (3 <= y < zone.shape[0] - 3 and 3 <= x < zone.shape[1] - 3) or zone[int(y), int(x)]:
+            if not (3 <= y < zone.shape[0] - 3 and 3 <= x < zone.shape[1] - 3) or zone[int(y), int(x)] == 2:
                 continue
-            nearness = 1 / (1 + 0.04 * (dx * dx + dy * dy))
-            for k in range(_ANGLES):
-                angle = np.pi * k / _ANGLES
-                sy, sx = float(np.sin(angle)), float(np.cos(angle))
-                for side in _SIDES:
-                    unlike = response_at(image, y, x, sy, sx, side, out)
-                    size = float(np.sqrt((out**2).sum()))
-                    found = (size - 0.5 * unlike) * nearness * (1 - _WIDER * side)
-                    if found > most:
-                        most, best = found, (y, x, sy, sx, side, out.copy())
+            nearness = (0.3 if zone[int(y), int(x)] else 1.0) / (1 + 0.04 * (dx * dx + dy * dy))
+            found.append(_start_at(image, y, x, nearness))
+    found = sorted((own for own in found if own.found > _FAINTEST), key=lambda own: -own.found)
+    apart: list[_Start] = []
+    for own in found:
+        if all(abs(own.y - other.y) + abs(own.x - other.x) > 2 for other in apart):
+            apart.append(own)
+        if len(apart) == _STARTS:
+            break
+    return apart
+
+
+def _start_at(image: FloatArray, y: float, x: float, nearness: float) -> _Start:
+    """Return the direction and the width that stand out most at a place."""
+    best, out = _Start(y, x, 0.0, 1.0, _SIDES[0], np.zeros(3), 0.0), np.empty(3)
+    for k in range(_ANGLES):
+        angle = np.pi * k / _ANGLES
+        sy, sx = float(np.sin(angle)), float(np.cos(angle))
+        for side in _SIDES:
+            unlike = response_at(image, y, x, sy, sx, side, out)
+            stands_out = (float(np.sqrt((out**2).sum())) - 0.5 * unlike) * nearness * (1 - _WIDER * side)
+            if stands_out > best.found:
+                best = _Start(y, x, sy, sx, side, out.copy(), stands_out)
     return best

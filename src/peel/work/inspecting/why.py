@@ -156,7 +156,7 @@ def _touched(job: Job, spot: Rect) -> list[Reason]:
         found.append(Reason("softness", f"Soften was brushed here, to {soft * 100:.0f} %.", cure("soften")))
     other = float(job.borrowed_weight.read(spot)[0, 0]) / 255
     if other > _CHANGED:
-        says = f"Another version of the matte was brushed in here, {other * 100:.0f} % of it."
+        says = f"Another version, or a strand that was followed, was laid over here, {other * 100:.0f} % of it."
         found.append(Reason("borrowed", says, cure("other version")))
     return found
 
