@@ -5,7 +5,7 @@ from typing import Final
 
 from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QIcon, QImage, QPixmap
-from PySide6.QtWidgets import QGridLayout, QPushButton, QToolButton, QWidget
+from PySide6.QtWidgets import QCheckBox, QGridLayout, QPushButton, QToolButton, QWidget
 
 from peel.desk.controls.labels import words
 from peel.desk.controls.over_picture import OverPicture
@@ -42,10 +42,12 @@ class Answers(OverPicture):
         self._leave.setToolTip("Take none of them")
         self._leave.clicked.connect(lambda _checked=False: self.left.emit())
         self._grid.addWidget(self._leave, 0, 1)
+        self.wider = QCheckBox()
+        self.wider.hide()
         self.buttons: list[QToolButton] = []
 
-    def begin(self, names: list[str], title: str = "Solved again here: press one to take it") -> None:
-        """Make room for answers that are still being computed."""
+    def begin(self, names: list[str], title: str = "Solved again here: press one to take it", wider: str = "") -> None:
+        """Make room for answers that are still being computed; `wider` names where else one can be taken for."""
         self.clear()
         for number, name in enumerate(names):
             button = QToolButton()
@@ -60,6 +62,11 @@ class Answers(OverPicture):
             self._grid.addWidget(button, 1 + number // _COLUMNS, number % _COLUMNS)
             self.buttons.append(button)
         self._title.setText(title)
+        self.wider.setChecked(False)
+        self.wider.setVisible(bool(wider))
+        if wider:
+            self.wider.setText(wider)
+            self._grid.addWidget(self.wider, 2 + len(names) // _COLUMNS, 0, 1, _COLUMNS)
         self.settle()
 
     def _take(self, number: int) -> None:

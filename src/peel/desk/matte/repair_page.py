@@ -42,12 +42,19 @@ class RepairPage(QWidget):
         A touch-up for all of the drawn area; None releases it.
     again_asked : (tuple of points,)
         The drawn area, to be solved again in other ways.
+    confirm_asked, measure_asked : (tuple of points,)
+        The drawn area, to be taken for right, or for which ways are to be measured.
+    forget_asked : ()
+        No edge is taken for right any more.
     area_asked, everywhere_asked : ()
     touched_shown, touches_hidden : (bool,)
     """
 
     fill_asked = Signal(object)
     again_asked = Signal(object)
+    confirm_asked = Signal(object)
+    measure_asked = Signal(object)
+    forget_asked = Signal()
     tried = Signal(object, float)
     asked = Signal(object, float)
     area_asked = Signal()
@@ -117,8 +124,32 @@ class RepairPage(QWidget):
             tip="Shows up to four other answers for the drawn area side by side; press one to take it",
         )
         grid.addWidget(again, 3, 0, 1, 3)
+        right = button(
+            "Right as it is",
+            lambda: self.confirm_asked.emit(self._area),
+            name="confirm",
+            tip="Takes the edges in the drawn area for right: ways for hard places are measured there",
+        )
+        measured = button(
+            "Measure ways",
+            lambda: self.measure_asked.emit(self._area),
+            name="measure",
+            tip="Tries ways for the drawn area on edges that were taken for right, and offers the best",
+        )
+        line = QHBoxLayout()
+        line.setSpacing(4)
+        line.addWidget(right)
+        line.addWidget(measured)
+        grid.addLayout(line, 4, 0, 1, 3)
         self._fills.hide()
         self.column.addWidget(self._fills)
+        self.confirmed = words("", "muted")
+        self.forget = button("Forget", self.forget_asked.emit, role="link", name="forget confirmed",
+                             tip="Take no drawn edge for right any more")  # fmt: skip
+        held = QHBoxLayout()
+        held.addWidget(self.confirmed, 1)
+        held.addWidget(self.forget)
+        self.column.addLayout(held)
 
     def _build_touches(self) -> None:
         self.column.addWidget(words("Touched up by hand", "strong"))
@@ -194,3 +225,7 @@ class RepairPage(QWidget):
         any_touches = has_touches(job)
         self.show_touched.setEnabled(any_touches)
         self.hide_touches.setEnabled(any_touches)
+        count = len(job.settings.photo.confirmed)
+        self.confirmed.setText(f"{count} {'stretch' if count == 1 else 'stretches'} taken for right")
+        self.confirmed.setVisible(count > 0)
+        self.forget.setVisible(count > 0)

@@ -4,6 +4,7 @@ from typing import Final
 
 from peel.desk.matte.again_desk import AgainDesk
 from peel.desk.matte.finish_desk import FinishDesk
+from peel.desk.matte.measure_desk import MeasureDesk
 from peel.desk.matte.panel import MattePanel
 from peel.desk.matte.repair_desk import RepairDesk
 from peel.desk.matte.snag_desk import SnagDesk
@@ -46,6 +47,7 @@ def _controllers(panel: MattePanel, around: Surroundings) -> tuple[LaneDesk, ...
         FinishDesk(desk, panel),
         AgainDesk(desk, panel, around.canvas),
         VersionDesk(desk, around.canvas),
+        MeasureDesk(desk, panel, around.canvas),
         strip,
         feed,
         walk,

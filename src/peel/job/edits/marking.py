@@ -184,8 +184,8 @@ def paint_kind(job: Job, stroke: Stroke, kind: Kind | None) -> Job:
     return _with_kind(job, _touched(stroke, window), window, kind)
 
 
-def kind_everywhere(job: Job, kind: Kind, within: BoolArray | None = None) -> Job:
-    """Say of what kind the whole edge is, or the part of it in a region of the photo's size.
+def kind_everywhere(job: Job, kind: Kind | None, within: BoolArray | None = None) -> Job:
+    """Say of what kind the whole edge is, or the part of it in a region of the photo's size; None leaves it to Peel.
 
     The region is (H, W) bool.
     """

@@ -35,6 +35,7 @@ __all__ = [
     "release",
     "release_all",
     "release_area",
+    "release_region",
     "touch",
     "touch_area",
     "touch_region",
@@ -243,6 +244,12 @@ def release(job: Job, stroke: SoftStroke, sort: str | None = None) -> Job:
         return job
     weights = stroke.weights(window)
     return _changed(job, sort, lambda plane, neutral: moved_towards(plane, window, weights, neutral))
+
+
+def release_region(job: Job, region: BoolArray) -> Job:
+    """Take all touch-ups back in a region of the photo, (H, W) bool."""
+    share = region.astype(np.float32)
+    return _changed(job, None, lambda plane, neutral: moved_towards(plane, job.photo.bounds, share, neutral))
 
 
 def release_all(job: Job, sort: str | None = None) -> Job:

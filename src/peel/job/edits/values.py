@@ -15,7 +15,7 @@ from peel.job.plane import Plane
 from peel.job.question import counted_frame
 from peel.job.rect import Rect
 from peel.job.settings import JobSettings, with_open_ends, with_value
-from peel.matte.arrays import ByteArray, FloatArray
+from peel.matte.arrays import BoolArray, ByteArray, FloatArray
 from peel.matte.edge.zones import BACKGROUND, FOREGROUND, UNKNOWN
 from peel.matte.pixels import to_words
 
@@ -63,6 +63,13 @@ def unsolve(job: Job) -> Job:
     """Mark the whole unknown band as unsolved."""
     unknown = (job.zones.read() == UNKNOWN).astype(np.uint8)
     return job.with_planes(unsolved=job.unsolved.write(job.photo.bounds, unknown))
+
+
+def unsolve_region(job: Job, region: BoolArray) -> Job:
+    """Mark the band within a region of the photo, (H, W) bool, as unsolved."""
+    unsolved = job.unsolved.read()
+    unsolved[region & (job.zones.read() == UNKNOWN)] = 1
+    return job.with_planes(unsolved=job.unsolved.write(job.photo.bounds, unsolved))
 
 
 def use_zones(job: Job, trimap: ByteArray) -> Job:

@@ -5,6 +5,7 @@ from peel.job.settings.colour import MOST_OUTWARD, MOST_TINTS, Colour, ColourAre
 from peel.job.settings.cutouts import MOST_CUTOUTS, Corners, PlacedCutout, is_placeable
 from peel.job.settings.delivery import Delivery
 from peel.job.settings.document import (
+    MOST_CONFIRMED,
     MOST_KEPT_MARKS,
     MOST_SHEER_COLOURS,
     JobSettings,
@@ -45,6 +46,7 @@ from peel.job.settings.snags import MOST_SETTLED, DeliverySnagName, Inspection, 
 from peel.job.settings.solving import MOST_SEPARATIONS, MOST_TONE, Mixing, RenderingName, Separation, Solving
 
 __all__ = [
+    "MOST_CONFIRMED",
     "MOST_CONTOURS",
     "MOST_CUTOUTS",
     "MOST_FINISH_AREAS",

@@ -17,6 +17,7 @@ from peel.job.settings.snags import MOST_SETTLED, Inspection, SettledSnag
 from peel.job.settings.solving import MOST_SEPARATIONS, Mixing, Separation, Solving
 
 __all__ = [
+    "MOST_CONFIRMED",
     "MOST_KEPT_MARKS",
     "MOST_SHEER_COLOURS",
     "JobSettings",
@@ -31,6 +32,9 @@ __all__ = [
 
 MOST_SHEER_COLOURS: Final = 8
 MOST_KEPT_MARKS: Final = 32
+MOST_CONFIRMED: Final = 64
+
+Outline = Annotated[tuple[Point, ...], Field(min_length=3, max_length=20_000)]
 
 
 class KeptMark(SettingsModel):
@@ -70,6 +74,7 @@ class PhotoSettings(SettingsModel):
     spill_shared : whether the subject has that hue itself.
     spill_width_deg : angle around it that leaves out the subject's own colours.
     settled_snags : snags that were mended or accepted, in that order.
+    confirmed : outlines of edges that were taken for right as they are.
     cutouts : what stands on the sheet, the lowest first.
     kept_marks : marks that were kept under names.
     frame_nudge : by how much the second frame is moved by hand.
@@ -93,6 +98,7 @@ class PhotoSettings(SettingsModel):
     spill_shared: bool = False
     spill_width_deg: Annotated[float, Field(ge=10, le=170)] = 100.0
     settled_snags: Annotated[tuple[SettledSnag, ...], Field(max_length=MOST_SETTLED)] = ()
+    confirmed: Annotated[tuple[Outline, ...], Field(max_length=MOST_CONFIRMED)] = ()
     cutouts: Annotated[tuple[PlacedCutout, ...], Field(max_length=MOST_CUTOUTS)] = (PlacedCutout(),)
     kept_marks: Annotated[tuple[KeptMark, ...], Field(max_length=MOST_KEPT_MARKS)] = ()
     frame_nudge: FrameNudge = FrameNudge()

@@ -21,7 +21,7 @@ from peel.work.separating.choosing import add_stretch
 from peel.work.solving.solve import solve_job
 from peel.work.stages import Stages
 
-__all__ = ["Answer", "Way", "answer", "ways_of", "window_of"]
+__all__ = ["Answer", "Way", "answer", "on_white", "ways_of", "window_of"]
 
 _KINDS: Final = (Kind.STRAND, Kind.HARD, Kind.SOFT, Kind.LACY)
 _MOST_PX: Final = 900  # side of the part of an area that is shown
@@ -86,7 +86,10 @@ def ways_of(job: Job, area: Sequence[Point]) -> list[Way]:
 
 def answer(stages: Stages, job: Job, way: Way, window: Rect) -> Answer:
     """Solve one way and draw it on white."""
-    solved = solve_job(way.edit(job))[0]
-    white = stages.backing_colour("#ffffff")
-    colours = np.clip(stages.composite(solved, window, 0, white), 0, 1)
-    return Answer(way, to_screen(to_bytes(colours), job.photo.profile))
+    return Answer(way, on_white(stages, solve_job(way.edit(job))[0], window))
+
+
+def on_white(stages: Stages, job: Job, window: Rect) -> ByteArray:
+    """Draw a window on white, (h, w, 3) sRGB."""
+    colours = np.clip(stages.composite(job, window, 0, stages.backing_colour("#ffffff")), 0, 1)
+    return to_screen(to_bytes(colours), job.photo.profile)
