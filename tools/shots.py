@@ -36,6 +36,7 @@ from peel.desk.mark.frame_desk import FrameDesk
 from peel.desk.matte.finish_desk import FinishDesk
 from peel.desk.matte.snag_feed import SnagFeed
 from peel.desk.matte.strip_desk import StripDesk
+from peel.desk.matte.wisp import WispTool
 from peel.desk.steps import Step
 from peel.desk.window import Window
 from peel.files.photo import read_photo
@@ -182,6 +183,23 @@ def shoot_second_frame(visit: Visit) -> None:
     visit.settle()
     visit.shoot("mark-second-frame")
     desk.show_wipe(False)
+
+
+def shoot_hair(visit: Visit) -> None:
+    """Take a picture of Bramble with her shorter strands left out, and of one that is followed."""
+    desk, bench = visit.desk, visit.bench
+    page = visit.panel(Step.MATTE).profile
+    bench.canvas.look_at(QPointF(620, 560), 1.0)
+    page.hair.changed.emit({"shortest_px": 80.0, "faint": 0.0}, False)
+    visit.settle()
+    visit.until(lambda: "left out" in page.counted.text())
+    visit.do("Wisp")
+    visit.click(690, 560)
+    visit.until(lambda: isinstance(desk.tool, WispTool) and desk.tool.strand is not None, 10)
+    visit.shoot("hair")
+    page.as_solved.click()
+    visit.do("Band")
+    visit.settle()
 
 
 def shoot_separation(visit: Visit) -> None:
@@ -367,7 +385,7 @@ def main() -> int:
     bench.canvas.look_at(QPointF(760, 700), 3.0)
     visit.point_at(760, 700)
     desk.show_view(View.LOUD)
-    visit.shoot("matte-loud")
+    shoot_hair(visit)
     bench.canvas.fit()
     desk.show_step(Step.MATTE)
     visit.until(lambda: bench.part(SnagFeed).is_idle and bool(bench.part(SnagFeed).found.snags))

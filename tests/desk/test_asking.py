@@ -5,6 +5,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
+import cv2
 import numpy as np
 import pytest
 from PIL import Image
@@ -22,6 +23,7 @@ from peel.desk.mark.frame_desk import FrameDesk
 from peel.desk.mark.marking_desk import MarkingDesk
 from peel.desk.mark.mask_desk import MaskDesk
 from peel.desk.matte.again_desk import AgainDesk
+from peel.desk.matte.measure_desk import MeasureDesk
 from peel.desk.matte.snag_desk import SnagDesk
 from peel.desk.matte.snag_feed import SnagFeed
 from peel.desk.matte.snag_walk import SnagWalk
@@ -30,11 +32,14 @@ from peel.desk.steps import Step
 from peel.errors import MarkError
 from peel.files.assets import read_asset
 from peel.job.edits.reshaping import Change
-from peel.job.edits.touching import Touch, touch_area
+from peel.job.edits.touching import Touch, lay_over, touch_area
+from peel.job.job import Job
 from peel.job.preset import Preset
+from peel.job.rect import Rect
 from peel.matte.parallel import checkpoint
 from peel.work.framing.frames import give_frame, without_frame
 from peel.work.scheduler import Lane
+from peel.work.solving.measured_ways import confirm
 from peel.work.views import View
 
 _SLOW, _STOPS = Task("slow", "It could not be done."), Task("stops", "It could not be stopped.", stops=True)
@@ -232,6 +237,30 @@ def _work_on_the_matte(hand: Hand) -> None:
     hand.bench.part(AgainDesk).begin(area)
     hand.wait(lambda: hand.bench.part(AgainDesk).is_idle)
     hand.bench.part(AgainDesk).leave()
+    _measure(hand)
+    hand.command("Wisp")
+    hand.click(60, 60)
+    hand.qtbot.wait(60)
+
+
+def _measure(hand: Hand) -> None:
+    """Make the left half of the edge soft by hand, take it for right, and measure ways for the other one."""
+    part = Rect(40, 100, 260, 200)
+
+    def soft(job: Job) -> Job:
+        alpha = cv2.GaussianBlur(job.alpha(part), (0, 0), 2.0)
+        return confirm(
+            lay_over(job, part, alpha, np.ones(alpha.shape, np.float32)), ((100, 40), (200, 40), (200, 260), (100, 260))
+        )
+
+    hand.desk.edit("By hand", soft)
+    _rest(hand)
+    measured = hand.bench.part(MeasureDesk)
+    measured.begin(((220, 40), (300, 40), (300, 260), (220, 260)))
+    hand.wait(lambda: measured.is_idle)
+    hand.qtbot.wait(60)
+    hand.wait(lambda: measured.is_idle)
+    measured.leave()
 
 
 def _colour_and_back(hand: Hand, folder: Path) -> None:
