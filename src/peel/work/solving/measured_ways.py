@@ -46,6 +46,7 @@ _NEAREST: Final = 3  # confirmed stretches that are measured on
 _SIDE_PX: Final = 700  # of the largest part of one
 _FEWEST: Final = 60  # half-clear pixels that make a measurement
 _BETTER: Final = 0.9  # of the error as it is, up to which a way is better
+_FAR_BETTER: Final = 0.6  # ... for what throws the solve away
 _OFFERED: Final = 3
 _CLEAR: Final = 0.01  # alpha from which a pixel is half-clear
 _MOSTLY: Final = 0.5
@@ -66,6 +67,8 @@ class MeasuredWay:
         Treats a region (H, W) of a job so.
     solves : bool
         Whether the band is solved again for it.
+    better : float
+        Part of the present error below which it counts as better.
     error : float
         Where the truth is known, in [0, 1].
     """
@@ -73,6 +76,7 @@ class MeasuredWay:
     name: str
     edit: Edit
     solves: bool
+    better: float = _BETTER
     error: float = 1.0
 
 
@@ -160,7 +164,7 @@ def measure_ways(stages: Stages, job: Job, area: Sequence[Point]) -> Measurement
     for way in _ways(stages, job, here):
         tried = solve_job(unsolve_region(way.edit(bare, known), known))[0] if way.solves else way.edit(base, known)
         ways.append(replace(way, error=_error(stages, tried, truth, known)))
-    better = sorted((way for way in ways if way.error < _BETTER * as_it_is), key=lambda way: way.error)
+    better = sorted((way for way in ways if way.error < way.better * as_it_is), key=lambda way: way.error)
     return Measurement(as_it_is, tuple(better[:_OFFERED]), int(counted.sum()), window_of(job, area))
 
 
@@ -225,8 +229,8 @@ def _ways(stages: Stages, job: Job, here: BoolArray) -> list[MeasuredWay]:
     def by_kind(kind: Kind) -> MeasuredWay:
         return MeasuredWay(f"as {kind.id}", lambda job, region: kind_everywhere(job, kind, region), solves=True)
 
-    def by_separation(name: str, separation: Separation) -> MeasuredWay:
-        return MeasuredWay(name, lambda job, region: add_stretch(job, region, separation), solves=True)
+    def by_separation(name: str, separation: Separation, better: float = _BETTER) -> MeasuredWay:
+        return MeasuredWay(name, lambda job, region: add_stretch(job, region, separation), True, better)
 
     def by_profile(name: str, **changes: float) -> MeasuredWay:
         return MeasuredWay(name, lambda job, region: _shaped(job, region, changes), solves=False)
@@ -237,7 +241,7 @@ def _ways(stages: Stages, job: Job, here: BoolArray) -> list[MeasuredWay]:
     return [
         *(by_kind(kind) for kind in (Kind.STRAND, Kind.HARD, Kind.SOFT, Kind.LACY) if int(kind) != usual),
         by_separation("pulled by its best mix", Separation(use="pull", strength=3.0)),
-        by_separation("cut by tone", Separation(use="matte")),
+        by_separation("cut by tone", Separation(use="matte"), _FAR_BETTER),
         by_profile("pulled in by half a pixel", pull_px=-0.5),
         by_profile("pulled out by half a pixel", pull_px=0.5),
         by_profile("crisper", crisp=0.3),
