@@ -35,6 +35,7 @@ PARTS = (
     "deliver",
     "assignment",
     "second-frame",
+    "hair",
 )
 
 
@@ -82,7 +83,7 @@ def _print_others(parts: Sequence[str]) -> None:
 
         for measure_part in (latencies, proposals, interactions):
             print("\n".join(measure_part()), "\n", flush=True)
-    for name in ("edge", "photographs", "kinds", "separation", "repair", "snags", "colour", "second-frame"):
+    for name in ("edge", "photographs", "kinds", "separation", "repair", "snags", "colour", "second-frame", "hair"):
         if name in parts:
             for line in importlib.import_module(f"bench.{name.replace('-', '_')}").table():
                 print(line, flush=True)

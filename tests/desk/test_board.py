@@ -3,7 +3,6 @@
 import subprocess
 import sys
 import threading
-import time
 from collections.abc import Callable
 from pathlib import Path
 
@@ -208,10 +207,8 @@ def test_three_hundred_photos_are_on_the_board_at_once(make_window: Callable[[],
     for number in range(1, 300):
         (folder / f"a-{number:03}.png").write_bytes(content)
     hand = make_window()
-    since = time.monotonic()
     hand.window.open_paths([folder])
     hand.wait(lambda: hand.window.board is not None and len(hand.window.board.entries) == 300)
-    assert time.monotonic() - since < 20  # a limit of sanity; speed is measured in the bench
     page = hand.window.board.page
     bar = page.list.verticalScrollBar()
     for step in range(0, bar.maximum(), 400):

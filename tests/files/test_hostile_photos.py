@@ -69,11 +69,11 @@ def test_a_jpeg_of_hundreds_of_scans_is_refused_before_it_is_decoded() -> None:
     scan = content.rindex(b"\xff\xda")
     many = content[:-2] + content[scan:-2] * 300 + content[-2:]
 
-    since = time.monotonic()
+    since = time.process_time()
     with pytest.raises(PhotoError, match="scans"):
         decode_photo(many, "slow.jpg")
     assert read_preview(many, "slow.jpg", 500) is None
-    assert time.monotonic() - since < 2
+    assert time.process_time() - since < 2
 
 
 def test_a_very_flat_photo_has_a_preview() -> None:
