@@ -120,6 +120,8 @@ def trace_through(image: FloatArray, points: Points) -> Trace:
         if found > most:
             most, side = found, tried
     centre(image, np.ascontiguousarray(rows), side, even)
+    rows, even = even, np.empty_like(even)  # a path by hand may lie farther off than is looked across at once
+    centre(image, rows, side, even)
     return Trace(_smoothed(even)[:, ::-1].copy(), side, 0)
 
 

@@ -78,13 +78,15 @@ class Hair:
         return fall_of(self.heights, self.numbers, self.under, self.visible_length < shortest_px)
 
 
-def fall_of(heights: Heights, numbers: Numbers, under: Numbers, is_out: BoolArray) -> Heights:
+def fall_of(heights: Heights, numbers: Numbers, under: Numbers | None, is_out: BoolArray) -> Heights:
     """Return by how much alpha falls where some strands are left out; what belongs to two stays for either.
 
-    `is_out` is (N,) bool; the others, and what is returned, (H, W).
+    `is_out` is (N,) bool; the others, and what is returned, (H, W). Without `under` nothing lies beneath another.
     """
-    gone, goes_on = np.append(False, is_out), np.append(False, ~is_out)
-    return np.asarray(heights * (gone[numbers] & ~goes_on[under]), np.uint16)
+    gone = np.append(False, is_out)[numbers]
+    if under is not None:
+        gone &= ~np.append(False, ~is_out)[under]
+    return np.asarray(heights * gone, np.uint16)
 
 
 def hair_of(alpha: npt.NDArray[np.uint16]) -> Hair:

@@ -37,7 +37,7 @@ _ABOVE_USUAL: Final = 1.3
 _MARGIN: Final = 112  # pixels around a window in which lines are followed
 _BOLDEST: Final = 10.0  # by how much a line's own weight is raised where all faint ones are brought out
 
-_Cell = tuple[Heights, Numbers, Numbers]
+_Cell = tuple[Heights, Numbers, Numbers | None]
 
 
 @dataclass(frozen=True, eq=False)
@@ -75,7 +75,8 @@ class FoundHair:
             if cell is not None:
                 inside, (heights, numbers, under) = part.intersection(rect), cell
                 own = inside.within(part)
-                falls[inside.within(rect)] = fall_of(heights[own], numbers[own], under[own], is_out)
+                beneath = None if under is None else under[own]
+                falls[inside.within(rect)] = fall_of(heights[own], numbers[own], beneath, is_out)
         return unit_floats(shrunk(falls, level))
 
 
@@ -87,18 +88,19 @@ class HairFinder:
         self._found: list[tuple[Plane, FoundHair]] = []
 
     def found_in(self, job: Job) -> FoundHair:
-        """Return the strands of a job's solved matte; takes seconds for a large one that is not remembered."""
+        """Return the strands of a job's solved matte; takes seconds for a large one that is not remembered.
+
+        While it is still being solved, those of the matte before it do.
+        """
         with self._turn:
             for matte, found in self._found:
                 if matte is job.matte:
                     return found
+            if self._found and not job.is_solved:
+                return self._found[0][1]
             found = _find(job)
             self._found = [(job.matte, found), *self._found][:_KEPT]
             return found
-
-    def at_hand(self, job: Job) -> FoundHair | None:
-        """Return the strands of a job's matte if they are remembered; does not wait."""
-        return next((found for matte, found in self._found if matte is job.matte), None)
 
 
 def _find(job: Job) -> FoundHair:
@@ -113,7 +115,7 @@ def _find(job: Job) -> FoundHair:
                 _whole(own[inside.within(rect)], inside.within(part))
                 for own in (hair.heights, hair.numbers, hair.under)
             )
-            cells[part.top // _CELL, part.left // _CELL] = heights, numbers, under
+            cells[part.top // _CELL, part.left // _CELL] = heights, numbers, under if under.any() else None
     middle = (hair.ends.mean(axis=1) + corner).astype(np.int64)
     return FoundHair(hair.length, hair.visible_length, hair.width, middle, _kinds_at(job, hair.ends + corner), cells)
 
@@ -182,7 +184,7 @@ class Haired(Stage):
         covered = job.photo.space.covered(rect, level)
         own = tuple(own_of(finishes))
         zones = job.zones if any(finish.faint > 0 for finish in _finishes(job)) else None
-        return job.matte, tuple(wanted), own, outlines, zones, kinds_stamp(job, covered) if own else None
+        return job.matte, job.is_solved, tuple(wanted), own, outlines, zones, kinds_stamp(job, covered) if own else None
 
     def is_neutral(self, job: Job) -> bool:
         """Return whether all hair is as it was solved."""
