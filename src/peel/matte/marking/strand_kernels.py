@@ -23,6 +23,10 @@ _BLINDLY: Final = 4.0  # how many times that where nothing of the strand is seen
 _ACROSS: Final = 13  # places across a strand, half a pixel apart, between which its middle is looked for
 _UNLIKE: Final = 0.6  # share of a colour difference that has to lie along the strand's own
 _LAG: Final = 14  # steps after which the way that is best so far is the only one
+_FULLY: Final = 1.25  # how much farther a strand's own colour lies from the backdrop than what is seen of it
+_LEARNT: Final = 0.06  # share of a strand's colour that each place brings
+_VISIBLE: Final = 0.03  # difference in colour below which a strand is not to be seen
+_STEP_COST: Final = 1.0  # of what both sides differ by more than the middle from them
 _FAINT: Final = 0.2  # opacity, relative to the strand so far, from which a place speaks for it
 _LIKE: Final = 8.0  # how fast that grows
 _GIVEN_UP: Final = 13.0  # below the best, from which on a strand has ended
@@ -42,9 +46,10 @@ def _colour(image: Any, y: float, x: float, c: int) -> float:
 
 @njit(**_FAST)
 def _response(image: Any, y: float, x: float, sy: float, sx: float, side: float, out: Any) -> float:
-    """Measure how the middle of a short line differs from both sides, into `out` (3,); returns how these differ.
+    """Measure how the middle of a short line differs from both sides, and these; returns how much they differ.
 
-    (sy, sx) points along it; `side` is how far away its sides are.
+    `out` (6,) gets the difference, and what both sides look like on average. (sy, sx) points along the line; `side` is
+    how far away its sides are.
     """
     ny, nx = -sx, sy
     unlike = 0.0
@@ -55,40 +60,44 @@ def _response(image: Any, y: float, x: float, sy: float, sx: float, side: float,
             middle += _colour(image, v, u, c)
             left += _colour(image, v + side * ny, u + side * nx, c)
             right += _colour(image, v - side * ny, u - side * nx, c)
-        out[c] = (middle - 0.5 * (left + right)) / 3
+        out[3 + c] = 0.5 * (left + right) / 3
+        out[c] = middle / 3 - out[3 + c]
         unlike += ((left - right) / 3) ** 2
     return np.sqrt(unlike)
 
 
 @njit("float64(float32[:,:,::1], float64, float64, float64, float64, float64, float64[::1])", **_FAST)
 def response_at(image: Any, y: float, x: float, sy: float, sx: float, side: float, out: Any) -> float:
-    """Measure how a short line differs from both sides, into `out` (3,); returns how much these differ."""
+    """Measure how a short line differs from both sides; see `_response`."""
     return _response(image, y, x, sy, sx, side, out)
 
 
 @njit(**_FAST)
-def _gain(
-    image: Any, y: float, x: float, sy: float, sx: float, side: float, own: Any, usual: float, floor: float, out: Any
-) -> float:
+def _gain(image: Any, y: float, x: float, sy: float, sx: float, side: float, own: Any, floor: float, out: Any) -> float:
     """Return by how many deviations of what lies beside it a place looks like the strand.
 
-    What is much fainter than the strand has been so far counts less.
+    The strand's colour, `own` (3,), and what both sides look like here tell how it should differ: a dark strand is
+    darker than a wall and may be lighter than a shadow. What is much fainter than that counts less.
     """
     unlike = _response(image, y, x, sy, sx, side, out)
-    here = out[0] * own[0] + out[1] * own[1] + out[2] * own[2]
+    r, g, b = own[0] - out[3], own[1] - out[4], own[2] - out[5]
+    expected = np.sqrt(r * r + g * g + b * b) + 1e-9
+    r, g, b = r / expected, g / expected, b / expected
+    expected = max(expected / _FULLY, _VISIBLE)
+    here = out[0] * r + out[1] * g + out[2] * b
     size = np.sqrt(out[0] * out[0] + out[1] * out[1] + out[2] * out[2])
     if here < _UNLIKE * size:
         here = min(here, 0.0)
-    here -= 0.5 * max(unlike - size, 0.0)  # a step, no line
-    r, g, b = out[0], out[1], out[2]
+    here -= _STEP_COST * max(unlike - size, 0.0)  # a step, no line
+    seen0, seen1, seen2, seen3, seen4, seen5 = out[0], out[1], out[2], out[3], out[4], out[5]
     total = 0.0
     for k in range(_BESIDE):
         away = side * _BESIDE_PX * (k // 2 + 1) * (1 if k % 2 else -1)
         _response(image, y - away * sx, x + away * sy, sy, sx, side, out)
-        other = out[0] * own[0] + out[1] * own[1] + out[2] * own[2]
+        other = out[0] * r + out[1] * g + out[2] * b
         total += other * other
-    out[0], out[1], out[2] = r, g, b
-    return min(here / (np.sqrt(total / _BESIDE) + floor), _LIKE * (here / usual - _FAINT))
+    out[0], out[1], out[2], out[3], out[4], out[5] = seen0, seen1, seen2, seen3, seen4, seen5
+    return min(here / (np.sqrt(total / _BESIDE) + floor), _LIKE * (here / expected - _FAINT))
 
 
 @njit(**_FAST)
@@ -116,12 +125,10 @@ def follow(  # noqa: C901 - one search
     uy, ux = np.empty(_GUESSES), np.empty(_GUESSES)
     score = np.empty(_GUESSES)
     own = np.empty((_GUESSES, 3))
-    bend, usual = np.zeros(_GUESSES), np.empty(_GUESSES)
+    bend = np.zeros(_GUESSES)
     ys[0], xs[0], uy[0], ux[0], score[0] = y0, x0, sy, sx, 0.0
-    length = np.sqrt(colour[0] ** 2 + colour[1] ** 2 + colour[2] ** 2) + 1e-9
-    usual[0] = length
     for c in range(3):
-        own[0, c] = colour[c] / length
+        own[0, c] = colour[3 + c] + _FULLY * colour[c]
     parents = np.empty((most_steps, _GUESSES), np.int32)
     places = np.empty((most_steps, _GUESSES, 3))
     best, best_step, best_guess = 0.0, -1, 0
@@ -129,8 +136,8 @@ def follow(  # noqa: C901 - one search
     ty, tx, vy, vx = np.empty(many), np.empty(many), np.empty(many), np.empty(many)
     scores, gains, froms = np.empty(many), np.empty(many), np.empty(many, np.int32)
     turns = np.empty(many)
-    seen = np.empty((many, 3))
-    out = np.empty(3)
+    seen = np.empty((many, 6))
+    out = np.empty(6)
     steps = 0
     for step in range(most_steps):
         tried = 0
@@ -144,7 +151,7 @@ def follow(  # noqa: C901 - one search
                 if y < 1 or x < 1 or y > height - 2 or x > width - 2:
                     continue
                 here = zone[int(y), int(x)]
-                gain = _gain(image, y, x, wy, wx, side, own[g], usual[g], floor, out)
+                gain = _gain(image, y, x, wy, wx, side, own[g], floor, out)
                 blindly = _BLINDLY if gain < _COST else 1.0
                 gain = min(max(gain, _LEAST), _MOST) - _COST
                 if here == 1:
@@ -152,14 +159,14 @@ def follow(  # noqa: C901 - one search
                 gain -= blindly * (_BENDING * turn * turn + _BENT * (turn - bend[g]) ** 2)
                 ty[tried], tx[tried], vy[tried], vx[tried] = y, x, wy, wx
                 scores[tried], gains[tried], froms[tried], turns[tried] = score[g] + gain, gain, g, turn
-                for c in range(3):
+                for c in range(6):
                     seen[tried, c] = out[c]
                 tried += 1
         if tried == 0:
             break
         order = np.argsort(-scores[:tried])
         kept = 0
-        old_own, old_bend, old_usual = own.copy(), bend.copy(), usual.copy()
+        old_own, old_bend = own.copy(), bend.copy()
         for i in range(tried):
             t = order[i]
             is_new = True
@@ -175,17 +182,9 @@ def follow(  # noqa: C901 - one search
             places[step, kept, 0], places[step, kept, 1], places[step, kept, 2] = ty[t], tx[t], gains[t]
             ys[kept], xs[kept], uy[kept], ux[kept], score[kept] = ty[t], tx[t], vy[t], vx[t], scores[t]
             bend[kept] = 0.7 * old_bend[g0] + 0.3 * turns[t]
-            total = 0.0
+            share = _LEARNT if gains[t] > 0.5 else 0.0
             for c in range(3):
-                share = 0.06 if gains[t] > 0.5 else 0.0
-                size = np.sqrt(seen[t, 0] ** 2 + seen[t, 1] ** 2 + seen[t, 2] ** 2) + 1e-9
-                own[kept, c] = (1 - share) * old_own[g0, c] + share * seen[t, c] / size
-                total += own[kept, c] ** 2
-            for c in range(3):
-                own[kept, c] /= np.sqrt(total) + 1e-9
-            share = 0.08 if gains[t] > 0.0 else 0.0
-            size = np.sqrt(seen[t, 0] ** 2 + seen[t, 1] ** 2 + seen[t, 2] ** 2)
-            usual[kept] = (1 - share) * old_usual[g0] + share * size
+                own[kept, c] = (1 - share) * old_own[g0, c] + share * (seen[t, 3 + c] + _FULLY * seen[t, c])
             kept += 1
             if kept == _GUESSES:
                 break
@@ -196,7 +195,6 @@ def follow(  # noqa: C901 - one search
             for g in range(count):
                 if _before(parents, step, g) == first:
                     ys[kept], xs[kept], uy[kept], ux[kept], score[kept] = ys[g], xs[g], uy[g], ux[g], score[g]
-                    usual[kept] = usual[g]
                     bend[kept], parents[step, kept] = bend[g], parents[step, g]
                     for c in range(3):
                         own[kept, c], places[step, kept, c] = own[g, c], places[step, g, c]
@@ -222,7 +220,7 @@ def centre(image: Any, path: Any, side: float, out: Any) -> None:  # noqa: C901 
     """Move each place of a path (N, 2) across it to where the strand stands out most, evenly along it, into `out`."""
     count = path.shape[0]
     colours = np.zeros((count, 3))
-    response = np.zeros(3)
+    response = np.zeros(6)
     normal = np.empty((count, 2))
     for i in range(count):
         a, b = max(i - 2, 0), min(i + 2, count - 1)

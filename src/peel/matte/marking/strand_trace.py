@@ -108,14 +108,14 @@ def trace_through(image: FloatArray, points: Points) -> Trace:
     way = np.concatenate([[0], np.cumsum(steps)])
     at = np.linspace(0, way[-1], max(int(way[-1] / _STEP_PX) + 1, 2))
     rows = np.stack([np.interp(at, way, points[:, k]) for k in (1, 0)], axis=1)
-    even, most, side, out = np.empty_like(rows), -1.0, _SIDES[0], np.empty(3)
+    even, most, side, out = np.empty_like(rows), -1.0, _SIDES[0], np.empty(6)
     for tried in _SIDES:
         tangent = np.gradient(rows, axis=0)
         tangent /= np.maximum(np.hypot(*tangent.T), 1e-9)[:, None]
         found = 0.0
         for (y, x), (sy, sx) in zip(rows, tangent, strict=True):
             unlike = response_at(image, y, x, sy, sx, tried, out)
-            found += float(np.sqrt((out**2).sum())) - 0.5 * unlike
+            found += float(np.sqrt((out[:3] ** 2).sum())) - 0.5 * unlike
         found *= 1 - _WIDER * tried
         if found > most:
             most, side = found, tried
@@ -189,13 +189,13 @@ def _starts(image: FloatArray, zone: ByteArray, at: tuple[float, float]) -> list
 
 def _start_at(image: FloatArray, y: float, x: float, nearness: float) -> _Start:
     """Return the direction and the width that stand out most at a place."""
-    best, out = _Start(y, x, 0.0, 1.0, _SIDES[0], np.zeros(3), 0.0), np.empty(3)
+    best, out = _Start(y, x, 0.0, 1.0, _SIDES[0], np.zeros(6), 0.0), np.empty(6)
     for k in range(_ANGLES):
         angle = np.pi * k / _ANGLES
         sy, sx = float(np.sin(angle)), float(np.cos(angle))
         for side in _SIDES:
             unlike = response_at(image, y, x, sy, sx, side, out)
-            stands_out = (float(np.sqrt((out**2).sum())) - 0.5 * unlike) * nearness * (1 - _WIDER * side)
+            stands_out = (float(np.sqrt((out[:3] ** 2).sum())) - 0.5 * unlike) * nearness * (1 - _WIDER * side)
             if stands_out > best.found:
                 best = _Start(y, x, sy, sx, side, out.copy(), stands_out)
     return best
