@@ -9,7 +9,7 @@ import pytest
 from PIL import Image
 
 from peel.cli import main
-from peel.errors import MarkError
+from peel.errors import MarkError, PhotoError
 from peel.job.edits.touching import release_all
 from peel.job.edits.values import use_zones
 from peel.job.job import Job, Photo, new_job
@@ -110,6 +110,12 @@ def test_a_path_is_moved_to_the_strand() -> None:
     (strand,) = follow_strands(pyramid, job, [[(203, 233), (232, 138), (262, 42)]])
     away = np.abs((strand.points[:, 0] - 200) * 195 + (strand.points[:, 1] - 235) * 60) / np.hypot(195, 60)
     assert np.median(away) < 0.8
+
+
+def test_which_strand_of_a_file_is_not_there_is_said() -> None:
+    photo = _photo()
+    with pytest.raises(PhotoError, match="Strand 2, at 80, 100: No strand stands out"):
+        follow_strands(Pyramid(photo), _job(photo), [[(204, 222)], [(80, 100)]])
 
 
 def test_on_the_command_line(tmp_path: Path) -> None:

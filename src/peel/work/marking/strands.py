@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 import numpy.typing as npt
 
-from peel.errors import MarkError
+from peel.errors import MarkError, PhotoError
 from peel.job.edits.marking import open_band
 from peel.job.edits.touching import lay_over
 from peel.job.job import MATTE_ONE, Job
@@ -114,11 +114,22 @@ def strand_through(pyramid: Pyramid, job: Job, points: Sequence[Point]) -> Follo
 
 
 def follow_strands(pyramid: Pyramid, job: Job, given: Sequence[Sequence[Point]]) -> list[FollowedStrand]:
-    """Follow strands as a file gives them: one point is a press, more are a path."""
-    return [
-        follow_strand(pyramid, job, points[0]) if len(points) == 1 else strand_through(pyramid, job, points)
-        for points in given
-    ]
+    """Follow strands as a file gives them: one point is a press, more are a path.
+
+    Raises
+    ------
+    PhotoError
+        If one is not there; the sentence says which.
+    """
+    found = []
+    for number, points in enumerate(given, 1):
+        try:
+            one = len(points) == 1
+            found.append(follow_strand(pyramid, job, points[0]) if one else strand_through(pyramid, job, points))
+        except MarkError as error:
+            message = f"Strand {number}, at {points[0][0]:.0f}, {points[0][1]:.0f}: {error.message}"
+            raise PhotoError(message, error.hint) from error
+    return found
 
 
 def take_strand(pyramid: Pyramid, job: Job, strand: FollowedStrand) -> Job:

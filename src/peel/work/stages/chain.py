@@ -4,10 +4,11 @@ from abc import ABC, abstractmethod
 from collections.abc import Callable, Hashable, Sequence
 from functools import partial
 from itertools import count, zip_longest
-from typing import Final
+from typing import Any, Final
 from weakref import ReferenceType, ref
 
 import numpy as np
+from numpy.typing import NDArray
 
 from peel.job.job import Job
 from peel.job.rect import Rect
@@ -140,7 +141,7 @@ class Chain:
         return assembled(rect, cells, cell)
 
 
-def assembled(rect: Rect, cells: list[Rect], make: Callable[[Rect], FloatArray]) -> FloatArray:
+def assembled(rect: Rect, cells: list[Rect], make: Callable[[Rect], NDArray[Any]]) -> FloatArray:
     """Make cells in parallel and put their parts of a window together.
 
     Of (h, w) or (h, w, C).

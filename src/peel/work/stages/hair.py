@@ -18,8 +18,8 @@ from peel.job.plane import Plane
 from peel.job.rect import Rect
 from peel.job.settings import Finish
 from peel.job.settings.edges import own_of
-from peel.matte.arrays import FloatArray
-from peel.matte.pixels import unit_floats
+from peel.matte.arrays import ByteArray, FloatArray
+from peel.matte.pixels import to_bytes, unit_floats
 from peel.matte.repair.hair import Heights, Numbers, fall_of, hair_of
 from peel.matte.solve.line_evidence import line_evidence
 from peel.matte.srgb import to_linear
@@ -172,8 +172,8 @@ class Haired(Stage):
     Without `leaves_out` none are left out, but faint ones are brought out.
     """
 
-    def __init__(self, pyramid: Pyramid, finder: HairFinder, cache: Cache, *, leaves_out: bool) -> None:
-        self._pyramid, self._finder, self._cache, self._leaves_out = pyramid, finder, cache, leaves_out
+    def __init__(self, pyramid: Pyramid, finder: HairFinder, lines: Cache, *, leaves_out: bool) -> None:
+        self._pyramid, self._finder, self._cache, self._leaves_out = pyramid, finder, lines, leaves_out
 
     def stamp(self, job: Job, rect: Rect, level: int) -> Hashable:
         """Return all of the matte, what is wanted of its strands, and what lines are looked for in."""
@@ -228,22 +228,22 @@ class Haired(Stage):
     def _brought_out(self, job: Job, rect: Rect, level: int, faint: float) -> FloatArray:
         """Return by how much alpha rises along the lines that the photo shows, the surest first."""
         cells = [part.intersection(job.photo.bounds) for part in cells_of(rect, 2 * _CELL)]
-        lines = assembled(rect, cells, lambda part: self._lines(job, part))
+        lines = assembled(rect, cells, lambda part: self._lines(job, part)) / np.float32(255)
         sure = np.clip(lines[..., 0] * np.float32(_BOLDEST * faint), 0, 1) * np.float32(min(1.0, 2 * faint))
         rise = sure * np.maximum(lines[..., 1] - unit_floats(job.matte.read(rect)), 0)
         return np.asarray(shrunk(rise, level), np.float32)
 
-    def _lines(self, job: Job, part: Rect) -> FloatArray:
-        """Look for lines of the photo in a cell; (h, w, 2) of their weight and the alpha to which they pull."""
+    def _lines(self, job: Job, part: Rect) -> ByteArray:
+        """Look for lines of the photo in a cell; (h, w, 2) of their weight and the alpha to which they pull, by 255."""
         is_linear = job.settings.photo.is_linear
         around = part.grown(_MARGIN).intersection(job.photo.bounds)
 
-        def make() -> FloatArray:
+        def make() -> ByteArray:
             photo, inner = self._pyramid.colours(around, 0), part.within(around)
             weight, alpha = line_evidence(to_linear(photo) if is_linear else photo, job.zones.read(around))
             weight[weight > 1] = 0  # plain backdrop between strands
-            return np.ascontiguousarray(np.dstack(_evened(weight, alpha))[inner], np.float32)
+            return to_bytes(np.ascontiguousarray(np.dstack(_evened(weight, alpha))[inner]))
 
         if job.matte.constant_in(part) in (0, MATTE_ONE):
-            return np.zeros((part.height, part.width, 2), np.float32)
+            return np.zeros((part.height, part.width, 2), np.uint8)
         return self._cache.get(("lines", job.zones.stamp(around), is_linear, part), make)

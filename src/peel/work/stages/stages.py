@@ -2,6 +2,7 @@
 
 import weakref
 from collections.abc import Hashable
+from typing import Final
 
 import numpy as np
 
@@ -32,6 +33,8 @@ from peel.work.stages.sheets import Bare, Sheets
 
 __all__ = ["Stages"]
 
+_LINES_BYTES: Final = 64_000_000
+
 
 class Stages:
     """The chains of one photo. Any thread.
@@ -60,7 +63,8 @@ class Stages:
         self.cache = cache if cache is not None else Cache(400_000_000)
         self.pyramid = Pyramid(photo.pixels)
         self.hair = HairFinder()
-        haired, unthinned = (Haired(self.pyramid, self.hair, self.cache, leaves_out=out) for out in (True, False))
+        lines = Cache(_LINES_BYTES)  # apart, since a photo's are asked for again with every window of it
+        haired, unthinned = (Haired(self.pyramid, self.hair, lines, leaves_out=out) for out in (True, False))
         self.matte = Chain([Solved(), haired, Touched(), Finished()], photo.space, self.cache)
         # A strand that is left out shows none of its colours: those of the others are as they were with it.
         with_all = Chain([Solved(), unthinned, Touched(), Finished()], photo.space, self.cache)
