@@ -14,7 +14,8 @@ from peel.desk.steps import Step
 
 
 def _cards(hand: Hand) -> list[JobCard]:
-    return [card for card in hand.window.welcome.findChildren(QAbstractButton) if isinstance(card, JobCard)]
+    cards = [card for card in hand.window.welcome.findChildren(QAbstractButton) if isinstance(card, JobCard)]
+    return [card for card in cards if card.isVisible()]  # those of a list before it go with the next turn
 
 
 def _noted(hand: Hand) -> bool:

@@ -65,6 +65,11 @@ class JobCard(PictureCard):
         self.setAccessibleDescription(f"{self._when}, {self._state}")
         self.setToolTip(str(path).replace("<", "&lt;"))
 
+    def show_changed(self, changed_at: float) -> None:
+        """Show when the job was changed."""
+        self._when = when_words(changed_at, time.time())
+        self.update()
+
     def show_read(self, read: ReadCard) -> None:
         """Show what was read of the job."""
         kept = not job_files.is_unkept(self.path)

@@ -201,6 +201,7 @@ class Welcome(QWidget):
         self._pictures = _Pictures(self)
         self._pictures.read.connect(self._on_picture)
         self._recent: list[JobCard] = []
+        self._shown: object = None
         self._is_loaded = False
         self._job_cards = JobCards(self)
         self._job_cards.read.connect(self._on_job_read)
@@ -253,6 +254,16 @@ class Welcome(QWidget):
             self._listing.start()
             return
         listed = self._listing.found
+        for card in self.cards:
+            card.continues = card.photo.name in listed.demo
+            card.update()
+        shown = ([path for path, _ in listed.recent], listed.boards, listed.old.paths)
+        if shown == self._shown:  # nothing has come or gone: no card changes under the cursor
+            for job, (_, changed_at) in zip(self._recent, listed.recent, strict=True):
+                job.show_changed(changed_at)
+            self._read_jobs()
+            return
+        self._shown = shown
         while (item := self._jobs.takeAt(0)) is not None:
             widget = item.widget()
             if widget is not None:
@@ -262,9 +273,6 @@ class Welcome(QWidget):
         self._show_boards(listed.boards)
         if listed.old.paths:
             self._jobs.addWidget(self._clear_button(listed.old))
-        for card in self.cards:
-            card.continues = card.photo.name in listed.demo
-            card.update()
 
     def _show_jobs(self, jobs: list[tuple[Path, float]]) -> None:
         """Show recent work as cards; what they show is read once the tools are loaded."""
