@@ -190,6 +190,7 @@ def shoot_hair(visit: Visit) -> None:
     desk, bench = visit.desk, visit.bench
     page = visit.panel(Step.MATTE).profile
     bench.canvas.look_at(QPointF(620, 560), 1.0)
+    page.hair.setFocus()
     page.hair.changed.emit({"shortest_px": 80.0, "faint": 0.0}, False)
     visit.settle()
     visit.until(lambda: "left out" in page.counted.text())

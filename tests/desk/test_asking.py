@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 import pytest
 from PIL import Image
-from PySide6.QtCore import QObject, QPointF, Qt
+from PySide6.QtCore import QObject, QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
@@ -238,6 +238,12 @@ def _work_on_the_matte(hand: Hand) -> None:
     hand.wait(lambda: hand.bench.part(AgainDesk).is_idle)
     hand.bench.part(AgainDesk).leave()
     _measure(hand)
+    hand.panel(Step.MATTE).turn_page(snags=False)
+    dial = hand.panel(Step.MATTE).profile.hair
+    QTest.mouseClick(dial, Qt.MouseButton.LeftButton, pos=QPoint(round(dial.x_of(-0.3)), 20))
+    _rest(hand)
+    QTest.mouseDClick(dial, Qt.MouseButton.LeftButton, pos=QPoint(20, 20))
+    _rest(hand)
     hand.command("Wisp")
     hand.click(60, 60)
     hand.qtbot.wait(60)

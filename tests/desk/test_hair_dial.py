@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
 
 from desk.hand import LEFT, Hand
 from peel.desk.steps import Step
@@ -30,6 +31,7 @@ def page(marked: Hand) -> Any:
     marked.settle()
     marked.step("Matte")
     page = marked.panel(Step.MATTE).profile
+    page.hair.setFocus()
     marked.wait(lambda: page.counted.text().startswith("12 strands"))
     return page
 
@@ -76,10 +78,28 @@ def test_a_double_click_and_the_arrows_step_it(marked: Hand, page: Any) -> None:
 
 
 def test_numbers_are_typed_too(marked: Hand, page: Any) -> None:
-    page.fields["shortest_px"].setFocus()
-    marked.panel(Step.MATTE).profile.fields["shortest_px"].changed.emit(30.0, False)
+    field = page.fields["shortest_px"]
+    field.setFocus()
+    QTest.keyClick(field, Qt.Key.Key_3)
+    QTest.keyClick(QApplication.focusWidget(), Qt.Key.Key_0)
+    QTest.keyClick(QApplication.focusWidget(), Qt.Key.Key_Return)
     marked.settle()
-    assert "6 of them left out" in page.counted.text()
-    page.as_solved.click()
+    assert marked.job.settings.recipe.finish.overall.shortest_px == 30
+    marked.wait(lambda: "6 of them left out" in page.counted.text())
+    QTest.mouseClick(page.as_solved, LEFT)
     marked.settle()
     assert marked.job.settings.recipe.finish.overall.shortest_px == 0
+
+
+def test_strands_are_counted_only_when_the_hand_comes_near_or_some_are_left_out(marked: Hand, page: Any) -> None:
+    marked.desk.edit("Hair again", lambda job: _with_hair(job))
+    marked.settle()
+    assert "Point at the dial" in page.counted.text()
+    page.fields["crisp"].setFocus()
+    page.hair.setFocus()
+    marked.wait(lambda: page.counted.text().startswith("12 strands"))
+    _drag(page, -0.5, -0.75)
+    marked.settle()
+    marked.desk.edit("Hair once more", lambda job: _with_hair(job))
+    marked.settle()
+    marked.wait(lambda: "left out" in page.counted.text())

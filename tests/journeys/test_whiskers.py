@@ -61,8 +61,9 @@ def test_whiskers_from_press_to_delivery(hand: Hand, muzzle: Path, tmp_path: Pat
     solved = hand.session.stages.alpha(hand.job, hand.job.photo.bounds, 0)
 
     page = hand.panel(Step.MATTE).profile
-    hand.wait(lambda: "strands" in page.counted.text())
     dial = page.hair
+    dial.setFocus()
+    hand.wait(lambda: " strands, " in page.counted.text())
     QTest.mousePress(dial, LEFT, pos=QPoint(round(dial.x_of(0)), 20))
     QTest.mouseRelease(dial, LEFT, pos=QPoint(round(dial.x_of(-0.9)), 20))
     hand.settle()

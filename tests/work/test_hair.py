@@ -1,5 +1,7 @@
 """How much hair: strands of a solved job left out or brought out, counted, and proposed for a size."""
 
+from itertools import pairwise
+
 import cv2
 import numpy as np
 import pytest
@@ -87,6 +89,22 @@ def test_a_kind_has_a_value_of_its_own(tufted: Job) -> None:
     assert len(count.lengths) == 8
     less = FINISH.changed(kinds, target, {"shortest_px": 60.0})
     assert _alpha(less)[280, 25:36].max() < 0.1
+
+
+def test_where_a_kind_begins_windows_meet_without_a_seam(tufted: Job) -> None:
+    """The left of a border between two cells is of a kind of its own; parts of a window are as the whole."""
+    left = [(0.0, 150.0), (250.0, 150.0), (250.0, 320.0), (0.0, 320.0)]
+    told = kind_area(set_value(tufted, "recipe.band.kinds", "none"), left, Kind.STRAND)
+    kinds = use_matte(told, tufted.matte.read() / np.float32(65535))
+    target = next(target for target in FINISH.targets(kinds) if target.name == Kind.STRAND.id)
+    less = FINISH.changed(kinds, target, {"shortest_px": 400.0})
+    before, after = _alpha(kinds), _alpha(less)
+    share = 1 - after[200] / np.maximum(before[200], 1e-6)
+    strands = [int(x) for x in np.flatnonzero(before[200] > 0.9)]
+    shares = [float(share[x]) for x in strands]
+    assert shares[0] > 0.6
+    assert shares[-1] < 0.05
+    assert all(nxt <= own + 0.02 for own, nxt in pairwise(shares))  # it only fades
 
 
 def test_strands_are_counted_and_said(tufted: Job) -> None:

@@ -10,7 +10,7 @@ from conftest import soft_disc
 from peel.files.photo import read_photo
 from peel.job.edits.marking import Stroke, Zone, paint_kind, paint_zone
 from peel.job.edits.touching import SoftStroke, Touch, borrow, nudge, touch
-from peel.job.edits.values import set_value, use_zones
+from peel.job.edits.values import set_value, use_matte, use_zones
 from peel.job.history import UNSTORED, History, State
 from peel.job.job import Job, Photo, new_job
 from peel.job.settings import Separation
@@ -105,6 +105,19 @@ def test_the_edge_profile_is_named_where_it_changes_anything(solved: Job) -> Non
     assert "more clear" in why.reasons[0].says
     assert _why(_cured(pulled, why.reasons[0]), EDGE).alpha == pytest.approx(_why(solved, EDGE).alpha)
     assert "profile" not in [reason.name for reason in _why(solved, EDGE).reasons]
+
+
+def test_how_much_hair_is_named_where_it_leaves_a_strand_out(solved: Job) -> None:
+    alpha = solved.alpha(solved.photo.bounds)
+    alpha[20:60, 60:62] = 0.9  # a strand that stands alone
+    haired = use_matte(solved, alpha)
+    less = set_value(haired, "recipe.finish.everywhere.shortest_px", 200.0)
+    why = _why(less, (61, 40))
+    reason = _reason(why, "hair")
+    assert "leaves a strand out" in reason.says
+    assert "profile" not in [own.name for own in why.reasons]
+    assert _why(_cured(less, reason), (61, 40)).alpha == pytest.approx(0.9, abs=0.01)
+    assert "hair" not in [own.name for own in _why(haired, (61, 40)).reasons]
 
 
 def test_who_made_a_place_certain_is_said_and_when(solved: Job) -> None:

@@ -3,7 +3,7 @@
 import json
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated, Any, Final, TypeVar
 
 from pydantic import Field, TypeAdapter
 
@@ -15,10 +15,10 @@ from peel.job.settings import MOST_SHADOW_STROKES, Point, Recipe, ShadowStroke
 
 __all__ = ["RecipeFile", "read_recipe", "read_strands", "read_strokes"]
 
-_Strokes = Annotated[tuple[ShadowStroke, ...], Field(max_length=MOST_SHADOW_STROKES)]
-
+_T = TypeVar("_T")
+_STROKES: Final = TypeAdapter(Annotated[tuple[ShadowStroke, ...], Field(max_length=MOST_SHADOW_STROKES)])
 _Strand = Annotated[tuple[Point, ...], Field(min_length=1, max_length=20_000)]
-_Strands = Annotated[tuple[_Strand, ...], Field(max_length=2_000)]
+_STRANDS: Final = TypeAdapter(Annotated[tuple[_Strand, ...], Field(max_length=2_000)])
 
 
 @dataclass(frozen=True)
@@ -59,13 +59,7 @@ def read_strokes(path: Path) -> tuple[ShadowStroke, ...]:
     UsageError
         If it holds no strokes, or one of their values is out of bounds; the sentence names it.
     """
-    found = read_settings(path, "list of strokes")
-    if isinstance(found, dict):
-        found = found.get("strokes")
-    try:
-        return TypeAdapter(_Strokes).validate_json(json.dumps(found))
-    except (ValueError, RecursionError) as error:
-        raise refusal(path, error) from error
+    return _read_list(path, "strokes", _STROKES)
 
 
 def read_strands(path: Path) -> tuple[tuple[Point, ...], ...]:
@@ -78,11 +72,16 @@ def read_strands(path: Path) -> tuple[tuple[Point, ...], ...]:
     UsageError
         If it holds no strands, or one of their values is out of bounds; the sentence names it.
     """
-    found = read_settings(path, "list of strands")
+    return _read_list(path, "strands", _STRANDS)
+
+
+def _read_list(path: Path, name: str, kind: TypeAdapter[_T]) -> _T:
+    """Read a list that is a file of its own, or stands in an object under its name."""
+    found = read_settings(path, f"list of {name}")
     if isinstance(found, dict):
-        found = found.get("strands")
+        found = found.get(name)
     try:
-        return TypeAdapter(_Strands).validate_json(json.dumps(found))
+        return kind.validate_json(json.dumps(found))
     except (ValueError, RecursionError) as error:
         raise refusal(path, error) from error
 

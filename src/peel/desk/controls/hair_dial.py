@@ -4,7 +4,7 @@ from typing import Final
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QEnterEvent, QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from peel.desk.theme import current
@@ -29,9 +29,12 @@ class HairDial(QWidget):
     -------
     changed : (dict, bool)
         Fields of the finish with their new values, and whether the drag still goes on.
+    neared : ()
+        The hand is about to use it: what it shows is wanted.
     """
 
     changed = Signal(object, bool)
+    neared = Signal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -93,6 +96,16 @@ class HairDial(QWidget):
         if abs(x - self.x_of(0)) < 4:  # caught by the middle
             return 0.0
         return share / _MIDDLE - 1 if share < _MIDDLE else (share - _MIDDLE) / (1 - _MIDDLE)
+
+    def enterEvent(self, event: QEnterEvent) -> None:
+        """Ask for what is shown."""
+        self.neared.emit()
+        super().enterEvent(event)
+
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        """Ask for what is shown."""
+        self.neared.emit()
+        super().focusInEvent(event)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         """Take the line."""

@@ -2,15 +2,12 @@
 
 from functools import partial
 
-from PySide6.QtCore import QPointF
 from PySide6.QtWidgets import QWidget
 
 from peel.desk.asking import task
-from peel.desk.controls.answers import Answers
 from peel.desk.desk_state import DeskState
-from peel.desk.display.tiles import image_from_rgb
+from peel.desk.matte.answers_desk import AnswersDesk
 from peel.desk.matte.panel import MattePanel
-from peel.desk.step.lane_desk import LaneDesk
 from peel.desk.steps import Step
 from peel.job.settings import Point
 from peel.work.solving.again import Answer, Way, answer, ways_of, window_of
@@ -21,19 +18,13 @@ _WAYS = task("other ways", "The area could not be solved in other ways.", stops=
 _AGAIN = task("another answer", "One of the other ways could not be solved.", stops=True)
 
 
-class AgainDesk(LaneDesk):
+class AgainDesk(AnswersDesk):
     """Offers other answers for an area."""
 
     def __init__(self, desk: DeskState, panel: MattePanel, canvas: QWidget) -> None:
-        super().__init__(desk)
-        self.answers = Answers(canvas)
-        self._asked: object = None
+        super().__init__(desk, canvas)
         self._ways: list[Way] = []
         panel.repairs.again_asked.connect(self.begin)
-        self.answers.taken.connect(self._take)
-        self.answers.left.connect(self.leave)
-        desk.session_changed.connect(self.leave)
-        desk.step_changed.connect(self.leave)
 
     def begin(self, area: tuple[Point, ...]) -> None:
         """Solve an area in other ways."""
@@ -43,10 +34,7 @@ class AgainDesk(LaneDesk):
         job, stages = bridge.job, bridge.session.stages
         self._asked = asked = object()
         window = window_of(job, area)
-        self._desk.ask.look_at.emit(
-            QPointF((window.left + window.right) / 2, (window.top + window.bottom) / 2),
-            float(max(window.height, window.width)),
-        )
+        self._look_at(window)
 
         def show(ways: list[Way]) -> None:
             if asked is not self._asked:
@@ -60,16 +48,9 @@ class AgainDesk(LaneDesk):
         self.ask(_WAYS, lambda: ways_of(job, area), show)
 
     def _on_answer(self, asked: object, number: int, found: Answer) -> None:
-        if asked is self._asked and number < len(self.answers.buttons):
-            self.answers.show_answer(number, found.way.name, image_from_rgb(found.picture))
+        self._show_answer(asked, number, found.way.name, found.picture)
 
     def _take(self, number: int) -> None:
         way = self._ways[number]
         self.leave()
         self._desk.edit(f"Again here: {way.name}", way.edit)
-
-    def leave(self) -> None:
-        """Take no answer."""
-        self._asked = None
-        self._asker.forget()
-        self.answers.clear()

@@ -16,6 +16,7 @@ from peel.job.job import Job
 from peel.job.settings import Finish
 from peel.work.inspecting.hair import HairCount, count_hair
 from peel.work.inspecting.measuring import Measured, measure
+from peel.work.stages.targets import every_finish
 
 __all__ = ["FinishDesk"]
 
@@ -35,6 +36,7 @@ class FinishDesk(LaneDesk):
         self._hair: HairCount | None = None
         self._hair_of: object = None
         self.page.changed.connect(self._on_changed)
+        self.page.hair.neared.connect(self._on_neared)
         self.page.reset.connect(lambda: self.choice.edit("As solved", lambda job, to: FINISH.put(job, to, Finish())))
         self.choice.chosen.connect(self._on_chosen)
         desk.session_changed.connect(self._on_session)
@@ -62,14 +64,25 @@ class FinishDesk(LaneDesk):
         if key != self._asked and job.is_solved and job.has_subject:
             self._asked = key
             self.ask(_PROFILE, lambda: measure(job, target), partial(self._on_measured, key))
+        self._look_at_hair(job, is_wanted=any(finish.shortest_px > 0 for finish in every_finish(job)))
+
+    def _look_at_hair(self, job: Job, *, is_wanted: bool) -> None:
+        """Count the strands once that is wanted: for a large matte it takes seconds."""
+        target = self.choice.target
         areas = FINISH.areas_of(job) if target.area is not None else ()
         outline = areas[target.area].outline if target.area is not None and target.area < len(areas) else None
-        hair_key = (job.photo, job.matte, job.kinds, target.name, outline)
-        if hair_key != self._hair_of and job.is_solved and job.has_subject and self._desk.bridge is not None:
-            self._hair, self._hair_of = None, hair_key
-            stages = self._desk.bridge.session.stages
-            self.ask(_HAIR, lambda: count_hair(stages, job, target), partial(self._on_counted, hair_key))
-            self._show(job)
+        key = (job.matte, job.kinds, target.name, outline)
+        if key != self._hair_of:
+            self._hair = self._hair_of = None
+        bridge = self._desk.bridge
+        if is_wanted and self._hair_of is None and job.is_solved and job.has_subject and bridge is not None:
+            self._hair_of, stages = key, bridge.session.stages
+            self.ask(_HAIR, lambda: count_hair(stages, job, target), partial(self._on_counted, key))
+        self._show(job)
+
+    def _on_neared(self) -> None:
+        if self._desk.job is not None and self._desk.step is Step.MATTE:
+            self._look_at_hair(self._desk.job, is_wanted=True)
 
     def _on_counted(self, key: object, count: HairCount) -> None:
         if key == self._hair_of and self._desk.job is not None:
@@ -85,7 +98,7 @@ class FinishDesk(LaneDesk):
     def _show(self, job: Job) -> None:
         finish = FINISH.of(job, self.choice.target)
         self.page.show_finish(finish, self._profile)
-        self.page.show_hair(self._hair, finish)
+        self.page.show_hair(self._hair, finish, is_counting=self._hair_of is not None)
 
     def _on_changed(self, changes: dict[str, Any], dragged: bool) -> None:
         def change(job: Job, target: EdgeTarget) -> Job:

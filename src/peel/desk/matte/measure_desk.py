@@ -2,18 +2,14 @@
 
 from functools import partial
 
-from PySide6.QtCore import QPointF
 from PySide6.QtWidgets import QWidget
 
 from peel.desk.asking import task
-from peel.desk.controls.answers import Answers
 from peel.desk.desk_state import DeskState
-from peel.desk.display.tiles import image_from_rgb
+from peel.desk.matte.answers_desk import AnswersDesk
 from peel.desk.matte.panel import MattePanel
-from peel.desk.step.lane_desk import LaneDesk
 from peel.desk.steps import Step
 from peel.job.settings import Point
-from peel.matte.arrays import ByteArray
 from peel.work.solving.measured_ways import (
     Measurement,
     alike_region,
@@ -30,13 +26,11 @@ _MEASURE = task("measured ways", "The ways could not be measured.", stops=True)
 _DRAW = task("a measured way", "One of the measured ways could not be shown.", stops=True)
 
 
-class MeasureDesk(LaneDesk):
+class MeasureDesk(AnswersDesk):
     """Offers what measures better."""
 
     def __init__(self, desk: DeskState, panel: MattePanel, canvas: QWidget) -> None:
-        super().__init__(desk)
-        self.answers = Answers(canvas)
-        self._asked: object = None
+        super().__init__(desk, canvas)
         self._area: tuple[Point, ...] = ()
         self._found: Measurement | None = None
         panel.repairs.confirm_asked.connect(
@@ -44,10 +38,6 @@ class MeasureDesk(LaneDesk):
         )
         panel.repairs.forget_asked.connect(lambda: desk.edit("Take none for right", forget_confirmed))
         panel.repairs.measure_asked.connect(self.begin)
-        self.answers.taken.connect(self._take)
-        self.answers.left.connect(self.leave)
-        desk.session_changed.connect(self.leave)
-        desk.step_changed.connect(self.leave)
 
     def begin(self, area: tuple[Point, ...]) -> None:
         """Measure ways for an area."""
@@ -73,19 +63,14 @@ class MeasureDesk(LaneDesk):
             self._desk.say(message, f"Measured on {found.pixels:,} half-clear pixels that were taken for right.")
             return
         self._found, window = found, found.window
-        middle = QPointF((window.left + window.right) / 2, (window.top + window.bottom) / 2)
-        self._desk.ask.look_at.emit(middle, float(max(window.height, window.width)))
+        self._look_at(window)
         names = [f"{way.name}: {100 * way.error:.1f} % off" for way in found.best]
         title = f"Now {100 * found.as_it_is:.1f} % off where it is known. Press one to take it"
         self.answers.begin(names, title, "Take it for all edges of this kind")
         job, stages = bridge.job, bridge.session.stages
         for number in reversed(range(len(names))):
             draw = partial(drawn, stages, job, found.best[number], self._area, window)
-            self.ask(_DRAW, draw, partial(self._on_drawn, asked, number, names[number]), key=number)
-
-    def _on_drawn(self, asked: object, number: int, name: str, picture: ByteArray) -> None:
-        if asked is self._asked and number < len(self.answers.buttons):
-            self.answers.show_answer(number, name, image_from_rgb(picture))
+            self.ask(_DRAW, draw, partial(self._show_answer, asked, number, names[number]), key=number)
 
     def _take(self, number: int) -> None:
         assert self._found is not None
@@ -93,9 +78,3 @@ class MeasureDesk(LaneDesk):
         self.leave()
         region = alike_region if everywhere else region_of
         self._desk.edit(f"Measured: {way.name}", lambda job: way.edit(job, region(job, area)))
-
-    def leave(self) -> None:
-        """Take none."""
-        self._asked = self._found = None
-        self._asker.forget()
-        self.answers.clear()

@@ -127,7 +127,8 @@ class ProfilePage(QWidget):
         self.values.show_tones(Outlines(values, np.zeros(VALUES, np.float32), 0.0, 1.0), lines)
         self.as_solved.setEnabled(finish != Finish())
 
-    def show_hair(self, count: HairCount | None, finish: Finish) -> None:
-        """Show how much hair the edges have; None while it is being counted."""
+    def show_hair(self, count: HairCount | None, finish: Finish, *, is_counting: bool) -> None:
+        """Show how much hair the edges have; None where it has not been counted."""
         self.hair.show_hair(_NOTHING if count is None else count.lengths, finish)
-        self.counted.setText("Counting the strands…" if count is None else count.in_words(finish))
+        waiting = "Counting the strands…" if is_counting else "Point at the dial to count the strands."
+        self.counted.setText(waiting if count is None else count.in_words(finish))

@@ -68,11 +68,15 @@ class WispTool(Tool):
         self._asked += 1
         number = self._asked
 
-        def use(found: FollowedStrand) -> None:
-            if number == self._asked:
-                self._show(found)
+        def work() -> tuple[FollowedStrand, bool]:
+            found = follow_strand(pyramid, job, at, others)
+            return found, another_way(found, others)
 
-        host.ask(_FOLLOW, lambda: follow_strand(pyramid, job, at, others), use)
+        def use(answer: tuple[FollowedStrand, bool]) -> None:
+            if number == self._asked:
+                self._show(*answer)
+
+        host.ask(_FOLLOW, work, use)
 
     def _ended_at(self, press: Press) -> FollowedStrand | None:
         """Return the strand as far as a press that is on it; None for one that is elsewhere."""
@@ -84,8 +88,8 @@ class WispTool(Tool):
             return None
         return replace(self.strand, points=self.strand.points[: nearest + 1])
 
-    def _show(self, found: FollowedStrand) -> None:
-        if another_way(found, self._others):
+    def _show(self, found: FollowedStrand, is_another: bool) -> None:
+        if is_another:
             self.strand, self._is_last = found, False
         else:  # all ways are known: the first one again
             self.strand, self._others, self._is_last = self._others[0], [], True

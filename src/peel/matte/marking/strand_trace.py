@@ -43,25 +43,17 @@ class Trace:
     Attributes
     ----------
     points : (N, 2) float64 ndarray
-        x and y, from the root, or what may be it, to the tip.
+        x and y, from the end that is nearer to the press, or first in the path, to the other.
     side_px : float
         How far beside it the backdrop was looked at.
-    pressed : int
-        The number of the point that is next to the press.
     """
 
     points: Points
     side_px: float
-    pressed: int
-
-    @property
-    def length(self) -> float:
-        """In pixels."""
-        return float(np.hypot(*np.diff(self.points, axis=0).T).sum())
 
 
 def trace_strand(image: FloatArray, zone: ByteArray, at: tuple[float, float]) -> Trace | None:
-    """Follow a strand both ways from a press; None if there is none.
+    """Follow a strand both ways from a press, as far as it goes in the image; None if there is none.
 
     Parameters
     ----------
@@ -82,17 +74,10 @@ def trace_strand(image: FloatArray, zone: ByteArray, at: tuple[float, float]) ->
             break
     if sum(map(len, ways)) < _SHORTEST:
         return None
-    if _is_root(zone, ways[0]) and not _is_root(zone, ways[1]):
-        ways.reverse()
-    back, ahead = ways[1][::-1], ways[0]
-    rows = np.concatenate([back, [[y, x]], ahead])
-    if not _is_root(zone, back) and np.hypot(*(rows[0] - [at[1], at[0]])) > np.hypot(*(rows[-1] - [at[1], at[0]])):
-        rows = rows[::-1]  # a press is at a root rather than at a tip
-    rows, even = np.ascontiguousarray(rows), np.empty_like(rows)
-    centre(image, rows, side, even)
-    rows = even
-    pressed = int(np.hypot(rows[:, 0] - at[1], rows[:, 1] - at[0]).argmin())
-    return Trace(_smoothed(rows)[:, ::-1].copy(), side, pressed)
+    rows = np.concatenate([ways[1][::-1], [[y, x]], ways[0]])
+    if np.hypot(*(rows[0] - [at[1], at[0]])) > np.hypot(*(rows[-1] - [at[1], at[0]])):
+        rows = rows[::-1]
+    return _centred(image, rows, side)
 
 
 def trace_through(image: FloatArray, points: Points) -> Trace:
@@ -108,10 +93,10 @@ def trace_through(image: FloatArray, points: Points) -> Trace:
     way = np.concatenate([[0], np.cumsum(steps)])
     at = np.linspace(0, way[-1], max(int(way[-1] / _STEP_PX) + 1, 2))
     rows = np.stack([np.interp(at, way, points[:, k]) for k in (1, 0)], axis=1)
-    even, most, side, out = np.empty_like(rows), -1.0, _SIDES[0], np.empty(6)
+    most, side, out = -1.0, _SIDES[0], np.empty(6)
+    tangent = np.gradient(rows, axis=0)
+    tangent /= np.maximum(np.hypot(*tangent.T), 1e-9)[:, None]
     for tried in _SIDES:
-        tangent = np.gradient(rows, axis=0)
-        tangent /= np.maximum(np.hypot(*tangent.T), 1e-9)[:, None]
         found = 0.0
         for (y, x), (sy, sx) in zip(rows, tangent, strict=True):
             unlike = response_at(image, y, x, sy, sx, tried, out)
@@ -119,18 +104,15 @@ def trace_through(image: FloatArray, points: Points) -> Trace:
         found *= 1 - _WIDER * tried
         if found > most:
             most, side = found, tried
+    once = _centred(image, rows, side).points[:, ::-1]
+    return _centred(image, once, side)  # a path by hand may lie farther off than is looked across at once
+
+
+def _centred(image: FloatArray, rows: Points, side: float) -> Trace:
+    """Move a path, by rows and columns, to the middle of the strand."""
+    even = np.empty(rows.shape)
     centre(image, np.ascontiguousarray(rows), side, even)
-    rows, even = even, np.empty_like(even)  # a path by hand may lie farther off than is looked across at once
-    centre(image, rows, side, even)
-    return Trace(_smoothed(even)[:, ::-1].copy(), side, 0)
-
-
-def _is_root(zone: ByteArray, path: Points) -> bool:
-    """Return whether a path has an end in the certain subject."""
-    if not len(path):
-        return False
-    ends = path[[0, -1]].astype(int)
-    return bool((zone[ends[:, 0], ends[:, 1]] == 2).any())
+    return Trace(_smoothed(even)[:, ::-1].copy(), side)
 
 
 def _smoothed(rows: Points) -> Points:

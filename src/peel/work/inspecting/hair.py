@@ -60,11 +60,11 @@ def _of_target(job: Job, found: FoundHair, target: EdgeTarget) -> BoolArray:
     if target.area is not None:
         areas = FINISH.areas_of(job)
         if target.area >= len(areas):
-            return np.zeros(len(found.length), bool)
+            return np.zeros(len(found.kind), bool)
         within = coverage_of(job, areas[target.area].outline)
         return np.asarray(within[found.middle[:, 0], found.middle[:, 1]], bool)
     if target.name == "everywhere":
-        return np.ones(len(found.length), bool)
+        return np.ones(len(found.kind), bool)
     return np.asarray(found.kind == Kind.of(target.name), bool)
 
 

@@ -7,7 +7,7 @@ from typing import Final
 import numpy as np
 
 from peel.files.profiles import to_screen
-from peel.job.edits.finishing import unfinished
+from peel.job.edits.finishing import unfinished, with_all_hair
 from peel.job.edits.kinds import is_said, kinds_in
 from peel.job.edits.marking import Stroke, Zone, paint_kind, paint_zone
 from peel.job.edits.touching import SoftStroke, release
@@ -162,12 +162,21 @@ def _touched(job: Job, spot: Rect) -> list[Reason]:
 
 
 def _finished(job: Job, stages: Stages, spot: Rect, alpha: float) -> list[Reason]:
-    """Say what the edge profile does."""
-    by = alpha - float(stages.alpha(unfinished(job), spot, 0)[0, 0])
-    if abs(by) <= _CHANGED:
-        return []
-    says = f"The edge profile makes it {abs(by) * 100:.0f} % more {'solid' if by > 0 else 'clear'}."
-    return [Reason("profile", says, Cure("Leave edges as they were solved", unfinished))]
+    """Say what the edge profile does, and how much hair."""
+    found = []
+    haired = with_all_hair(job)
+    with_hair = float(stages.alpha(haired, spot, 0)[0, 0])
+    by = alpha - with_hair
+    if abs(by) > _CHANGED:
+        what = "How much hair brings a strand out here" if by > 0 else "How much hair leaves a strand out here"
+        found.append(
+            Reason("hair", f"{what}: {abs(by) * 100:.0f} %.", Cure("Leave hair as it was solved", with_all_hair))
+        )
+    by = with_hair - float(stages.alpha(unfinished(job), spot, 0)[0, 0])
+    if abs(by) > _CHANGED:
+        says = f"The edge profile makes it {abs(by) * 100:.0f} % more {'solid' if by > 0 else 'clear'}."
+        found.append(Reason("profile", says, Cure("Leave edges as they were solved", unfinished)))
+    return found
 
 
 # zones and kinds

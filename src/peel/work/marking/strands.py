@@ -23,7 +23,8 @@ from peel.work.stages import Pyramid
 
 __all__ = ["FollowedStrand", "another_way", "follow_strand", "follow_strands", "strand_through", "take_strand"]
 
-_AROUND_PX: Final = 1500  # each way, in which a strand is followed
+_REACHES: Final = (400, 1600)  # pixels each way in which a strand is followed; the second where it goes on
+_BORDER_PX: Final = 8  # from the border of those, within which it does
 _AVOID_PX: Final = 3  # to each side of a way that is not wanted again
 _APART_PX: Final = 3.0  # from which two ways differ
 _APART_LENGTH: Final = 12.0  # ... and over how many pixels
@@ -64,14 +65,37 @@ def follow_strand(pyramid: Pyramid, job: Job, at: Point, avoided: Sequence[Follo
     """
     if not job.has_subject:
         raise MarkError("Nothing is marked yet, so no strand has a root.", "Mark the subject first.")
-    window = _around(job, at)
-    zone = _zone(job, window, avoided)
-    trace = trace_strand(pyramid.colours(window, 0), zone, (at[0] - window.left, at[1] - window.top))
-    if trace is None:
-        if zone[_inside(at, window)] == 2:
-            raise MarkError("That is certain subject already.", "Press on the strand outside it.")
-        raise MarkError("No strand stands out there.", "Press on a hair, a whisker or a wire, or nearer to its middle.")
-    return _rooted(job, _of(trace, window))
+    for reach in _REACHES:
+        window = _around(job, at, reach)
+        zone = _zone(job, window, avoided)
+        trace = trace_strand(pyramid.colours(window, 0), zone, (at[0] - window.left, at[1] - window.top))
+        if trace is None:
+            raise _nothing_there(zone[int(at[1]) - window.top, int(at[0]) - window.left] == 2, bool(avoided))
+        strand = _of(trace, window)
+        if not _is_cut_off(job, window, strand):
+            break
+    return _rooted(job, strand)
+
+
+def _nothing_there(is_subject: bool, is_second: bool) -> MarkError:
+    if is_second:
+        return MarkError("There is no other way from there.", "Press elsewhere on the strand, or take it as it is.")
+    if is_subject:
+        return MarkError("That is certain subject already.", "Press on the strand outside it.")
+    return MarkError("No strand stands out there.", "Press on a hair, a whisker or a wire, or nearer to its middle.")
+
+
+def _is_cut_off(job: Job, window: Rect, strand: FollowedStrand) -> bool:
+    """Return whether a strand ends at the border of a window that is not the photo's."""
+    inner = window.grown(-_BORDER_PX)
+    bounds = job.photo.bounds
+    return any(
+        (x < inner.left and window.left > bounds.left)
+        or (y < inner.top and window.top > bounds.top)
+        or (x > inner.right and window.right < bounds.right)
+        or (y > inner.bottom and window.bottom < bounds.bottom)
+        for x, y in strand.points[[0, -1]].tolist()
+    )
 
 
 def _rooted(job: Job, strand: FollowedStrand) -> FollowedStrand:
@@ -91,7 +115,7 @@ def _cover_at(job: Job, at: Points) -> float:
 
 
 def another_way(strand: FollowedStrand, others: Sequence[FollowedStrand]) -> bool:
-    """Return whether a strand goes another way than others."""
+    """Return whether a strand goes another way than others; may take a few hundredths of a second."""
     return all(_apart(strand, other) >= _APART_LENGTH for other in others)
 
 
@@ -171,12 +195,11 @@ def _zone(job: Job, window: Rect, avoided: Sequence[FollowedStrand]) -> ByteArra
     return zone
 
 
-def _around(job: Job, at: Point) -> Rect:
+def _around(job: Job, at: Point, reach: int) -> Rect:
     x, y = int(at[0]), int(at[1])
-    window = Rect(y - _AROUND_PX, x - _AROUND_PX, y + _AROUND_PX, x + _AROUND_PX).intersection(job.photo.bounds)
     if not (0 <= x < job.photo.width and 0 <= y < job.photo.height):
         raise MarkError("That is outside the photo.", "Press on a strand.")
-    return window
+    return Rect(y - reach, x - reach, y + reach, x + reach).intersection(job.photo.bounds)
 
 
 def _window(job: Job, strand: FollowedStrand) -> Rect:
@@ -185,10 +208,6 @@ def _window(job: Job, strand: FollowedStrand) -> Rect:
     room = int(strand.side_px) + _ROOT_PX + 4
     wanted = Rect(int(low[1]) - room, int(low[0]) - room, int(high[1]) + room + 1, int(high[0]) + room + 1)
     return wanted.intersection(job.photo.bounds)
-
-
-def _inside(at: Point, window: Rect) -> tuple[int, int]:
-    return int(at[1]) - window.top, int(at[0]) - window.left
 
 
 def _of(trace: Trace, window: Rect) -> FollowedStrand:

@@ -5,6 +5,7 @@ hand, and the mean difference from what they were taken for is its error; the sa
 treated now. Only what measures better is offered, and nothing is done by itself.
 """
 
+import contextlib
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import Final
@@ -162,8 +163,9 @@ def measure_ways(stages: Stages, job: Job, area: Sequence[Point]) -> Measurement
     as_it_is = _error(stages, base, truth, known)
     ways = []
     for way in _ways(stages, job, here):
-        tried = solve_job(unsolve_region(way.edit(bare, known), known))[0] if way.solves else way.edit(base, known)
-        ways.append(replace(way, error=_error(stages, tried, truth, known)))
+        with contextlib.suppress(MarkError):  # there is no room for another separation: it is no way here
+            tried = solve_job(unsolve_region(way.edit(bare, known), known))[0] if way.solves else way.edit(base, known)
+            ways.append(replace(way, error=_error(stages, tried, truth, known)))
     better = sorted((way for way in ways if way.error < way.better * as_it_is), key=lambda way: way.error)
     return Measurement(as_it_is, tuple(better[:_OFFERED]), int(counted.sum()), window_of(job, area))
 
@@ -209,7 +211,9 @@ def _treated_as(job: Job, known: BoolArray, here: BoolArray) -> Job:
     said = is_said(job, job.photo.bounds)[here].mean() > _MOSTLY
     kind = _usual_kind(job, here)
     bare = kind_everywhere(release_region(job, known), Kind(kind) if said and kind else None, known)
-    return unsolve_region(bare, known)
+    separated = np.where(known, 0, job.separated.read()).astype(np.uint8)
+    bare = bare.with_planes(separated=job.separated.write(job.photo.bounds, separated))
+    return unsolve_region(bare.with_photo_settings(finish_areas=()), known)
 
 
 def _error(stages: Stages, tried: Job, truth: FloatArray, known: BoolArray) -> float:
@@ -266,8 +270,4 @@ def _shaped(job: Job, region: BoolArray, changes: dict[str, float]) -> Job:
 
 def _repaired(stages: Stages, job: Job, region: BoolArray, sort: Repair) -> Job:
     found = repair_region(stages, job, sort, _REPAIR_PX) & region
-    return (
-        touch_region(job, found, job.photo.bounds, Touch.SOLID if sort.is_solid else Touch.CLEAR)
-        if found.any()
-        else job
-    )
+    return touch_region(job, found, job.photo.bounds, Touch.SOLID if sort.is_solid else Touch.CLEAR)

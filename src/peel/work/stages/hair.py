@@ -26,12 +26,12 @@ from peel.matte.srgb import to_linear
 from peel.work.stages.cache import Cache
 from peel.work.stages.chain import Before, Stage, assembled, cells_of
 from peel.work.stages.pyramid import Pyramid, shrunk
-from peel.work.stages.targets import area_share, kind_shares
+from peel.work.stages.targets import KIND_REACH, every_finish, with_finishes
 
 __all__ = ["FoundHair", "HairFinder", "Haired"]
 
 _CELL: Final = 256
-_KEPT: Final = 2  # mattes whose strands are remembered
+_KEPT: Final = 3  # mattes whose strands are remembered
 _EVEN_PX: Final = 2.5
 _ABOVE_USUAL: Final = 1.3
 _MARGIN: Final = 112  # pixels around a window in which lines are followed
@@ -46,7 +46,7 @@ class FoundHair:
 
     Attributes
     ----------
-    length, visible_length, width : (N,) float32 ndarrays
+    visible_length, width : (N,) float32 ndarrays
         In pixels; see `peel.matte.repair.hair.Hair`.
     middle : (N, 2) int64 ndarray
         Row and column half way between both ends.
@@ -56,7 +56,6 @@ class FoundHair:
         Heights, and numbers of strands and of those beneath, of the 256-pixel cells that hold any, by row and column.
     """
 
-    length: FloatArray
     visible_length: FloatArray
     width: FloatArray
     middle: npt.NDArray[np.int64]
@@ -93,19 +92,18 @@ class HairFinder:
         While it is still being solved, those of the matte before it do.
         """
         with self._turn:
-            for matte, found in self._found:
-                if matte is job.matte:
-                    return found
-            if self._found and not job.is_solved:
+            known = next((own for own in self._found if own[0] is job.matte), None)
+            if known is None and self._found and not job.is_solved:
                 return self._found[0][1]
-            found = _find(job)
-            self._found = [(job.matte, found), *self._found][:_KEPT]
-            return found
+            known = known or (job.matte, _find(job))
+            self._found = [known, *(own for own in self._found if own is not known)][:_KEPT]  # the latest first
+            return known[1]
 
 
 def _find(job: Job) -> FoundHair:
     rect = _half_clear(job)
-    hair = hair_of(job.matte.read(rect))
+    alpha = job.matte.read(rect)
+    hair = hair_of(alpha)
     corner = np.array([rect.top, rect.left])
     cells: dict[tuple[int, int], _Cell] = {}
     for part in cells_of(rect, _CELL):
@@ -117,7 +115,7 @@ def _find(job: Job) -> FoundHair:
             )
             cells[part.top // _CELL, part.left // _CELL] = heights, numbers, under if under.any() else None
     middle = (hair.ends.mean(axis=1) + corner).astype(np.int64)
-    return FoundHair(hair.length, hair.visible_length, hair.width, middle, _kinds_at(job, hair.ends + corner), cells)
+    return FoundHair(hair.visible_length, hair.width, middle, _kinds_of(job, rect, alpha, hair.ends), cells)
 
 
 def _evened(weight: FloatArray, alpha: FloatArray) -> tuple[FloatArray, FloatArray]:
@@ -134,36 +132,20 @@ def _whole(values: npt.NDArray[Any], within: tuple[slice, slice]) -> npt.NDArray
     return cell
 
 
-def _kinds_at(job: Job, ends: FloatArray) -> npt.NDArray[np.uint8]:
-    """Return the kind at the more opaque end of each strand."""
-    if not len(ends):
-        return np.zeros(0, np.uint8)
-    places = ends.astype(np.int64)
-    kinds, matte = kinds_in(job, job.photo.bounds), job.matte.read(job.photo.bounds)
-    rooted = matte[places[:, 1, 0], places[:, 1, 1]] > matte[places[:, 0, 0], places[:, 0, 1]]
-    roots = np.where(rooted[:, None], places[:, 1], places[:, 0])
-    return np.asarray(kinds[roots[:, 0], roots[:, 1]], np.uint8)
+def _kinds_of(job: Job, rect: Rect, alpha: Heights, ends: FloatArray) -> npt.NDArray[np.uint8]:
+    """Return the kind at the more opaque end of each strand; alpha and ends are those of a rectangle."""
+    one, other = (ends[:, k].astype(np.int64) for k in range(2))
+    rooted = alpha[one[:, 0], one[:, 1]] >= alpha[other[:, 0], other[:, 1]]
+    roots = np.where(rooted[:, None], one, other)
+    return np.asarray(kinds_in(job, rect)[roots[:, 0], roots[:, 1]], np.uint8)
 
 
 def _half_clear(job: Job) -> Rect:
     """Return the smallest rectangle of tiles outside of which the matte is the same within each tile."""
     plane = job.matte
     parts = [plane.tile_rect(number) for number in plane.touching(plane.bounds)]
-    parts = [part for part in parts if plane.constant_in(part) not in (0, MATTE_ONE)]
-    if not parts:
-        return Rect(0, 0, 1, 1)
-    return Rect(
-        min(part.top for part in parts),
-        min(part.left for part in parts),
-        max(part.bottom for part in parts),
-        max(part.right for part in parts),
-    )
-
-
-def _finishes(job: Job) -> list[Finish]:
-    finishes = job.settings.recipe.finish
-    areas = [area.finish for area in job.settings.photo.finish_areas]
-    return [finishes.overall, *own_of(finishes).values(), *areas]
+    found = Rect.around(part for part in parts if plane.constant_in(part) not in (0, MATTE_ONE))
+    return Rect(0, 0, 1, 1) if found.is_empty else found
 
 
 class Haired(Stage):
@@ -172,25 +154,25 @@ class Haired(Stage):
     Without `leaves_out` none are left out, but faint ones are brought out.
     """
 
+    reach = KIND_REACH
+
     def __init__(self, pyramid: Pyramid, finder: HairFinder, lines: Cache, *, leaves_out: bool) -> None:
         self._pyramid, self._finder, self._cache, self._leaves_out = pyramid, finder, lines, leaves_out
 
     def stamp(self, job: Job, rect: Rect, level: int) -> Hashable:
         """Return all of the matte, what is wanted of its strands, and what lines are looked for in."""
-        finishes = job.settings.recipe.finish
-        out = self._leaves_out
-        wanted = [(finish.shortest_px * out, finish.faint, finish.strength) for finish in _finishes(job)]
+        finishes, own = every_finish(job), tuple(own_of(job.settings.recipe.finish))
+        wanted = tuple((finish.shortest_px * self._leaves_out, finish.faint, finish.strength) for finish in finishes)
         outlines = tuple((area.outline, area.fade_px) for area in job.settings.photo.finish_areas)
-        covered = job.photo.space.covered(rect, level)
-        own = tuple(own_of(finishes))
-        zones = job.zones if any(finish.faint > 0 for finish in _finishes(job)) else None
-        return job.matte, job.is_solved, tuple(wanted), own, outlines, zones, kinds_stamp(job, covered) if own else None
+        zones = job.zones if any(finish.faint > 0 for finish in finishes) else None
+        kinds = kinds_stamp(job, job.photo.space.covered(self._around(job, rect, level), level)) if own else None
+        return job.matte, job.is_solved, wanted, own, outlines, zones, kinds
 
     def is_neutral(self, job: Job) -> bool:
         """Return whether all hair is as it was solved."""
         return not any(
             finish.strength > 0 and (finish.faint > 0 or (self._leaves_out and finish.shortest_px > 0))
-            for finish in _finishes(job)
+            for finish in every_finish(job)
         )
 
     def passes(self, job: Job, rect: Rect, level: int) -> bool:
@@ -203,17 +185,15 @@ class Haired(Stage):
 
     def make(self, job: Job, rect: Rect, level: int, before: Before) -> FloatArray:
         """Leave strands of a window out, or bring them out."""
-        alpha, finishes = before(rect), job.settings.recipe.finish
-        out = everywhere = self._with(job, rect, level, alpha, finishes.overall)
-        own = own_of(finishes)
-        if own:
-            for share, finish in zip(kind_shares(job, rect, level, list(own)), own.values(), strict=True):
-                out = out + share * (self._with(job, rect, level, alpha, finish) - everywhere)
-        for area in job.settings.photo.finish_areas:
-            share = area_share(area, rect, 1 / (1 << level))
-            if share.any():
-                out = out + share * (self._with(job, rect, level, alpha, area.finish) - out)
-        return np.ascontiguousarray(np.clip(out, 0, 1), np.float32)
+        around = self._around(job, rect, level)
+        alpha = before(around)
+        out = with_finishes(job, around, level, lambda finish: self._with(job, around, level, alpha, finish))
+        return np.ascontiguousarray(out[rect.within(around)])
+
+    def _around(self, job: Job, rect: Rect, level: int) -> Rect:
+        """Return a window and, where kinds fade into one another, what they fade over."""
+        by_kind = own_of(job.settings.recipe.finish)
+        return job.photo.space.around(rect, level, self.reach) if by_kind else rect
 
     def _with(self, job: Job, rect: Rect, level: int, alpha: FloatArray, finish: Finish) -> FloatArray:
         """Apply one finish to a window."""

@@ -21,7 +21,7 @@ from peel.matte.repair.profile import PROFILE_REACH, EdgeShape, shaped
 from peel.matte.repair.touching import TOUCH_REACH, borrowed, firmed, forced, nudged, softened
 from peel.work.stages.chain import Before, Stage
 from peel.work.stages.pyramid import shrunk
-from peel.work.stages.targets import area_share, kind_shares
+from peel.work.stages.targets import every_finish, with_finishes
 
 __all__ = ["Finished", "Solved", "Touched"]
 
@@ -132,10 +132,7 @@ class Finished(Stage):
 
     def is_neutral(self, job: Job) -> bool:
         """Return whether no edge is shaped anywhere."""
-        finishes = job.settings.recipe.finish
-        own = [finishes.overall, *own_of(finishes).values()]
-        own += [area.finish for area in job.settings.photo.finish_areas]
-        return all(_shape(finish).is_neutral for finish in own)
+        return all(_shape(finish).is_neutral for finish in every_finish(job))
 
     def passes(self, job: Job, rect: Rect, level: int) -> bool:
         """Return whether no edge is near a window."""
@@ -150,12 +147,8 @@ class Finished(Stage):
         """Shape the edges of a window."""
         around, scale = self._around(job, rect, level), 1 / (1 << level)
         alpha = before(around)
-        out = _by_kind(job, around, level, alpha)
-        for area in job.settings.photo.finish_areas:
-            share = area_share(area, around, scale)
-            if share.any():
-                out = out + share * (shaped(alpha, _shape(area.finish), scale) - out)
-        return np.ascontiguousarray(np.clip(out[rect.within(around)], 0, 1), np.float32)
+        out = with_finishes(job, around, level, lambda finish: shaped(alpha, _shape(finish), scale))
+        return np.ascontiguousarray(out[rect.within(around)])
 
     def _around(self, job: Job, rect: Rect, level: int) -> Rect:
         return job.photo.space.around(rect, level, self.reach)
@@ -163,16 +156,3 @@ class Finished(Stage):
 
 def _shape(finish: Finish) -> EdgeShape:
     return EdgeShape(**finish.profile)
-
-
-def _by_kind(job: Job, rect: Rect, level: int, alpha: FloatArray) -> FloatArray:
-    """Shape a window by the overall finish, and along kinds with a finish of their own by that; both fade."""
-    finishes, scale = job.settings.recipe.finish, 1 / (1 << level)
-    everywhere = shaped(alpha, _shape(finishes.overall), scale)
-    own = own_of(finishes)
-    if not own:
-        return everywhere
-    out = everywhere
-    for share, finish in zip(kind_shares(job, rect, level, list(own)), own.values(), strict=True):
-        out = out + share * (shaped(alpha, _shape(finish), scale) - everywhere)
-    return np.asarray(out, np.float32)
