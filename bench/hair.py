@@ -95,7 +95,7 @@ def _kept_and_gone(seed: int, count: int, dial: float) -> np.ndarray:
     return score
 
 
-def row_of_strands(seed: int, backdrop: str, size: int = 900) -> tuple[FloatArray, np.ndarray, list[FloatArray]]:
+def row_of_strands(seed: int, backdrop: str, size: int = 900) -> tuple[np.ndarray, np.ndarray, list[FloatArray]]:
     """Draw six strands that grow upwards from a body, as a camera takes them: picture, zones for a trace, paths."""
     rng = np.random.default_rng(seed)
     if backdrop == "plain":
@@ -130,7 +130,7 @@ def row_of_strands(seed: int, backdrop: str, size: int = 900) -> tuple[FloatArra
         ".jpg", (np.clip(taken, 0, 1) * 255).astype(np.uint8)[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 90]
     )
     decoded = cv2.imdecode(coded[1], cv2.IMREAD_COLOR)[..., ::-1]
-    return np.ascontiguousarray(decoded.astype(np.float32) / 255), zone, paths
+    return np.ascontiguousarray(decoded), zone, paths
 
 
 def _followed(seed: int, backdrop: str) -> list[tuple[bool, bool, float]]:

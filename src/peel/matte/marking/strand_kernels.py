@@ -1,12 +1,17 @@
-"""The loops behind `peel.matte.marking.strand_trace`: follow a thin line by many guesses at once, and keep the best."""
+"""The loops behind `peel.matte.marking.strand_trace`: follow a thin line by many guesses at once, and keep the best.
+
+Pictures are read as they are stored; `unit` is what a value of 1 in them stands for, 1/255 or 1/65535.
+"""
 
 from typing import Any, Final
 
 import numpy as np
-from numba import njit
+from numba import njit, types
 
-__all__ = ["centre", "follow", "response_at"]
+__all__ = ["centre", "follow", "most_along", "stands_out"]
 
+_ANGLES: Final = 24  # tried at a place
+_WIDER: Final = 0.05  # less for each pixel that the backdrop is looked at farther away
 _FAST: Final = {"cache": True, "nogil": True, "fastmath": True}
 _STEP: Final = 2.5  # pixels
 _TURNS: Final = 9  # directions tried at each step
@@ -32,8 +37,13 @@ _LIKE: Final = 8.0  # how fast that grows
 _GIVEN_UP: Final = 13.0  # below the best, from which on a strand has ended
 
 
+_F: Final = types.float64
+_PICTURES: Final = [types.Array(depth, 3, "A", readonly=True) for depth in (types.uint8, types.uint16)]
+_PATH: Final = types.float64[:, ::1]
+
+
 @njit(**_FAST)
-def _colour(image: Any, y: float, x: float, c: int) -> float:
+def _colour(image: Any, unit: float, y: float, x: float, c: int) -> float:
     """Sample a picture between four pixels."""
     height, width = image.shape[0], image.shape[1]
     y, x = max(min(y, height - 1.001), 0.0), max(min(x, width - 1.001), 0.0)
@@ -41,11 +51,11 @@ def _colour(image: Any, y: float, x: float, c: int) -> float:
     down, right = min(v + 1, height - 1), min(u + 1, width - 1)
     b, a = y - v, x - u
     top = (1 - a) * image[v, u, c] + a * image[v, right, c]
-    return (1 - b) * top + b * ((1 - a) * image[down, u, c] + a * image[down, right, c])
+    return unit * ((1 - b) * top + b * ((1 - a) * image[down, u, c] + a * image[down, right, c]))
 
 
 @njit(**_FAST)
-def _response(image: Any, y: float, x: float, sy: float, sx: float, side: float, out: Any) -> float:
+def _response(image: Any, unit: float, y: float, x: float, sy: float, sx: float, side: float, out: Any) -> float:
     """Measure how the middle of a short line differs from both sides, and these; returns how much they differ.
 
     `out` (6,) gets the difference, and what both sides look like on average. (sy, sx) points along the line; `side` is
@@ -57,29 +67,61 @@ def _response(image: Any, y: float, x: float, sy: float, sx: float, side: float,
         middle, left, right = 0.0, 0.0, 0.0
         for k in range(-1, 2):
             v, u = y + 0.9 * k * sy, x + 0.9 * k * sx
-            middle += _colour(image, v, u, c)
-            left += _colour(image, v + side * ny, u + side * nx, c)
-            right += _colour(image, v - side * ny, u - side * nx, c)
+            middle += _colour(image, unit, v, u, c)
+            left += _colour(image, unit, v + side * ny, u + side * nx, c)
+            right += _colour(image, unit, v - side * ny, u - side * nx, c)
         out[3 + c] = 0.5 * (left + right) / 3
         out[c] = middle / 3 - out[3 + c]
         unlike += ((left - right) / 3) ** 2
     return np.sqrt(unlike)
 
 
-@njit("float64(float32[:,:,::1], float64, float64, float64, float64, float64, float64[::1])", **_FAST)
-def response_at(image: Any, y: float, x: float, sy: float, sx: float, side: float, out: Any) -> float:
-    """Measure how a short line differs from both sides; see `_response`."""
-    return _response(image, y, x, sy, sx, side, out)
+@njit(**_FAST)
+def _stands_out(image: Any, unit: float, y: float, x: float, sy: float, sx: float, side: float, out: Any) -> float:
+    """Return how much the middle of a short line differs from both sides; it counts less where these differ, too."""
+    unlike = _response(image, unit, y, x, sy, sx, side, out)
+    seen = np.sqrt(out[0] * out[0] + out[1] * out[1] + out[2] * out[2])
+    return (seen - 0.5 * unlike) * (1 - _WIDER * side)
+
+
+@njit([types.void(picture, _F, _F, _F, _F[::1], _F[::1]) for picture in _PICTURES], **_FAST)
+def stands_out(image: Any, unit: float, y: float, x: float, sides: Any, best: Any) -> None:
+    """Find the direction and the width that stand out most at a place.
+
+    `best` (10,) gets how much, the direction (sy, sx), the side, and the six of `_response`; zeros if nothing does.
+    """
+    out = np.zeros(6)
+    best[:] = 0.0
+    for k in range(_ANGLES):
+        angle = np.pi * k / _ANGLES
+        sy, sx = np.sin(angle), np.cos(angle)
+        for side in sides:
+            found = _stands_out(image, unit, y, x, sy, sx, side, out)
+            if found > best[0]:
+                best[0], best[1], best[2], best[3] = found, sy, sx, side
+                best[4:] = out
+
+
+@njit([_F(picture, _F, _PATH, _PATH, _F) for picture in _PICTURES], **_FAST)
+def most_along(image: Any, unit: float, path: Any, tangent: Any, side: float) -> float:
+    """Return how much a path (N, 2) with its directions (N, 2) stands out in all."""
+    out = np.zeros(6)
+    total = 0.0
+    for i in range(path.shape[0]):
+        total += _stands_out(image, unit, path[i, 0], path[i, 1], tangent[i, 0], tangent[i, 1], side, out)
+    return total
 
 
 @njit(**_FAST)
-def _gain(image: Any, y: float, x: float, sy: float, sx: float, side: float, own: Any, floor: float, out: Any) -> float:
+def _gain(
+    image: Any, unit: float, y: float, x: float, sy: float, sx: float, side: float, own: Any, floor: float, out: Any
+) -> float:
     """Return by how many deviations of what lies beside it a place looks like the strand.
 
     The strand's colour, `own` (3,), and what both sides look like here tell how it should differ: a dark strand is
     darker than a wall and may be lighter than a shadow. What is much fainter than that counts less.
     """
-    unlike = _response(image, y, x, sy, sx, side, out)
+    unlike = _response(image, unit, y, x, sy, sx, side, out)
     r, g, b = own[0] - out[3], own[1] - out[4], own[2] - out[5]
     expected = np.sqrt(r * r + g * g + b * b) + 1e-9
     r, g, b = r / expected, g / expected, b / expected
@@ -93,7 +135,7 @@ def _gain(image: Any, y: float, x: float, sy: float, sx: float, side: float, own
     total = 0.0
     for k in range(_BESIDE):
         away = side * _BESIDE_PX * (k // 2 + 1) * (1 if k % 2 else -1)
-        _response(image, y - away * sx, x + away * sy, sy, sx, side, out)
+        _response(image, unit, y - away * sx, x + away * sy, sy, sx, side, out)
         other = out[0] * r + out[1] * g + out[2] * b
         total += other * other
     out[0], out[1], out[2], out[3], out[4], out[5] = seen0, seen1, seen2, seen3, seen4, seen5
@@ -108,11 +150,13 @@ def _before(parents: Any, step: int, guess: int) -> int:
     return guess
 
 
-@njit("int64(float32[:,:,::1], uint8[:,::1], float64, float64, float64, float64, float64, float64[::1], float64, "
-      "int64, float64[:,::1])", **_FAST)  # fmt: skip
+@njit([
+    types.int64(picture, _F, types.uint8[:, ::1], _F, _F, _F, _F, _F, _F[::1], _F, types.int64, _PATH)
+    for picture in _PICTURES
+], **_FAST)  # fmt: skip
 def follow(  # noqa: C901 - one search
-    image: Any, zone: Any, y0: float, x0: float, sy: float, sx: float, side: float, colour: Any, floor: float,
-    most_steps: int, path: Any,
+    image: Any, unit: float, zone: Any, y0: float, x0: float, sy: float, sx: float, side: float, colour: Any,
+    floor: float, most_steps: int, path: Any,
 ) -> int:  # fmt: skip
     """Follow a strand from a place in a direction.
 
@@ -151,7 +195,7 @@ def follow(  # noqa: C901 - one search
                 if y < 1 or x < 1 or y > height - 2 or x > width - 2:
                     continue
                 here = zone[int(y), int(x)]
-                gain = _gain(image, y, x, wy, wx, side, own[g], floor, out)
+                gain = _gain(image, unit, y, x, wy, wx, side, own[g], floor, out)
                 blindly = _BLINDLY if gain < _COST else 1.0
                 gain = min(max(gain, _LEAST), _MOST) - _COST
                 if here == 1:
@@ -215,8 +259,8 @@ def follow(  # noqa: C901 - one search
     return min(best_step + 1, steps)
 
 
-@njit("void(float32[:,:,::1], float64[:,::1], float64, float64[:,::1])", **_FAST)
-def centre(image: Any, path: Any, side: float, out: Any) -> None:  # noqa: C901 - one search
+@njit([types.void(picture, _F, _PATH, _F, _PATH) for picture in _PICTURES], **_FAST)
+def centre(image: Any, unit: float, path: Any, side: float, out: Any) -> None:  # noqa: C901 - one search
     """Move each place of a path (N, 2) across it to where the strand stands out most, evenly along it, into `out`."""
     count = path.shape[0]
     colours = np.zeros((count, 3))
@@ -227,7 +271,7 @@ def centre(image: Any, path: Any, side: float, out: Any) -> None:  # noqa: C901 
         sy, sx = path[b, 0] - path[a, 0], path[b, 1] - path[a, 1]
         n = np.sqrt(sy * sy + sx * sx) + 1e-9
         normal[i, 0], normal[i, 1] = -sx / n, sy / n
-        _response(image, path[i, 0], path[i, 1], sy / n, sx / n, side, response)
+        _response(image, unit, path[i, 0], path[i, 1], sy / n, sx / n, side, response)
         for c in range(3):
             colours[i, c] = response[c]
     half = _ACROSS // 2
@@ -242,7 +286,7 @@ def centre(image: Any, path: Any, side: float, out: Any) -> None:  # noqa: C901 
         for k in range(_ACROSS):
             by = 0.5 * (k - half)
             y, x = path[i, 0] + by * normal[i, 0], path[i, 1] + by * normal[i, 1]
-            _response(image, y, x, normal[i, 1], -normal[i, 0], side, response)
+            _response(image, unit, y, x, normal[i, 1], -normal[i, 0], side, response)
             seen = (response[0] * own[0] + response[1] * own[1] + response[2] * own[2]) / (n * n) * 13
             here = -min(max(seen, -1.0), 3.0) + 0.02 * by * by
             if i == 0:

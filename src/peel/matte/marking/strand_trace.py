@@ -16,15 +16,15 @@ from typing import Final
 import numpy as np
 import numpy.typing as npt
 
-from peel.matte.arrays import ByteArray, FloatArray
-from peel.matte.marking.strand_kernels import centre, follow, response_at
+from peel.matte.arrays import ByteArray
+from peel.matte.marking.strand_kernels import centre, follow, most_along, stands_out
 
 __all__ = ["Trace", "trace_strand", "trace_through"]
 
-_SIDES: Final = (2.4, 4.0, 7.0)  # how far beside a strand the backdrop is looked at: for widths of 1 to 8 pixels
+_SIDES: Final = np.array(
+    [2.4, 4.0, 7.0]
+)  # how far beside a strand the backdrop is looked at: for widths of 1 to 8 pixels
 _REACH_PX: Final = 5  # around a press, within which a strand is looked for
-_WIDER: Final = 0.05  # less for each pixel that the backdrop is looked at farther away
-_ANGLES: Final = 24
 _FLOOR: Final = 0.006  # of what is usual beside a strand: the grain of a photo
 _FAINTEST: Final = 0.02  # difference in colour from which a press is on anything
 _STEP_PX: Final = 2.5
@@ -34,6 +34,7 @@ _LONG: Final = 10  # ... from which no other start is tried
 _STARTS: Final = 6
 
 Points = npt.NDArray[np.float64]
+Picture = npt.NDArray[np.uint8] | npt.NDArray[np.uint16]
 
 
 @dataclass(frozen=True, eq=False)
@@ -52,13 +53,13 @@ class Trace:
     side_px: float
 
 
-def trace_strand(image: FloatArray, zone: ByteArray, at: tuple[float, float]) -> Trace | None:
+def trace_strand(image: Picture, zone: ByteArray, at: tuple[float, float]) -> Trace | None:
     """Follow a strand both ways from a press, as far as it goes in the image; None if there is none.
 
     Parameters
     ----------
-    image : (H, W, 3) float32 ndarray
-        Colours in [0, 1], as they are encoded.
+    image : (H, W, 3) uint8 or uint16 ndarray
+        As it is encoded; it is read near the strand only.
     zone : (H, W) uint8 ndarray
         2 where the subject is certain, 1 where the strand is not wanted to go, 0 elsewhere.
     at : (float, float)
@@ -80,12 +81,12 @@ def trace_strand(image: FloatArray, zone: ByteArray, at: tuple[float, float]) ->
     return _centred(image, rows, side)
 
 
-def trace_through(image: FloatArray, points: Points) -> Trace:
+def trace_through(image: Picture, points: Points) -> Trace:
     """Return the strand that is next to a path.
 
     Parameters
     ----------
-    image : (H, W, 3) float32 ndarray
+    image : (H, W, 3) uint8 or uint16 ndarray
     points : (N, 2) float64 ndarray
         x and y, two or more, from the root on.
     """
@@ -93,26 +94,23 @@ def trace_through(image: FloatArray, points: Points) -> Trace:
     way = np.concatenate([[0], np.cumsum(steps)])
     at = np.linspace(0, way[-1], max(int(way[-1] / _STEP_PX) + 1, 2))
     rows = np.stack([np.interp(at, way, points[:, k]) for k in (1, 0)], axis=1)
-    most, side, out = -1.0, _SIDES[0], np.empty(6)
     tangent = np.gradient(rows, axis=0)
     tangent /= np.maximum(np.hypot(*tangent.T), 1e-9)[:, None]
-    for tried in _SIDES:
-        found = 0.0
-        for (y, x), (sy, sx) in zip(rows, tangent, strict=True):
-            unlike = response_at(image, y, x, sy, sx, tried, out)
-            found += float(np.sqrt((out[:3] ** 2).sum())) - 0.5 * unlike
-        found *= 1 - _WIDER * tried
-        if found > most:
-            most, side = found, tried
+    side = max(_SIDES.tolist(), key=lambda tried: most_along(image, _unit(image), rows, tangent, tried))
     once = _centred(image, rows, side).points[:, ::-1]
     return _centred(image, once, side)  # a path by hand may lie farther off than is looked across at once
 
 
-def _centred(image: FloatArray, rows: Points, side: float) -> Trace:
+def _centred(image: Picture, rows: Points, side: float) -> Trace:
     """Move a path, by rows and columns, to the middle of the strand."""
     even = np.empty(rows.shape)
-    centre(image, np.ascontiguousarray(rows), side, even)
+    centre(image, _unit(image), np.ascontiguousarray(rows), side, even)
     return Trace(_smoothed(even)[:, ::-1].copy(), side)
+
+
+def _unit(image: Picture) -> float:
+    """Return what a value of 1 stands for."""
+    return 1 / float(np.iinfo(image.dtype).max)
 
 
 def _smoothed(rows: Points) -> Points:
@@ -139,26 +137,29 @@ class _Start:
     found: float
 
 
-def _both_ways(image: FloatArray, zone: ByteArray, start: _Start) -> list[Points]:
+def _both_ways(image: Picture, zone: ByteArray, start: _Start) -> list[Points]:
     ways = []
     for sign in (1.0, -1.0):
         path = np.empty((_MOST_STEPS, 3), np.float64)
         along = sign * start.sy, sign * start.sx
-        count = follow(image, zone, start.y, start.x, *along, start.side, start.colour, _FLOOR, _MOST_STEPS, path)
+        count = follow(
+            image, _unit(image), zone, start.y, start.x, *along, start.side, start.colour, _FLOOR, _MOST_STEPS, path
+        )
         ways.append(path[:count, :2])
     return ways
 
 
-def _starts(image: FloatArray, zone: ByteArray, at: tuple[float, float]) -> list[_Start]:
+def _starts(image: Picture, zone: ByteArray, at: tuple[float, float]) -> list[_Start]:
     """List places near a press at which something thin stands out, the surest first."""
-    found = []
+    found, unit, best = [], _unit(image), np.empty(10)
     for dy in range(-_REACH_PX, _REACH_PX + 1):
         for dx in range(-_REACH_PX, _REACH_PX + 1):
             y, x = at[1] + dy, at[0] + dx
             if not (3 <= y < zone.shape[0] - 3 and 3 <= x < zone.shape[1] - 3) or zone[int(y), int(x)] == 2:
                 continue
             nearness = (0.3 if zone[int(y), int(x)] else 1.0) / (1 + 0.04 * (dx * dx + dy * dy))
-            found.append(_start_at(image, y, x, nearness))
+            stands_out(image, unit, y, x, _SIDES, best)
+            found.append(_Start(y, x, *best[1:4].tolist(), best[4:].copy(), best[0] * nearness))
     found = sorted((own for own in found if own.found > _FAINTEST), key=lambda own: -own.found)
     apart: list[_Start] = []
     for own in found:
@@ -167,17 +168,3 @@ def _starts(image: FloatArray, zone: ByteArray, at: tuple[float, float]) -> list
         if len(apart) == _STARTS:
             break
     return apart
-
-
-def _start_at(image: FloatArray, y: float, x: float, nearness: float) -> _Start:
-    """Return the direction and the width that stand out most at a place."""
-    best, out = _Start(y, x, 0.0, 1.0, _SIDES[0], np.zeros(6), 0.0), np.empty(6)
-    for k in range(_ANGLES):
-        angle = np.pi * k / _ANGLES
-        sy, sx = float(np.sin(angle)), float(np.cos(angle))
-        for side in _SIDES:
-            unlike = response_at(image, y, x, sy, sx, side, out)
-            stands_out = (float(np.sqrt((out[:3] ** 2).sum())) - 0.5 * unlike) * nearness * (1 - _WIDER * side)
-            if stands_out > best.found:
-                best = _Start(y, x, sy, sx, side, out.copy(), stands_out)
-    return best

@@ -23,8 +23,7 @@ from peel.work.stages import Pyramid
 
 __all__ = ["FollowedStrand", "another_way", "follow_strand", "follow_strands", "strand_through", "take_strand"]
 
-_REACHES: Final = (400, 1600)  # pixels each way in which a strand is followed; the second where it goes on
-_BORDER_PX: Final = 8  # from the border of those, within which it does
+_AROUND_PX: Final = 1600  # each way, in which a strand is followed
 _AVOID_PX: Final = 3  # to each side of a way that is not wanted again
 _APART_PX: Final = 3.0  # from which two ways differ
 _APART_LENGTH: Final = 12.0  # ... and over how many pixels
@@ -65,16 +64,12 @@ def follow_strand(pyramid: Pyramid, job: Job, at: Point, avoided: Sequence[Follo
     """
     if not job.has_subject:
         raise MarkError("Nothing is marked yet, so no strand has a root.", "Mark the subject first.")
-    for reach in _REACHES:
-        window = _around(job, at, reach)
-        zone = _zone(job, window, avoided)
-        trace = trace_strand(pyramid.colours(window, 0), zone, (at[0] - window.left, at[1] - window.top))
-        if trace is None:
-            raise _nothing_there(zone[int(at[1]) - window.top, int(at[0]) - window.left] == 2, bool(avoided))
-        strand = _of(trace, window)
-        if not _is_cut_off(job, window, strand):
-            break
-    return _rooted(job, strand)
+    window = _around(job, at)
+    zone = _zone(job, window, avoided)
+    trace = trace_strand(pyramid.pixels(0)[window.slices], zone, (at[0] - window.left, at[1] - window.top))
+    if trace is None:
+        raise _nothing_there(zone[int(at[1]) - window.top, int(at[0]) - window.left] == 2, bool(avoided))
+    return _rooted(job, _of(trace, window))
 
 
 def _nothing_there(is_subject: bool, is_second: bool) -> MarkError:
@@ -83,19 +78,6 @@ def _nothing_there(is_subject: bool, is_second: bool) -> MarkError:
     if is_subject:
         return MarkError("That is certain subject already.", "Press on the strand outside it.")
     return MarkError("No strand stands out there.", "Press on a hair, a whisker or a wire, or nearer to its middle.")
-
-
-def _is_cut_off(job: Job, window: Rect, strand: FollowedStrand) -> bool:
-    """Return whether a strand ends at the border of a window that is not the photo's."""
-    inner = window.grown(-_BORDER_PX)
-    bounds = job.photo.bounds
-    return any(
-        (x < inner.left and window.left > bounds.left)
-        or (y < inner.top and window.top > bounds.top)
-        or (x > inner.right and window.right < bounds.right)
-        or (y > inner.bottom and window.bottom < bounds.bottom)
-        for x, y in strand.points[[0, -1]].tolist()
-    )
 
 
 def _rooted(job: Job, strand: FollowedStrand) -> FollowedStrand:
@@ -134,7 +116,7 @@ def strand_through(pyramid: Pyramid, job: Job, points: Sequence[Point]) -> Follo
     window = window.intersection(job.photo.bounds)
     if window.is_empty:
         raise MarkError("That strand lies outside the photo.", "Give its points in pixels of the photo.")
-    return _of(trace_through(pyramid.colours(window, 0), given - [window.left, window.top]), window)
+    return _of(trace_through(pyramid.pixels(0)[window.slices], given - [window.left, window.top]), window)
 
 
 def follow_strands(pyramid: Pyramid, job: Job, given: Sequence[Sequence[Point]]) -> list[FollowedStrand]:
@@ -195,11 +177,12 @@ def _zone(job: Job, window: Rect, avoided: Sequence[FollowedStrand]) -> ByteArra
     return zone
 
 
-def _around(job: Job, at: Point, reach: int) -> Rect:
+def _around(job: Job, at: Point) -> Rect:
     x, y = int(at[0]), int(at[1])
     if not (0 <= x < job.photo.width and 0 <= y < job.photo.height):
         raise MarkError("That is outside the photo.", "Press on a strand.")
-    return Rect(y - reach, x - reach, y + reach, x + reach).intersection(job.photo.bounds)
+    around = Rect(y - _AROUND_PX, x - _AROUND_PX, y + _AROUND_PX, x + _AROUND_PX)
+    return around.intersection(job.photo.bounds)
 
 
 def _window(job: Job, strand: FollowedStrand) -> Rect:
