@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/ready
 
-.PHONY: setup demo test lint fmt bench campaign shots install uninstall wheel clean
+.PHONY: setup demo test lint fmt bench campaign mutants shots install uninstall wheel package clean
 
 setup: $(READY)
 
@@ -23,20 +23,23 @@ test: setup
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -q -n auto
 
 lint: setup
-	$(BIN)/ruff format --check src tests bench campaign tools
-	$(BIN)/ruff check src tests bench campaign tools
+	$(BIN)/ruff format --check src tests bench campaign mutants tools
+	$(BIN)/ruff check src tests bench campaign mutants tools
 	$(BIN)/mypy
 	$(BIN)/lint-imports
 
 fmt: setup
-	$(BIN)/ruff format src tests bench campaign tools
-	$(BIN)/ruff check --fix src tests bench campaign tools
+	$(BIN)/ruff format src tests bench campaign mutants tools
+	$(BIN)/ruff check --fix src tests bench campaign mutants tools
 
 bench: setup
 	$(BIN)/python -m bench $(BENCH)
 
 campaign: setup
 	QT_QPA_PLATFORM=offscreen $(BIN)/python -m campaign $(CAMPAIGN)
+
+mutants: setup
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m mutants $(MUTANTS)
 
 shots: setup
 	QT_QPA_PLATFORM=offscreen $(BIN)/python tools/shots.py
@@ -51,6 +54,9 @@ wheel: setup
 	rm -rf dist
 	$(BIN)/python -m pip wheel --quiet --disable-pip-version-check --no-deps --wheel-dir dist .
 	$(BIN)/python -m build --sdist --outdir dist .
+
+package: setup
+	tools/package
 
 clean:
 	rm -rf $(VENV) build dist demo-large .pytest_cache .mypy_cache .ruff_cache .hypothesis .import_linter_cache

@@ -5,12 +5,13 @@ from pathlib import Path
 from typing import Any
 
 import cv2
-from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtCore import QCoreApplication, QPoint, QPointF, Qt, QTimer
 from PySide6.QtGui import QAction
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QWidget
 from pytestqt.qtbot import QtBot
 
+from peel.desk.asking import Asker
 from peel.desk.bench import Bench
 from peel.desk.desk_state import DeskState
 from peel.desk.steps import Step
@@ -19,6 +20,8 @@ from peel.job.edits.values import with_matte
 from peel.job.job import Job
 from peel.work.session.session import Session
 
+_ROUNDS = 3  # what an event brings about may bring about another
+_SOON_MS = 600  # timers that are longer only take away what is shown
 LEFT, RIGHT = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton
 
 
@@ -54,11 +57,30 @@ class Hand:
     def wait(self, condition: Callable[[], bool], timeout_s: float = 120) -> None:
         self.qtbot.waitUntil(condition, timeout=int(timeout_s * 1000))
 
+    def rest(self) -> None:
+        """Wait until nothing is under way: no edit, no answer of a worker, no timer that fires once, no event."""
+        self.wait(self._is_at_rest)
+
+    def _is_at_rest(self) -> bool:
+        """Return whether the window stayed idle while all that waited for it was handled, several times over."""
+        for _ in range(_ROUNDS):
+            QCoreApplication.sendPostedEvents()
+            QCoreApplication.processEvents()
+            timers = (timer for timer in self.window.findChildren(QTimer) if timer.isSingleShot() and timer.isActive())
+            if any(timer.interval() <= _SOON_MS for timer in timers):
+                return False
+            if not all(asker.is_idle for asker in self.window.findChildren(Asker)):
+                return False
+            if self.desk.bridge is not None and not self.session.is_idle:
+                return False
+        return True
+
     def settle(self) -> None:
         """Wait until all is solved, stored and drawn."""
         self.session.wait_idle(180)
-        self.qtbot.wait(30)  # news of it comes in, and the canvas requests what it needs
-        # An edit may still have been on its way when the session was first idle, and its news when the window was.
+        # An edit may still be on its way when the session is first idle, and its news when the window is.
+        self.wait(lambda: self.session.is_idle and self.desk.solving is None and self.bench.is_drawn)
+        self.rest()
         self.wait(lambda: self.session.is_idle and self.desk.solving is None and self.bench.is_drawn)
 
     def at(self, x: float, y: float) -> QPoint:
@@ -114,7 +136,7 @@ class Hand:
     def open(self, path: Path) -> None:
         self.window.open_path(path)
         self.wait(lambda: self.desk.bridge is not None)
-        self.qtbot.wait(60)  # the page is laid out
+        self.rest()
 
 
 def spoiled_matte(job: Job) -> Job:

@@ -179,7 +179,7 @@ def _rest(hand: Hand) -> None:
     hand.wait(
         lambda: bench.part(SnagFeed).is_idle and bench.part(DeliverDesk).is_idle and bench.part(ColourDesk).is_idle
     )
-    hand.qtbot.wait(40)
+    hand.rest()
 
 
 def _mark_and_read_the_edge(hand: Hand) -> None:
@@ -231,7 +231,7 @@ def _work_on_the_matte(hand: Hand) -> None:
     hand.bench.part(SnagDesk).page.mended_shown.emit(True)
     hand.bench.part(SnagDesk).page.mended_shown.emit(False)
     hand.command("Round the edge")
-    hand.qtbot.wait(200)
+    hand.rest()
     hand.command("Round the edge")
     hand.panel(Step.MATTE).repairs.show_touched.click()
     hand.bench.part(AgainDesk).begin(area)
@@ -246,7 +246,7 @@ def _work_on_the_matte(hand: Hand) -> None:
     _rest(hand)
     hand.command("Wisp")
     hand.click(60, 60)
-    hand.qtbot.wait(60)
+    hand.rest()
 
 
 def _measure(hand: Hand) -> None:
@@ -264,7 +264,7 @@ def _measure(hand: Hand) -> None:
     measured = hand.bench.part(MeasureDesk)
     measured.begin(((220, 40), (300, 40), (300, 260), (220, 260)))
     hand.wait(lambda: measured.is_idle)
-    hand.qtbot.wait(60)
+    hand.rest()
     hand.wait(lambda: measured.is_idle)
     measured.leave()
 
@@ -294,7 +294,7 @@ def _masks_and_clipboard(hand: Hand, folder: Path, monkeypatch: pytest.MonkeyPat
     hand.wait(lambda: masks.is_idle and saved.exists())
     masks.take(saved, only_masks=True)
     hand.wait(lambda: masks.is_idle)
-    hand.qtbot.wait(60)
+    hand.rest()
     hand.press("leave mask")
     hand.bench.proofs.follow(QPointF(60, 60))
     hand.command("Why")
@@ -305,14 +305,14 @@ def _masks_and_clipboard(hand: Hand, folder: Path, monkeypatch: pytest.MonkeyPat
     hand.wait(lambda: versions.is_idle)
     versions._take(len(versions.answers.buttons) - 1)
     hand.wait(lambda: versions.is_idle)
-    hand.qtbot.wait(40)
+    hand.rest()
     board = hand.bench.part(ClipboardDesk)
     hand.command("Copy the cutout")
     hand.wait(lambda: board.is_idle)
-    hand.qtbot.wait(60)
+    hand.rest()
     hand.command("Paste")
     hand.wait(lambda: board.is_idle)
-    hand.qtbot.wait(60)
+    hand.rest()
     assert board.dialog is not None
     board.dialog.reject()
 
@@ -353,7 +353,7 @@ def _work_the_board(hand: Hand, folder: Path) -> None:
     board._show_carry(entries, "both")
     board._carry(entries, "both")
     hand.wait(lambda: board.is_idle)
-    hand.qtbot.wait(60)
+    hand.rest()
     board.scan()
     hand.wait(lambda: board.is_idle)
     board._carrying.approve(list(board.entries))
@@ -363,7 +363,7 @@ def _work_the_board(hand: Hand, folder: Path) -> None:
     hand.wait(lambda: board.is_idle)
     board._deliver(list(board.entries)[:1], str(folder / "run"))
     hand.wait(lambda: board.is_idle)
-    hand.qtbot.wait(60)
+    hand.rest()
     board.leave()
 
 

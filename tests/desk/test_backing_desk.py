@@ -141,7 +141,7 @@ def _flat(hand: Hand) -> np.ndarray:
 
 def _wait_read(hand: Hand) -> None:
     hand.wait(lambda: hand.bench.part(BackingDesk).is_idle)
-    hand.qtbot.wait(40)
+    hand.rest()
     hand.settle()
 
 

@@ -54,17 +54,17 @@ def board(hand: Hand, session: Path) -> Hand:
 def _rest(hand: Hand) -> None:
     desk = hand.window.board
     hand.wait(lambda: desk.is_idle)
-    hand.qtbot.wait(60)
+    hand.rest()
     desk.scan()
     hand.wait(lambda: desk.is_idle)
-    hand.qtbot.wait(60)
+    hand.rest()
 
 
 def _open(hand: Hand, row: int) -> None:
     entry = hand.window.board.page.model.entries[row]
     hand.window.board.open(entry)
     hand.wait(lambda: hand.desk.bridge is not None and hand.session.project.path == entry.job)
-    hand.qtbot.wait(80)
+    hand.rest()
 
 
 def _mark(hand: Hand) -> None:
@@ -81,7 +81,7 @@ def test_photos_are_opened_walked_carried_to_and_delivered(board: Hand, session:
     page.list.setCurrentIndex(page.model.index(0))
     QTest.keyClick(page.list, Qt.Key.Key_Return)
     board.wait(lambda: board.desk.bridge is not None)
-    board.qtbot.wait(80)
+    board.rest()
     assert board.session.project.path == session / "puppet-1.peel"
     _mark(board)
     board.step("Backing")
@@ -89,10 +89,10 @@ def test_photos_are_opened_walked_carried_to_and_delivered(board: Hand, session:
     board.settle()
     board.command("Next photo")
     board.wait(lambda: board.session.project.path == session / "puppet-2.peel")
-    board.qtbot.wait(60)
+    board.rest()
     board.command("Photo before")
     board.wait(lambda: board.session.project.path == session / "puppet-1.peel")
-    board.qtbot.wait(60)
+    board.rest()
     board.settle()
     board.command("Board")
     board.wait(page.isVisible)
@@ -213,7 +213,7 @@ def test_three_hundred_photos_are_on_the_board_at_once(make_window: Callable[[],
     bar = page.list.verticalScrollBar()
     for step in range(0, bar.maximum(), 400):
         bar.setValue(step)
-        hand.qtbot.wait(1)
+        hand.rest()
     assert folder in recent_boards()
 
 

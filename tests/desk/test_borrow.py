@@ -28,7 +28,7 @@ def worse(marked: Hand) -> Hand:
 def _choose(hand: Hand, words: str) -> None:
     desk = hand.bench.part(VersionDesk)
     hand.wait(lambda: desk.is_idle)
-    hand.qtbot.wait(40)
+    hand.rest()
     (button,) = [own for own in desk.answers.buttons if words in own.text()]
     button.click()
 
@@ -79,7 +79,7 @@ def test_a_matte_from_a_file_is_a_version(worse: Hand, tmp_path: Path, monkeypat
     worse.command("Borrow")
     _choose(worse, "A matte from a file")
     worse.wait(lambda: worse.bench.part(VersionDesk).is_idle)
-    worse.qtbot.wait(40)
+    worse.rest()
     worse.drag([(60, 60), (70, 60)])
     worse.settle()
     assert _alpha(worse)[60, 65] == pytest.approx(40_000 / 65_535, abs=0.01)

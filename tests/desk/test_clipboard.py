@@ -26,7 +26,7 @@ def _picture(width: int = 64, height: int = 48) -> QImage:
 
 def _wait(hand: Hand) -> None:
     hand.wait(lambda: hand.bench.part(ClipboardDesk).is_idle)
-    hand.qtbot.wait(40)
+    hand.rest()
 
 
 def _paste_as(hand: Hand, words: str) -> None:

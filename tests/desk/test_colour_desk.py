@@ -44,7 +44,7 @@ def colouring(hand: Hand, tmp_path: Path) -> Hand:
 def _rest(hand: Hand) -> None:
     hand.settle()
     hand.wait(lambda: hand.bench.part(ColourDesk).is_idle)
-    hand.qtbot.wait(30)
+    hand.rest()
 
 
 def _colours(hand: Hand) -> np.ndarray:

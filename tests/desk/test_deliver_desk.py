@@ -23,9 +23,9 @@ def _rest(hand: Hand) -> None:
     hand.wait(lambda: bench.part(SnagProver).is_idle)
     hand.settle()
     hand.wait(lambda: bench.part(SnagFeed).is_idle and bench.part(DeliverDesk).is_idle)
-    hand.qtbot.wait(40)
+    hand.rest()
     hand.wait(lambda: bench.part(DeliverDesk).is_idle)
-    hand.qtbot.wait(20)
+    hand.rest()
 
 
 @pytest.fixture
@@ -45,7 +45,7 @@ def _deliver(hand: Hand) -> None:
     hand.wait(lambda: panel.go.isEnabled())
     panel.go.click()
     hand.wait(lambda: "Writing" not in panel.written)
-    hand.qtbot.wait(30)
+    hand.rest()
 
 
 def _preset(hand: Hand, name: str, *, on: bool = True) -> None:

@@ -217,7 +217,7 @@ def test_of_files_opened_quickly_the_last_one_is_shown(hand: Hand, disc_file: Pa
 
     hand.wait(lambda: hand.desk.bridge is not None)
     hand.settle()
-    hand.qtbot.wait(300)
+    hand.rest()
 
     assert hand.job.photo.name == "second.png"
 
@@ -241,7 +241,7 @@ def test_a_message_lies_over_the_picture_and_moves_nothing(marked: Hand) -> None
     before, origin = canvas.geometry(), QPointF(canvas.frame.origin)
 
     marked.desk.say("Something happened.", "Do something about it.")
-    marked.qtbot.wait(50)
+    marked.rest()
 
     message = marked.window.message
     assert message.isVisible()
@@ -266,7 +266,7 @@ def test_the_proofs_fold_away_and_come_back_at_their_width(marked: Hand) -> None
     assert width > 100
 
     marked.key(Qt.Key.Key_H)
-    marked.qtbot.wait(30)
+    marked.rest()
     assert columns.sizes()[0] == 0
     marked.key(Qt.Key.Key_H)
     marked.wait(lambda: columns.sizes()[0] == width)
@@ -277,7 +277,7 @@ def test_the_proofs_fold_away_and_come_back_at_their_width(marked: Hand) -> None
 def test_a_message_takes_one_line_and_is_left_behind_with_its_step(marked: Hand) -> None:
     message = marked.window.message
     marked.desk.say("A sentence that is short.")
-    marked.qtbot.wait(20)
+    marked.rest()
     assert message.isVisible()
     assert message.height() < 60
     marked.desk.say("A sentence that is long. " * 30)
@@ -288,7 +288,7 @@ def test_a_message_takes_one_line_and_is_left_behind_with_its_step(marked: Hand)
 
 def test_the_settings_have_the_full_height_and_deliver_needs_no_scrolling(marked: Hand) -> None:
     marked.step("Deliver")
-    marked.qtbot.wait(50)
+    marked.rest()
     panel = marked.panel(Step.DELIVER)
 
     assert panel.go.isVisible()

@@ -95,5 +95,5 @@ def test_a_walk_that_waits_for_the_edge_to_be_read_ends_when_one_leaves(
     marked.step("Colour")
     gate.set()
     marked.wait(lambda: marked.bench.part(EdgeDesk).is_idle)
-    marked.qtbot.wait(30)
+    marked.rest()
     assert not any("Place" in message or "no place" in message for message in said)

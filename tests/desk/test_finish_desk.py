@@ -15,7 +15,7 @@ def _drawing(hand: Hand) -> ProfileDrawing:
     hand.step("Matte")
     hand.settle()
     hand.wait(lambda: hand.bench.part(FinishDesk).is_idle)
-    hand.qtbot.wait(30)
+    hand.rest()
     return hand.panel(Step.MATTE).profile.drawing
 
 

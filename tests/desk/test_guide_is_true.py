@@ -15,7 +15,12 @@ from peel.desk.steps import Step
 
 ROOT = Path(__file__).parents[2]
 PAGES = sorted((ROOT / "docs" / "guide").glob("*.md"))
-TEXTS = [*PAGES, ROOT / "README.md"]
+TEXTS = [
+    *PAGES,
+    ROOT / "README.md",
+    ROOT / "CONTRIBUTING.md",
+    *(ROOT / "docs" / f"{name}.md" for name in ("architecture", "project-file", "trust", "glossary", "edges")),
+]
 STEP_PAGES = {"mark": Step.MARK, "edge": Step.EDGE, "matte": Step.MATTE, "colour": Step.COLOUR, "backing": Step.BACKING}
 
 KEY = re.compile(
@@ -109,6 +114,7 @@ def test_every_name_in_italics_is_in_the_program(path: Path) -> None:
     assert not unknown
 
 
+@lru_cache
 def _command_lines(path: Path) -> list[str]:
     text = path.read_text("utf-8")
     blocks = re.findall(r"```(?:sh)?\n(.*?)```", text, flags=re.DOTALL)
@@ -129,6 +135,9 @@ def test_every_command_line_names_commands_and_options_that_there_are(path: Path
         options = {name for param in commands[words[0]].params for name in param.opts}
         asked = {word.split("=")[0] for word in words if word.startswith("--")}
         assert asked <= options, f"{line}: {sorted(asked - options)}"
+        if not words[1:2] or words[1].startswith("-"):
+            continue  # named only
+        commands[words[0]].make_context(words[0], words[1:])
 
 
 @pytest.mark.parametrize("path", TEXTS, ids=lambda path: path.stem)

@@ -103,7 +103,7 @@ def test_photos_opened_and_closed_in_the_window_are_freed(hand: Hand, tmp_path: 
         kept.append(weakref.ref(hand.session.photo))
         hand.command("Close the photo")
         hand.wait(lambda: hand.desk.bridge is None)
-        hand.qtbot.wait(100)
-    hand.qtbot.wait(500)
+        hand.rest()
+    hand.rest()
     gc.collect()
     assert sum(ref() is not None for ref in kept) <= 4, "what was shown last may linger"

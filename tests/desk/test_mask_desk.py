@@ -24,7 +24,7 @@ def _mask(path: Path, values: np.ndarray) -> Path:
 def _dropped(hand: Hand, path: Path) -> None:
     hand.bench.take_file(path)
     hand.wait(lambda: hand.bench.part(MaskDesk).is_idle)
-    hand.qtbot.wait(40)
+    hand.rest()
 
 
 @pytest.mark.parametrize("use", ["mark", "zones", "matte"])

@@ -29,10 +29,10 @@ def _mark(hand: Hand) -> None:
 
 def _rest(hand: Hand) -> None:
     hand.wait(lambda: hand.window.board.is_idle)
-    hand.qtbot.wait(60)
+    hand.rest()
     hand.window.board.scan()
     hand.wait(lambda: hand.window.board.is_idle)
-    hand.qtbot.wait(60)
+    hand.rest()
 
 
 def test_the_board_of_its_folder_takes_the_open_job_in(hand: Hand, disc_file: Path) -> None:
@@ -49,7 +49,7 @@ def test_the_board_of_its_folder_takes_the_open_job_in(hand: Hand, disc_file: Pa
     assert entry.job == beside
     assert entry.status.progress in (Progress.SOLVED, Progress.READY, Progress.SNAGS)
     hand.window.board.open(entry)
-    hand.qtbot.wait(300)
+    hand.rest()
     hand.settle()
     assert hand.session.project.path == beside
     assert hand.job.has_subject

@@ -23,5 +23,5 @@ def test_a_panel_fits_its_column(marked: Hand, step: Step) -> None:
             if step is Step.DELIVER:
                 panel.presets.choose("Shop, white")
                 panel.presets.change()
-                marked.qtbot.wait(20)
+                marked.rest()
             assert panel.minimumSizeHint().width() <= column.width(), page

@@ -147,7 +147,7 @@ def test_a_preset_changed_in_the_window_is_delivered_by_and_shared(
     def rest() -> None:
         marked.settle()
         marked.wait(lambda: marked.bench.part(DeliverDesk).is_idle)
-        marked.qtbot.wait(40)
+        marked.rest()
 
     marked.step("Deliver")
     rest()

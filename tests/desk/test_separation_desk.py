@@ -25,7 +25,7 @@ def _desk(hand: Hand) -> SeparationDesk:
 def _ready(hand: Hand) -> None:
     hand.settle()
     hand.wait(lambda: _desk(hand).is_idle)
-    hand.qtbot.wait(30)
+    hand.rest()
     hand.settle()
 
 

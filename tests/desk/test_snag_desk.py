@@ -27,7 +27,7 @@ def _rest(hand: Hand) -> None:
     hand.settle()
     parts = (SnagFeed, StripDesk, SnagProver)
     hand.wait(lambda: all(hand.bench.part(part).is_idle for part in parts))
-    hand.qtbot.wait(30)
+    hand.rest()
 
 
 def _alpha(hand: Hand) -> np.ndarray:

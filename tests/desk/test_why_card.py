@@ -13,7 +13,7 @@ def _ask(hand: Hand, x: float, y: float) -> None:
     hand.bench.proofs.follow(QPointF(x, y))
     hand.command("Why")
     hand.wait(lambda: hand.bench.proofs.is_idle)
-    hand.qtbot.wait(40)
+    hand.rest()
 
 
 def test_reasons_are_read_and_one_is_cured_by_a_press(marked: Hand) -> None:

@@ -67,7 +67,7 @@ def _rest(hand: Hand) -> None:
     board = hand.window.board
     for _ in range(2):
         hand.wait(lambda: board.is_idle)
-        hand.qtbot.wait(60)
+        hand.rest()
         board.scan()
 
 
@@ -97,7 +97,7 @@ def test_a_session_by_window(make_window: Callable[[], Hand], session: Path, cli
     page.list.setCurrentIndex(page.model.index(0))
     QTest.keyClick(page.list, Qt.Key.Key_Return)
     first.wait(lambda: first.desk.bridge is not None)
-    first.qtbot.wait(80)
+    first.rest()
     first.command("Propose")
     first.wait(lambda: first.job.has_subject)
     first.settle()

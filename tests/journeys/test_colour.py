@@ -44,7 +44,7 @@ def _opened(hand: Hand, folder: Path, name: str, window: Rect, spoil: Spoil | No
 def _rest(hand: Hand) -> None:
     hand.settle()
     hand.wait(lambda: hand.bench.part(ColourDesk).is_idle)
-    hand.qtbot.wait(30)
+    hand.rest()
 
 
 def _colours(hand: Hand) -> np.ndarray:

@@ -8,7 +8,7 @@ from typing import Any
 
 import pytest
 
-from peel.matte import warm
+from peel.matte import kernel_cache, warm
 
 
 @pytest.fixture
@@ -23,7 +23,7 @@ def sources(tmp_path: Path) -> Path:
 def begun(sources: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> list[list[str]]:
     """A machine on which nothing has been compiled, and the processes begun there."""
     monkeypatch.setenv("NUMBA_CACHE_DIR", str(tmp_path / "cache"))
-    monkeypatch.setattr(warm, "_FOLDER", sources)
+    monkeypatch.setattr(kernel_cache, "_FOLDER", sources)
     monkeypatch.setattr(warm.importlib, "import_module", lambda _name: None)
     commands: list[list[str]] = []
 
@@ -77,4 +77,38 @@ def test_a_process_that_fails_stops_nobody(begun: list[list[str]], monkeypatch: 
     warm.warm_apart()
 
     assert len(begun) == 1
+    assert not warm.is_warm()
+
+
+@pytest.fixture
+def read_only(sources: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
+    """Peel where nobody may write, as a package installs it; the folder where its kernels would lie."""
+    monkeypatch.setattr(kernel_cache, "_FOLDER", sources)
+    monkeypatch.setattr(os, "access", lambda path, _mode: Path(path) != sources)
+    for name in ("NUMBA_CACHE_DIR", "NUMBA_CACHE_LOCATOR_CLASSES"):
+        monkeypatch.setenv(name, "")
+        monkeypatch.delenv(name)
+    kernels = sources / "__pycache__"
+    kernels.mkdir()
+    return kernels
+
+
+def test_kernels_that_came_with_the_installation_are_used(read_only: Path) -> None:
+    kernel_cache.mark_in(read_only).touch()
+
+    kernel_cache.choose_cache()
+
+    assert os.environ["NUMBA_CACHE_LOCATOR_CLASSES"].endswith("InstalledKernels")
+    assert warm.is_warm()
+    assert not (Path(os.environ["XDG_CACHE_HOME"]) / "peel").exists()
+
+
+def test_those_of_another_processor_are_not(read_only: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    kernel_cache.mark_in(read_only).touch()
+    monkeypatch.setattr(kernel_cache, "_processor", lambda: "another")
+
+    kernel_cache.choose_cache()
+
+    assert "NUMBA_CACHE_LOCATOR_CLASSES" not in os.environ
+    assert Path(os.environ["NUMBA_CACHE_DIR"]) == Path(os.environ["XDG_CACHE_HOME"]) / "peel" / "kernels"
     assert not warm.is_warm()

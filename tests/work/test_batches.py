@@ -4,7 +4,6 @@ import hashlib
 import json
 import os
 import re
-import shutil
 import signal
 import subprocess
 import sys
@@ -390,11 +389,3 @@ def test_two_workers_propose_and_carry_as_one_does(session_of_twelve: Path, tmp_
     for path in jobs_in(one):
         mattes = [load_job(own).matte.read().astype(int) for own in (path, two / path.name)]
         assert np.abs(mattes[0] - mattes[1]).max() == 0, path.name
-
-
-@pytest.mark.skipif(shutil.which("parallel") is None, reason="GNU parallel is not installed")
-def test_gnu_parallel_spreads_a_session_over_processes(session_of_twelve: Path, tmp_path: Path) -> None:
-    photos = [str(path) for path in photos_in(session_of_twelve)[:3]]
-    command = ["parallel", "-j2", f"{sys.executable} -m peel.cli propose {{}} --to {tmp_path} --resume", ":::", *photos]
-    subprocess.run(command, check=True, capture_output=True)
-    assert len(jobs_in(tmp_path)) == 3

@@ -7,26 +7,20 @@ that does compute reads them: only so does the first photo come out as it would 
 
 import contextlib
 import fcntl
-import hashlib
 import importlib
-import os
 import pkgutil
 import subprocess
 import sys
-from importlib.metadata import version
-from pathlib import Path
 
 import peel.matte
+from peel.matte.kernel_cache import cache_folder, mark_in, old_marks
 
 __all__ = ["is_warm", "warm", "warm_apart"]
-
-_FOLDER = Path(peel.matte.__file__).parent
-_KIND = f"peel-{sys.implementation.cache_tag}"
 
 
 def is_warm() -> bool:
     """Return whether these kernels have been compiled on this machine; takes a few milliseconds."""
-    return _mark().exists()
+    return mark_in(cache_folder()).exists()
 
 
 def warm() -> None:
@@ -34,9 +28,9 @@ def warm() -> None:
     for module in pkgutil.walk_packages(peel.matte.__path__, "peel.matte."):
         if module.name != "peel.matte.warm":
             importlib.import_module(module.name)
-    mark = _mark()
+    mark = mark_in(cache_folder())
     mark.parent.mkdir(parents=True, exist_ok=True)
-    for old in mark.parent.glob(f"{_KIND}-*.warm"):
+    for old in old_marks(mark.parent):
         old.unlink(missing_ok=True)
     mark.touch()
 
@@ -50,24 +44,11 @@ def warm_apart() -> None:
     if is_warm():
         return
     with contextlib.suppress(OSError):
-        _cache().mkdir(parents=True, exist_ok=True)
-        with (_cache() / "peel.lock").open("w") as lock:
+        cache_folder().mkdir(parents=True, exist_ok=True)
+        with (cache_folder() / "peel.lock").open("w") as lock:
             fcntl.flock(lock, fcntl.LOCK_EX)
             if not is_warm():
                 subprocess.run([sys.executable, "-m", "peel.matte.warm"], check=False, stdin=subprocess.DEVNULL)
-
-
-def _cache() -> Path:
-    """Return the folder where Numba keeps kernels, or one beside them."""
-    return Path(os.environ.get("NUMBA_CACHE_DIR") or _FOLDER / "__pycache__")
-
-
-def _mark() -> Path:
-    """Return the file that says that the kernels are there: another one for other sources, Python or Numba."""
-    sources = sorted(_FOLDER.rglob("*.py"))
-    known = [str(_FOLDER), sys.version, version("numba"), *(f"{path}:{path.stat().st_mtime_ns}" for path in sources)]
-    digest = hashlib.sha256("\n".join(known).encode()).hexdigest()[:16]
-    return _cache() / f"{_KIND}-{digest}.warm"
 
 
 if __name__ == "__main__":

@@ -159,7 +159,8 @@ def _starts(image: Picture, zone: ByteArray, at: tuple[float, float]) -> list[_S
                 continue
             nearness = (0.3 if zone[int(y), int(x)] else 1.0) / (1 + 0.04 * (dx * dx + dy * dy))
             stands_out(image, unit, y, x, _SIDES, best)
-            found.append(_Start(y, x, *best[1:4].tolist(), best[4:].copy(), best[0] * nearness))
+            most, sy, sx, side = best[:4].tolist()
+            found.append(_Start(y, x, sy, sx, side, best[4:].copy(), most * nearness))
     found = sorted((own for own in found if own.found > _FAINTEST), key=lambda own: -own.found)
     apart: list[_Start] = []
     for own in found:
