@@ -1,6 +1,10 @@
 # Two commands do everything on a fresh machine: `make demo` and `make test`.
 PYTHON ?= $(shell command -v python3.11 || command -v python3.12 || command -v python3.13 || command -v python3)
-VENV := .venv
+# What was compiled is kept: hundreds of short processes would compile it anew.
+unexport PYTHONDONTWRITEBYTECODE
+VENV ?= .venv
+SEED ?= $(shell date +%s)
+TESTS ?=
 BIN := $(VENV)/bin
 READY := $(VENV)/ready
 
@@ -19,8 +23,10 @@ $(READY): requirements.lock pyproject.toml tools/system-libraries
 demo: setup
 	$(BIN)/peel demo
 
+# The order of the tests is another each time; `make test SEED=...` repeats one.
 test: setup
-	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -q -n auto
+	@echo "tests in the order of SEED=$(SEED)"
+	QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -q -n auto --randomly-seed=$(SEED) $(TESTS)
 
 lint: setup
 	$(BIN)/ruff format --check src tests bench campaign mutants tools

@@ -1,16 +1,20 @@
 """Run tests on a program with one mistake in it, in a process that is thrown away."""
 
 import ast
+import importlib
 import importlib.abc
 import importlib.machinery
 import importlib.util
 import os
+import pkgutil
 import shutil
 import signal
 import sys
 import tempfile
 import time
+import traceback
 from collections.abc import Sequence
+from functools import cache
 from pathlib import Path
 from types import ModuleType
 
@@ -25,18 +29,15 @@ _SOURCES = Path("src")
 
 
 def preload() -> None:
-    """Import what all tests need but Peel itself, so that a trial starts in half a second."""
-    import cv2  # noqa: F401
+    """Import what the tests need, so that a trial only imports anew what depends on the mistake."""
     import hypothesis  # noqa: F401
-    import numba  # noqa: F401
-    import numpy.testing  # noqa: F401
-    import PIL.Image  # noqa: F401
-    import pydantic  # noqa: F401
-    import PySide6.QtWidgets  # noqa: F401
-    import scipy.ndimage
-    import scipy.sparse.linalg  # noqa: F401
-    import tifffile  # noqa: F401
-    import typer  # noqa: F401
+
+    for root in ("peel.matte", "peel.job", "peel.files", "peel.work", "peel.cli"):
+        package = importlib.import_module(root)
+        for module in pkgutil.walk_packages(package.__path__, f"{root}."):
+            importlib.import_module(module.name)
+    for path in _SOURCES.rglob("*.py"):
+        _imported(_module(path))  # kept
 
 
 class Trial:
@@ -62,10 +63,26 @@ class Trial:
             tempfile.tempdir = None
             if self.change is not None:
                 sys.meta_path.insert(0, _Mistaken(self.change, self._folder))
+                _forget(_module(self.change.path))
             code = pytest.main(
-                ["-x", "-q", "-p", "no:cacheprovider", "-p", "no:randomly", "--hypothesis-seed=0", *self.tests]
+                [
+                    "-x",
+                    "-q",
+                    "--assert=plain",
+                    f"--basetemp={self._folder / 'tmp'}",
+                    "-p",
+                    "no:cacheprovider",
+                    "-p",
+                    "no:randomly",
+                    "--hypothesis-seed=0",
+                    *self.tests,
+                ]
             )
+        except BaseException:  # noqa: BLE001 - this process ends here, whatever happens
+            traceback.print_exc()
         finally:
+            sys.stdout.flush()
+            sys.stderr.flush()
             os._exit(code)
 
     def poll(self) -> str | None:
@@ -116,18 +133,39 @@ def _path(module: str) -> Path:
     return _SOURCES / Path(*module.split(".")).with_suffix(".py")
 
 
+def _forget(changed: str) -> None:
+    """Let a module and all that import from it be imported anew."""
+    for name in _dependents(changed, [name for name in sys.modules if name.split(".")[0] == "peel"]):
+        del sys.modules[name]
+
+
 def _holding(changed: str) -> list[str]:
     """List a module of compiled functions, and those of such modules that import from it."""
     if "njit" not in _path(changed).read_text():
         return [changed]
-    compiled = [_module(path) for path in sorted(_SOURCES.rglob("*.py")) if "njit" in path.read_text()]
-    holding, last = {changed}, 0
-    while len(holding) > last:
-        last = len(holding)
-        holding |= {name for name in compiled if holding & _imported(name)}
-    return sorted(holding)
+    return sorted(
+        _dependents(changed, [_module(path) for path in _SOURCES.rglob("*.py") if "njit" in path.read_text()])
+    )
 
 
-def _imported(name: str) -> set[str]:
-    tree = ast.parse(_path(name).read_text())
-    return {node.module for node in ast.walk(tree) if isinstance(node, ast.ImportFrom) and node.module}
+def _dependents(changed: str, among: Sequence[str]) -> set[str]:
+    """Return a module and those that import from it, at any distance."""
+    found, last = {changed}, 0
+    while len(found) > last:
+        last = len(found)
+        found |= {name for name in among if found & _imported(name)}
+    return found
+
+
+@cache
+def _imported(name: str) -> frozenset[str]:
+    """Return the modules that a module imports, and those that it may mean by a name that it imports."""
+    path = _path(name)
+    tree = ast.parse((path if path.exists() else path.with_suffix("") / "__init__.py").read_text())
+    found = set()
+    for node in ast.walk(tree):
+        if isinstance(node, ast.Import):
+            found |= {alias.name for alias in node.names}
+        elif isinstance(node, ast.ImportFrom) and node.module:
+            found |= {node.module, *(f"{node.module}.{alias.name}" for alias in node.names)}
+    return frozenset(found)

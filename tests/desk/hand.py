@@ -21,7 +21,7 @@ from peel.job.job import Job
 from peel.work.session.session import Session
 
 _ROUNDS = 3  # what an event brings about may bring about another
-_SOON_MS = 600  # timers that are longer only take away what is shown
+_SOON_MS = 100  # longer ones wait for the hand to rest, or take away what is shown
 LEFT, RIGHT = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton
 
 
@@ -64,8 +64,7 @@ class Hand:
     def _is_at_rest(self) -> bool:
         """Return whether the window stayed idle while all that waited for it was handled, several times over."""
         for _ in range(_ROUNDS):
-            QCoreApplication.sendPostedEvents()
-            QCoreApplication.processEvents()
+            _handle_events()
             timers = (timer for timer in self.window.findChildren(QTimer) if timer.isSingleShot() and timer.isActive())
             if any(timer.interval() <= _SOON_MS for timer in timers):
                 return False
@@ -79,9 +78,14 @@ class Hand:
         """Wait until all is solved, stored and drawn."""
         self.session.wait_idle(180)
         # An edit may still be on its way when the session is first idle, and its news when the window is.
-        self.wait(lambda: self.session.is_idle and self.desk.solving is None and self.bench.is_drawn)
-        self.rest()
-        self.wait(lambda: self.session.is_idle and self.desk.solving is None and self.bench.is_drawn)
+        self.wait(self._is_settled)
+
+    def _is_settled(self) -> bool:
+        for _ in range(_ROUNDS):
+            _handle_events()
+            if not (self.session.is_idle and self.desk.solving is None and self.bench.is_drawn):
+                return False
+        return True
 
     def at(self, x: float, y: float) -> QPoint:
         return self.bench.canvas.frame.to_widget(QPointF(x, y)).toPoint()
@@ -137,6 +141,11 @@ class Hand:
         self.window.open_path(path)
         self.wait(lambda: self.desk.bridge is not None)
         self.rest()
+
+
+def _handle_events() -> None:
+    QCoreApplication.sendPostedEvents()
+    QCoreApplication.processEvents()
 
 
 def spoiled_matte(job: Job) -> Job:

@@ -1,5 +1,6 @@
 """The second frame in the window: dropped, told apart, gone by, looked at, aligned by hand, left out, taken away."""
 
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -10,7 +11,7 @@ from PySide6.QtGui import QDropEvent
 
 import studio
 from desk.hand import Hand
-from peel.demo.photos import demo_photo
+from peel.demo.photos import DemoPhoto
 from peel.desk.steps import Step
 from peel.work.views import View
 
@@ -67,8 +68,8 @@ def test_a_picture_that_is_no_second_frame_changes_nothing_and_is_said(opened: H
     assert page.choose.text() == "Second frame…"
 
 
-def test_brambles_set_is_told_and_marks_her(hand: Hand) -> None:
-    demo = demo_photo("bramble")
+def test_brambles_set_is_told_and_marks_her(hand: Hand, half_demo: Callable[[str], DemoPhoto]) -> None:
+    demo = half_demo("bramble")
     assert demo.second_frame is not None
     hand.open(demo.photo)
     _drop(hand, demo.second_frame)

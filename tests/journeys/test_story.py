@@ -15,7 +15,7 @@ from PySide6.QtTest import QTest
 from desk.hand import Hand
 from peel.cli import main
 from peel.demo.marking import BRAMBLE_HAIR, loose_outline
-from peel.demo.photos import NAMES, demo_photo
+from peel.demo.photos import NAMES, DemoPhoto, demo_photo
 from peel.desk.steps import Step
 from peel.matte.inspect.measures import colour_error, sad
 from peel.work.session import memory
@@ -37,7 +37,10 @@ def _assert_close(delivered: np.ndarray, truth: np.ndarray) -> None:
     assert (away[truth == 0] > 0.3).mean() < 0.01
 
 
-def test_from_a_photo_to_delivered_files_and_back(make_window: Callable[[], Hand], tmp_path: Path) -> None:
+def test_from_a_photo_to_delivered_files_and_back(
+    make_window: Callable[[], Hand], half_demo: Callable[[str], DemoPhoto], tmp_path: Path
+) -> None:
+    half_demo("bramble")
     hand = make_window()
     window, desk, bench = hand.window, hand.desk, hand.bench
     truth, _ = _truth("bramble")
@@ -51,11 +54,11 @@ def test_from_a_photo_to_delivered_files_and_back(make_window: Callable[[], Hand
     hand.key(Qt.Key.Key_Return)
     hand.step("Edge")
     field = bench.panels[Step.EDGE].outward
-    field.set_value(26)
-    bench.panels[Step.EDGE].inward.set_value(20)
-    desk.set_brush(330)
+    field.set_value(13)
+    bench.panels[Step.EDGE].inward.set_value(10)
+    desk.set_brush(165)
     for stroke in BRAMBLE_HAIR:
-        hand.drag(list(stroke))
+        hand.drag([(x / 2, y / 2) for x, y in stroke])
     hand.settle()
 
     assert bench.step_line.state_of(Step.MATTE).startswith("solved")
@@ -67,12 +70,12 @@ def test_from_a_photo_to_delivered_files_and_back(make_window: Callable[[], Hand
     ):
         hand.key(key)
         assert desk.view is view
-        QTest.mouseMove(bench.canvas, hand.at(800, 500))
+        QTest.mouseMove(bench.canvas, hand.at(400, 250))
         hand.settle()
     hand.step("Matte")
     hand.key(Qt.Key.Key_D)
-    desk.set_brush(150)
-    hand.drag([(2340, 280), (2370, 640)], right=True)  # the jars on the shelf are backdrop
+    desk.set_brush(75)
+    hand.drag([(1170, 140), (1185, 320)], right=True)  # the jars on the shelf are backdrop
     hand.settle()
     hand.step("Backing")
     hand.press("swatch #3f6c8f")
@@ -91,7 +94,7 @@ def test_from_a_photo_to_delivered_files_and_back(make_window: Callable[[], Hand
     flat = np.asarray(Image.open(tmp_path / "out" / "bramble-flat.jpg"))
     _assert_close(matte, truth)
     assert np.array_equal(cutout[..., 3], np.round(matte * 255).astype(np.uint8))
-    assert np.abs(flat[1000, 20].astype(int) - (0x3F, 0x6C, 0x8F)).max() <= 3
+    assert np.abs(flat[500, 10].astype(int) - (0x3F, 0x6C, 0x8F)).max() <= 3
     expected = cutout[..., :3] * matte[..., None] + (1 - matte[..., None]) * (0x3F, 0x6C, 0x8F)
     assert np.abs(flat - expected).mean() < 1.5
 
@@ -124,8 +127,10 @@ _EXPECTED = {
 
 
 @pytest.mark.parametrize("name", NAMES)
-def test_cut_on_the_command_line_comes_near_the_truth(name: str, tmp_path: Path, capsys: Any) -> None:
-    photo = demo_photo(name)
+def test_cut_on_the_command_line_comes_near_the_truth(
+    name: str, half_demo: Callable[[str], DemoPhoto], tmp_path: Path, capsys: Any
+) -> None:
+    photo = half_demo(name)
     matte, cutout = tmp_path / "matte.png", tmp_path / "cutout.png"
 
     code = main(

@@ -168,10 +168,10 @@ def test_a_key_is_carried_only_before_the_same_backdrop() -> None:
 
 
 @pytest.fixture(scope="module")
-def session_of_twelve(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """Twelve variants of two demo photos, small, one of them broken."""
+def session_of_six(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """Six variants of two demo photos, small, one of them broken."""
     folder = tmp_path_factory.mktemp("session")
-    paths = write_variants(folder, 12, names=("lamplighter", "tin-drummer"), scale=0.12)
+    paths = write_variants(folder, 6, names=("lamplighter", "tin-drummer"), scale=0.12)
     paths[5].write_bytes(paths[5].read_bytes()[:2000])
     return folder
 
@@ -187,19 +187,19 @@ def _last_json(text: str) -> list[dict]:
     return [json.loads(line) for line in text.splitlines() if line.startswith("{")]
 
 
-def test_twelve_photos_by_command_line_one_of_them_broken(
-    session_of_twelve: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+def test_six_photos_by_command_line_one_of_them_broken(
+    session_of_six: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:
     jobs, out = tmp_path / "jobs", tmp_path / "out"
-    assert len(photos_in(session_of_twelve)) == 12
-    assert main(["propose", str(session_of_twelve), "--to", str(jobs), "--json"]) == 3
+    assert len(photos_in(session_of_six)) == 6
+    assert main(["propose", str(session_of_six), "--to", str(jobs), "--json"]) == 3
     rows = _last_json(capsys.readouterr().out)
     assert sum("error" in row for row in rows) == 1
-    assert len(jobs_in(jobs)) == 11
+    assert len(jobs_in(jobs)) == 5
     assert not [path for path in jobs.iterdir() if path.name.endswith(".part")]
     before = {path.name: path.stat().st_mtime_ns for path in jobs_in(jobs)}
-    main(["propose", str(session_of_twelve), "--to", str(jobs), "--resume"])
-    assert main(["propose", str(session_of_twelve), "--to", str(jobs)]) == 3  # a job that is there is never replaced
+    main(["propose", str(session_of_six), "--to", str(jobs), "--resume"])
+    assert main(["propose", str(session_of_six), "--to", str(jobs)]) == 3  # a job that is there is never replaced
     assert "already" in capsys.readouterr().err
     assert before == {path.name: path.stat().st_mtime_ns for path in jobs_in(jobs)}
 
@@ -217,7 +217,7 @@ def test_twelve_photos_by_command_line_one_of_them_broken(
     assert main(["carry", str(first), str(jobs), "--to", str(jobs), "--resume"]) == 0  # the drummers are left
     assert capsys.readouterr().out.count("done before") == len(others)
     assert steps == {path: _steps_of(Path(path)) for path in others}
-    lamps = [str(path) for path in photos_in(session_of_twelve) if path.name.startswith("lamplighter-01")]
+    lamps = [str(path) for path in photos_in(session_of_six) if path.name.startswith("lamplighter-01")]
     assert main(["carry", str(first), *lamps, "--to", str(jobs)]) == 2  # nothing is left to carry to: it is its own
     assert _steps_of(first) == own
     capsys.readouterr()
@@ -235,29 +235,29 @@ def test_twelve_photos_by_command_line_one_of_them_broken(
     ]
     assert main(["deliver", str(jobs), "--to", str(out), "--unseen", *asked, "--json"]) == 3
     rows = _last_json(capsys.readouterr().out)
-    assert len(rows) == 12
+    assert len(rows) == 6
     assert sum(bool(row.get("error")) for row in rows) == 1
     files = {path.name: path.read_bytes() for path in out.glob("*.webp")}
-    assert len(files) == 11
+    assert len(files) == 5
     page = (tmp_path / "sheet.html").read_text()
-    assert page.count("data:image/jpeg;base64,") == 11
+    assert page.count("data:image/jpeg;base64,") == 5
     assert not re.search(r'(src|href)="(?!data:)', page)
-    assert len(json.loads((tmp_path / "r.json").read_text())["delivered"]) == 12
+    assert len(json.loads((tmp_path / "r.json").read_text())["delivered"]) == 6
 
     times = {path.name: path.stat().st_mtime_ns for path in out.glob("*.webp")}
     (out / "lamplighter-01-web.webp").unlink()
     main(["deliver", str(jobs), "--to", str(out), "--unseen", *asked[:2], "--resume", "--json"])
     rows = _last_json(capsys.readouterr().out)
-    assert sum(bool(row.get("skipped")) for row in rows) == 10
+    assert sum(bool(row.get("skipped")) for row in rows) == 4
     again = {path.name: path.read_bytes() for path in out.glob("*.webp")}
     assert again == files  # same input, same bytes
-    assert sum(path.stat().st_mtime_ns == times[path.name] for path in out.glob("*.webp")) == 10
+    assert sum(path.stat().st_mtime_ns == times[path.name] for path in out.glob("*.webp")) == 4
     assert read_status(first).progress is Progress.DELIVERED
 
 
-def test_two_workers_make_what_one_makes_and_a_killed_run_goes_on(session_of_twelve: Path, tmp_path: Path) -> None:
+def test_two_workers_make_what_one_makes_and_a_killed_run_goes_on(session_of_six: Path, tmp_path: Path) -> None:
     jobs, one, two = tmp_path / "jobs", tmp_path / "one", tmp_path / "two"
-    for photo in photos_in(session_of_twelve)[:4]:
+    for photo in photos_in(session_of_six)[:4]:
         propose_job(photo, job_path_for(photo, jobs))
     main(["deliver", str(jobs), "--to", str(one), "--unseen", "--preset", "Matte, 16 bit"])
     wanted = {path.name: path.read_bytes() for path in one.glob("*.png")}
@@ -375,8 +375,8 @@ def test_photos_arrive_half_written_at_first(tmp_path: Path) -> None:
     assert 0.5 < np.abs(one.astype(int) - other).mean() < 60
 
 
-def test_two_workers_propose_and_carry_as_one_does(session_of_twelve: Path, tmp_path: Path) -> None:
-    photos = [path for path in photos_in(session_of_twelve) if path.name.startswith("lamp")][:4]
+def test_two_workers_propose_and_carry_as_one_does(session_of_six: Path, tmp_path: Path) -> None:
+    photos = [path for path in photos_in(session_of_six) if path.name.startswith("lamp")][:4]
     one, two = tmp_path / "one", tmp_path / "two"
     for to, workers in ((one, "1"), (two, "2")):
         assert main(["propose", str(photos[0]), "--to", str(to)]) == 0

@@ -35,9 +35,12 @@ def make_app() -> QApplication:
     app.setApplicationName("peel")
     app.setApplicationDisplayName("Peel")
     app.setDesktopFileName("peel")
-    app.setStyle("Fusion")
+    if existing is None:
+        app.setStyle("Fusion")
     app.setWindowIcon(QIcon(str(_ICON)))
-    theme.install(app, theme.DARK if memory.read_preference("theme") == "dark" else theme.LIGHT)
+    wanted = theme.DARK if memory.read_preference("theme") == "dark" else theme.LIGHT
+    if existing is None or theme.current() is not wanted:
+        theme.install(app, wanted)
     return app
 
 

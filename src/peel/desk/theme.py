@@ -1,5 +1,7 @@
 """Two neutral themes, one accent, and the shipped font."""
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Final
@@ -7,7 +9,7 @@ from typing import Final
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PySide6.QtWidgets import QApplication
 
-__all__ = ["DARK", "FONT", "LIGHT", "Theme", "choose", "current", "dress", "install"]
+__all__ = ["DARK", "FONT", "LIGHT", "Theme", "choose", "current", "dress", "install", "undressed"]
 
 FONT: Final = "Atkinson Hyperlegible Next"
 _FONTS: Final = Path(__file__).parent / "assets" / "font"
@@ -63,6 +65,21 @@ def install(app: QApplication, theme: Theme) -> None:
 def dress(app: QApplication) -> None:
     """Dress the application in the theme that was chosen."""
     app.setStyleSheet(_sheet(_current))
+
+
+@contextmanager
+def undressed() -> Iterator[None]:
+    """Build widgets without the style sheet, and dress them all at the end.
+
+    A widget is styled anew, with all that it holds, each time it is put into another: at once takes a third of the time.
+    """
+    app = QApplication.instance()
+    assert isinstance(app, QApplication)
+    app.setStyleSheet("")
+    try:
+        yield
+    finally:
+        dress(app)
 
 
 def choose(app: QApplication, theme: Theme) -> None:

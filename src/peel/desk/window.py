@@ -90,11 +90,12 @@ class Window(QMainWindow):
         from peel.desk.board.board_desk import BoardDesk
         from peel.desk.board.page import BoardPage
 
-        bench = self.bench = Bench(self)
-        self._front.addWidget(bench)
-        page = BoardPage()
-        self._front.addWidget(page)
-        board = self.board = BoardDesk(bench.desk, bench.files, page)
+        with theme.undressed():
+            bench = self.bench = Bench(self)
+            self._front.addWidget(bench)
+            page = BoardPage()
+            self._front.addWidget(page)
+            board = self.board = BoardDesk(bench.desk, bench.files, page)
         board.shown.connect(self._on_board_shown)
         board.left.connect(self._on_board_left)
         bench.step_line.photo_pressed.connect(board.toggle)
