@@ -1,3 +1,4 @@
+import contextlib
 import sqlite3
 from pathlib import Path
 
@@ -18,6 +19,7 @@ from peel.job.edits.marking import Stroke, Zone
 from peel.job.job import Job, new_job
 from peel.job.planes import PLANES
 from peel.job.rect import Rect
+from peel.work.session.session import Session
 
 
 @pytest.fixture
@@ -307,3 +309,36 @@ def test_a_journal_left_beside_a_file_is_not_rolled_into_what_is_kept_over_it(
     assert len(kept.history().states) == len(jobs)
     kept.close()
     project.close()
+
+
+def _tables(path: Path) -> dict[str, int]:
+    with contextlib.closing(sqlite3.connect(path)) as sql:
+        return {name: sql.execute(f"SELECT count(*) FROM {name}").fetchone()[0] for name in ("state", "plane", "tile")}
+
+
+def test_closing_sweeps_what_no_state_refers_to_and_gives_the_room_back(disc_file: Path, tmp_path: Path) -> None:
+    path = tmp_path / "job.peel"
+    session = Session.begin(disc_file, path)
+    noise = np.random.default_rng(1).integers(0, 3, (300, 420)).astype(np.uint8)
+    session.apply("Noise", lambda job: job.with_planes(marks=job.marks.write(job.photo.bounds, noise)))
+    session.wait_idle()
+    session.undo()
+    session.apply("Plain", lambda job: job.with_photo_settings(spill_shared=True))
+    session.wait_idle()
+    before, size = _read_only(path), path.stat().st_size
+    session.close()
+    after = _tables(path)
+    assert after["state"] == 2, "the step that was undone is dropped"
+    assert after["tile"] < before["tile"]
+    assert path.stat().st_size < size
+    project = ProjectFile.open(path)
+    assert (project.load(project.history().current.number, project.read_photo()).marks.read() == 0).all()
+    project.close()
+    assert _tables(path) == after
+
+
+def _read_only(path: Path) -> dict[str, int]:
+    """Count what is in a job that a session has open; closing a second connection would drop its locks."""
+    copy = path.with_suffix(".copy")
+    copy.write_bytes(path.read_bytes())
+    return _tables(copy)
