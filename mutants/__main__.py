@@ -1,7 +1,8 @@
 """Make mistakes and count how many the tests find: ``make mutants``.
 
 Ten minutes on two cores, in an order that is the same each time; words are layers (job, files, work, matte) or parts of
-paths to keep to, a number is how many minutes, ``--cover`` measures first which tests run what.
+paths to keep to, a number is how many minutes, ``--seed=N`` is another order, ``--cover`` first measures which tests
+run what, and files of tests are added to what was measured.
 """
 
 import random
@@ -24,7 +25,7 @@ _TESTS_MOST = 40
 _CONTROLS = 2  # trials of each layer without a mistake, which must survive
 
 
-def _planned(words: list[str]) -> list[tuple[str, Change]]:
+def _planned(words: list[str], seed: int = 1) -> list[tuple[str, Change]]:
     """Shuffle each layer's mistakes, and take them in turn."""
     layers = []
     for layer in LAYERS:
@@ -32,14 +33,15 @@ def _planned(words: list[str]) -> list[tuple[str, Change]]:
         if words and layer not in words:
             paths = [path for path in paths if any(word in str(path) for word in words if word not in LAYERS)]
         changes = [change for path in paths for change in changes_in(path)]
-        random.Random(1).shuffle(changes)
+        random.Random(seed).shuffle(changes)
         layers.append([(layer, change) for change in changes])
     return [one for turn in zip_longest(*layers) for one in turn if one is not None]
 
 
 def _within(tests: list[str], seconds: dict[str, float]) -> tuple[list[str], float]:
     """Return the first tests that take no longer than is wanted in all, at least one, and how long they take."""
-    chosen, total = [], 0.0
+    chosen: list[str] = []
+    total = 0.0
     for test in tests[:_TESTS_MOST]:
         total += seconds.get(test, 1.0)
         if chosen and total > _TESTS_SECONDS:
@@ -111,16 +113,18 @@ def _trials(plan: list[tuple[str, Change]], covered: cover.Cover, tally: _Tally)
 def main(words: list[str]) -> int:
     """Try mistakes until the time is over; print the survivors and the share killed of each layer."""
     minutes = next((float(word) for word in words if word.replace(".", "").isdigit()), _MINUTES)
-    kept_to = [word for word in words if not word.replace(".", "").isdigit() and word != "--cover"]
-    if "--cover" in words or cover.read() is None:
+    seed = next((int(word.split("=")[1]) for word in words if word.startswith("--seed=")), 1)
+    tests = [word for word in words if word.startswith("tests/")]
+    kept_to = [word for word in words if not word.replace(".", "").isdigit() and word[:2] != "--" and word not in tests]
+    if tests or "--cover" in words or cover.read() is None:
         print("measuring which tests run what, once ...", flush=True)
-        cover.measure()
+        cover.measure(tests)
     covered = cover.read()
     if covered is None:
         print("nothing was measured")
         return 1
     preload()
-    for line in _try_all(_planned(kept_to), covered, minutes).summary():
+    for line in _try_all(_planned(kept_to, seed), covered, minutes).summary():
         print(line)
     return 0
 

@@ -7,6 +7,7 @@ import sqlite3
 import subprocess
 import sys
 from collections import defaultdict
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -51,16 +52,22 @@ class Cover:
                 self._counts[test] += 1
 
 
-def measure() -> None:
-    """Run the tests of the layers below the window once, and note what each runs; takes some minutes."""
+def measure(tests: Sequence[str] = ()) -> None:
+    """Run the tests of the layers below the window once, and note what each runs; takes some minutes.
+
+    Given files of tests are added to what is known.
+    """
     _KEPT.mkdir(exist_ok=True)
     kept = _KEPT.absolute()
+    known = json.loads((kept / "seconds.json").read_text()) if tests and (kept / "seconds.json").exists() else {}
     subprocess.run(
         [sys.executable, "-m", "pytest", "-q", "-n", "2", "--cov=peel", "--cov-context=test", "--cov-report=",
-         "-p", "mutants.durations", *_TESTS],
+         "-p", "mutants.durations", *(["--cov-append"] if tests else []), *(tests or _TESTS)],
         env={**os.environ, "COVERAGE_FILE": str(kept / "coverage"), "PEEL_DURATIONS": str(kept / "seconds.json")},
         check=False,
     )  # fmt: skip
+    measured = json.loads((kept / "seconds.json").read_text())
+    (kept / "seconds.json").write_text(json.dumps({**known, **measured}))
 
 
 def read() -> Cover | None:

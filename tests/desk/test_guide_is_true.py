@@ -144,7 +144,8 @@ def test_every_command_line_names_commands_and_options_that_there_are(path: Path
 def test_every_option_that_is_named_alone_is_one(path: Path) -> None:
     commands = get_command(app).commands  # type: ignore[attr-defined]
     known = {name for command in commands.values() for param in command.params for name in param.opts}
-    known |= set(re.findall(r'"(--[a-z-]+)"', (ROOT / "src/peel/demo/make.py").read_text("utf-8")))
+    for module in ("src/peel/demo/make.py", "mutants/__main__.py"):
+        known |= set(re.findall(r'"(--[a-z-]+)"', (ROOT / module).read_text("utf-8")))
     named = {span.split()[0] for span in _spans(path) if span.startswith("--")}
     assert named <= known
 

@@ -35,11 +35,10 @@ def make_app() -> QApplication:
     app.setApplicationName("peel")
     app.setApplicationDisplayName("Peel")
     app.setDesktopFileName("peel")
-    if existing is None:
-        app.setStyle("Fusion")
     app.setWindowIcon(QIcon(str(_ICON)))
     wanted = theme.DARK if memory.read_preference("theme") == "dark" else theme.LIGHT
-    if existing is None or theme.current() is not wanted:
+    if not app.styleSheet() or theme.current() is not wanted:
+        app.setStyle("Fusion")
         theme.install(app, wanted)
     return app
 

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Final
 
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QLayout
 
 __all__ = ["DARK", "FONT", "LIGHT", "Theme", "choose", "current", "dress", "install", "undressed"]
 
@@ -80,6 +80,9 @@ def undressed() -> Iterator[None]:
         yield
     finally:
         dress(app)
+        for window in app.topLevelWidgets():
+            for layout in window.findChildren(QLayout):
+                layout.invalidate()  # what is hidden still remembers how large it was undressed
 
 
 def choose(app: QApplication, theme: Theme) -> None:
