@@ -71,7 +71,7 @@ def dress(app: QApplication) -> None:
 def undressed() -> Iterator[None]:
     """Build widgets without the style sheet, and dress them all at the end.
 
-    A widget is styled anew, with all that it holds, each time it is put into another: at once takes a third of the time.
+    A widget is styled anew, with all that it holds, each time it is put into another: once takes a third of that.
     """
     app = QApplication.instance()
     assert isinstance(app, QApplication)
