@@ -20,7 +20,7 @@ from mutants.trial import Trial, preload
 LAYERS = ["job", "files", "work", "matte"]
 _MINUTES = 10.0
 _AT_ONCE = 2
-_TESTS_SECONDS = 12.0  # of tests that are run on a mistake
+_TESTS_SECONDS = 16.0  # of tests that are run on a mistake
 _TESTS_MOST = 40
 _CONTROLS = 2  # trials of each layer without a mistake, which must survive
 

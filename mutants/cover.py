@@ -17,6 +17,8 @@ __all__ = ["Cover", "measure", "read"]
 
 _KEPT = Path(".mutants")
 _TESTS = ["tests/job", "tests/files", "tests/work", "tests/matte", "tests/test_cli.py"]
+_NARROW = 12  # tests, before ...
+_WIDE = "test_references"
 _CALLERS = 3  # steps up, where a function is compiled and no line of it is seen to run
 
 
@@ -29,7 +31,7 @@ class Cover:
     callers: dict[str, set[str]]
 
     def tests_of(self, path: Path, function: str) -> list[str]:
-        """List the tests that run a function, those first that run little else and are quick.
+        """List the tests that run a function: narrow and quick ones, what compares all, the rest.
 
         A compiled function is run by what runs its callers.
         """
@@ -39,7 +41,9 @@ class Cover:
                 break
             names = {caller for name in names for caller in self.callers.get(name.rsplit(":", 1)[1].split(".")[-1], ())}
             reached = {test for name in names for test in self.by_function.get(name, ())}
-        return sorted(reached, key=lambda test: self.seconds.get(test, 1.0) * (1 + self._functions_of(test)))
+        tests = sorted(reached, key=lambda test: self.seconds.get(test, 1.0) * (1 + self._functions_of(test)))
+        wide = [test for test in tests[_NARROW:] if _WIDE in test]
+        return [*tests[:_NARROW], *wide, *(test for test in tests[_NARROW:] if test not in wide)]
 
     def _functions_of(self, test: str) -> int:
         return self._counts.get(test, 0)

@@ -83,7 +83,7 @@ def test_the_debian_package_is_installed_used_and_removed_without_a_trace(clean_
     assert not (home / ".cache" / "peel" / "kernels").exists()
     shown = somebody(
         "xvfb-run -a sh -c 'peel lamplighter.jpg & peel=$!; "
-        "xdotool search --sync --onlyvisible --name lamplighter getwindowname; kill $peel; wait $peel'; true"
+        "timeout 120 xdotool search --sync --onlyvisible --name lamplighter getwindowname; kill $peel; wait $peel'; true"
     )
     assert "lamplighter" in shown
     (home / "kept.peel").write_bytes(b"a job")
