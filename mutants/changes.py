@@ -1,7 +1,6 @@
 """List the small mistakes that could be made in a source file."""
 
 import ast
-from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -175,11 +174,7 @@ def _is_whole(node: ast.expr) -> bool:
     """Return whether a side of a comparison counts something, so that the limit itself is a case."""
     if isinstance(node, ast.Constant):
         return isinstance(node.value, int)
-    return any(getattr(part, "id", getattr(part, "attr", "")) in _COUNTED for part in _walk(node))
-
-
-def _walk(node: ast.AST) -> Iterator[ast.AST]:
-    yield from ast.walk(node)
+    return any(getattr(part, "id", getattr(part, "attr", "")) in _COUNTED for part in ast.walk(node))
 
 
 def _is_text(node: ast.BinOp) -> bool:

@@ -1,5 +1,6 @@
 """What every test starts from: a home of its own, no screen, small made-up pictures."""
 
+import io
 import os
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -15,6 +16,7 @@ from PIL import Image
 
 from peel.demo import photos
 from peel.demo.photos import DemoPhoto
+from peel.job.assets import Asset
 from peel.job.edits import contours
 from peel.job.job import Job, Photo, new_job
 from peel.job.settings import Node
@@ -86,6 +88,13 @@ def half_demo(_halves: Path, monkeypatch: pytest.MonkeyPatch) -> Callable[[str],
         return photos.demo_photo(name)
 
     return halved
+
+
+def png_asset(pixels: np.ndarray, name: str = "kite.png") -> Asset:
+    """Give a picture as it stands on a sheet, with or without alpha."""
+    buffer = io.BytesIO()
+    Image.fromarray(pixels).save(buffer, "PNG")
+    return Asset(name, buffer.getvalue(), *pixels.shape[:2])
 
 
 def outlined(job: Job, points: list[tuple[float, float]], *, hole: bool = False) -> Job:

@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from PIL import Image
 from pydantic import ValidationError
 
-from conftest import soft_disc
+from conftest import png_asset, soft_disc
 from peel.errors import MarkError, PhotoError, SolveError, UsageError
 from peel.files.assets import decode_asset, read_asset, read_cutout
 from peel.files.project import ProjectFile
@@ -71,16 +71,10 @@ def _flat(job: Job, bits: int = 8) -> np.ndarray:
     return flat_pixels(job, _stages(job), bits)
 
 
-def _asset(pixels: np.ndarray, name: str = "kite.png") -> Asset:
-    buffer = io.BytesIO()
-    Image.fromarray(pixels).save(buffer, "PNG")
-    return Asset(name, buffer.getvalue(), *pixels.shape[:2])
-
-
 def _kite() -> Asset:
     pixels = np.zeros((60, 40, 4), np.uint8)
     pixels[10:50, 8:32] = (20, 200, 40, 255)
-    return _asset(pixels)
+    return png_asset(pixels)
 
 
 def _on(job: Job, colour: str = "#336699") -> Job:
@@ -211,7 +205,7 @@ def test_a_backing_photo_fills_fits_moves_mirrors_and_blurs(solved: Job) -> None
     picture = np.zeros((100, 300, 3), np.uint8)
     picture[:, :150] = (220, 30, 30)
     picture[:, 150:] = (30, 30, 220)
-    asset = _asset(picture, "halves.png")
+    asset = png_asset(picture, "halves.png")
     job = drop_cutouts(solved, [0]).with_asset(asset)
 
     def flat(**own: object) -> np.ndarray:
@@ -242,7 +236,7 @@ def test_a_backing_photo_fills_fits_moves_mirrors_and_blurs(solved: Job) -> None
 def test_patterns_and_tiles_repeat_over_the_sheet(solved: Job) -> None:
     tile = np.zeros((20, 20, 4), np.uint8)
     tile[:, :10] = (255, 0, 0, 255)
-    asset = _asset(tile, "tile.png")
+    asset = png_asset(tile, "tile.png")
     job = drop_cutouts(solved, [0]).with_asset(asset)
     own = {"motif": "tile", "picture": asset.digest, "period_px": 40, "paper": "#00ff00"}
     flat = _flat(set_value(job, "recipe.backing", {"kind": "pattern", "pattern": own}))
@@ -261,7 +255,7 @@ def test_one_press_brings_a_darker_warmer_backing_back_to_the_old_backdrop() -> 
     made = Photo("disc.png", np.round(shown * 255).astype(np.uint8))
     job = with_matte(use_zones(new_job(made), zones), made.bounds, alpha).with_photo_settings(spill_found="none")
     shot = to_encoded((to_linear(true.astype(np.float32)) * np.array([0.62, 0.5, 0.36], np.float32)).astype(np.float32))
-    asset = _asset(np.round(shot * 255).astype(np.uint8), "wall.png")
+    asset = png_asset(np.round(shot * 255).astype(np.uint8), "wall.png")
     job = set_value(job.with_asset(asset), "recipe.backing", {"kind": "photo", "photo": {"picture": asset.digest}})
     stages = _stages(job)
 

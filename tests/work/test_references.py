@@ -6,7 +6,6 @@ the failing cases were about, and keep the new file in the same commit. Kernels 
 processor to processor, which is what the tolerances allow.
 """
 
-import io
 import json
 import os
 from collections.abc import Callable
@@ -17,10 +16,9 @@ from typing import Any
 import cv2
 import numpy as np
 import pytest
-from PIL import Image
 
+from conftest import png_asset
 from peel.demo.photos import demo_photo
-from peel.job.assets import Asset
 from peel.job.edge_targets import EdgeTarget
 from peel.job.edits import colouring, contours, marking, reshaping, shading, touching
 from peel.job.edits.carried import with_marks_of, with_recipe_of
@@ -330,18 +328,12 @@ def colours_measured_and_proposed() -> Any:
 # the sheet
 
 
-def _asset(name: str, pixels: np.ndarray) -> Asset:
-    buffer = io.BytesIO()
-    Image.fromarray(pixels).save(buffer, "PNG")
-    return Asset(name, buffer.getvalue(), *pixels.shape[:2])
-
-
 def _arranged() -> Job:
     ramp = np.zeros((50, 70, 4), np.uint8)
     ramp[5:45, 5:65] = (210, 60, 40, 255)
     ramp[5:45, 5:65, 1] = np.linspace(0, 255, 60)
     job = copy_cutouts(_scene(), [0])
-    job = add_cutout(job, _asset("kite.png", ramp))
+    job = add_cutout(job, png_asset(ramp))
     job = map_cutouts(job, [1], moving(60, 20))
     job = map_cutouts(job, [2], turning((100.0, 60.0), 25.0, 1.2, 0.9))
     job = set_value(job, "recipe.frame", {"around": "photo", "right": 60, "bottom": 50, "left": 10})
@@ -362,13 +354,16 @@ def _arranged() -> Job:
 def sheets_on_every_backing() -> Any:
     job = _arranged()
     cloud = cv2.resize(np.random.default_rng(3).integers(0, 255, (5, 7, 3), np.uint8), (140, 100))
-    job = job.with_assets(_asset("cloud.png", cloud)) if hasattr(job, "with_assets") else job
+    asset = png_asset(cloud, "cloud.png")
+    job = job.with_asset(asset)
     found = []
     for backing in (
         {"kind": "colour", "colour": "#3f6c8f"},
         {"kind": "gradient", "gradient": {"shape": "round", "start": [0.3, 0.3], "end": [0.9, 0.8], "stops": [
             {"at": 0.0, "colour": "#ffee88"}, {"at": 0.6, "colour": "#884422"}, {"at": 1.0, "colour": "#101010"}]}},
         {"kind": "pattern", "pattern": {"motif": "stars", "period_px": 60.0, "turn_deg": 20.0}},
+        {"kind": "photo", "photo": {"picture": asset.digest, "scale": 1.3, "move": [0.1, -0.05], "mirrored": True,
+                                    "blur_px": 6.0}},
         {"kind": "colour", "colour": "#c0c0c0", "grade": {"exposure": -0.4, "warmth": 0.3, "dark": 0.1, "light": 0.9,
                                                           "middle": 0.6, "contrast": 0.2}},
     ):  # fmt: skip
