@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Final
 
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
-from PySide6.QtWidgets import QApplication, QLayout
+from PySide6.QtWidgets import QApplication, QLayout, QWidget
 
 __all__ = ["DARK", "FONT", "LIGHT", "Theme", "choose", "current", "dress", "install", "undressed"]
 
@@ -68,23 +68,30 @@ def dress(app: QApplication) -> None:
     _style(app, _sheet(_current))
 
 
-def _style(app: QApplication, sheet: str) -> None:
-    """Set a style sheet.
+@contextmanager
+def _collecting_nothing() -> Iterator[None]:
+    """Hold the collection of garbage off.
 
-    Qt goes through all widgets meanwhile and calls back into Python: collecting a closed window's there would crash it.
+    Qt goes through all widgets to restyle them and calls back into Python: to collect those of a closed window at that
+    moment takes them away under its hands.
     """
     collects = gc.isenabled()
     gc.disable()
     try:
-        app.setStyleSheet(sheet)
+        yield
     finally:
         if collects:
             gc.enable()
 
 
+def _style(app: QApplication, sheet: str) -> None:
+    with _collecting_nothing():
+        app.setStyleSheet(sheet)
+
+
 @contextmanager
-def undressed() -> Iterator[None]:
-    """Build widgets without the style sheet, and dress them all at the end.
+def undressed(window: QWidget) -> Iterator[None]:
+    """Build widgets of a window without the style sheet, and dress them all at the end.
 
     A widget is styled anew, with all that it holds, each time it is put into another: once takes a third of that.
     """
@@ -95,7 +102,7 @@ def undressed() -> Iterator[None]:
         yield
     finally:
         dress(app)
-        for window in app.topLevelWidgets():
+        with _collecting_nothing():
             for layout in window.findChildren(QLayout):
                 layout.invalidate()  # what is hidden still remembers how large it was undressed
 

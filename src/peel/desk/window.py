@@ -90,7 +90,7 @@ class Window(QMainWindow):
         from peel.desk.board.board_desk import BoardDesk
         from peel.desk.board.page import BoardPage
 
-        with theme.undressed():
+        with theme.undressed(self):
             bench = self.bench = Bench(self)
             self._front.addWidget(bench)
             page = BoardPage()
