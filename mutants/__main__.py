@@ -100,7 +100,7 @@ def _try_all(plan: list[tuple[str, Change]], covered: cover.Cover, minutes: floa
 def _trials(plan: list[tuple[str, Change]], covered: cover.Cover, tally: _Tally) -> Iterator[tuple[str, Trial]]:
     """Start a trial each time one is asked for."""
     for layer, change in plan:
-        tests, usually = _within(covered.tests_of(change.path, change.function), covered.seconds)
+        tests, usually = _within(covered.tests_of(change), covered.seconds)
         if not tests:
             tally.take(layer, change, "no test", tests)
             continue

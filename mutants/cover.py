@@ -13,6 +13,8 @@ from pathlib import Path
 
 from coverage import CoverageData
 
+from mutants.changes import Change
+
 __all__ = ["Cover", "measure", "read"]
 
 _KEPT = Path(".mutants")
@@ -27,15 +29,19 @@ class Cover:
     """The tests that run each function, and how long each test takes."""
 
     by_function: dict[str, set[str]]
+    by_line: dict[Path, dict[int, set[str]]]
     seconds: dict[str, float]
     callers: dict[str, set[str]]
 
-    def tests_of(self, path: Path, function: str) -> list[str]:
-        """List the tests that run a function: narrow and quick ones, what compares all, the rest.
+    def tests_of(self, change: Change) -> list[str]:
+        """List the tests that run a line: narrow and quick ones, what compares all, the rest.
 
-        A compiled function is run by what runs its callers.
+        Where no test is seen to run the line, those that run its function count, and a compiled function is run by what
+        runs its callers.
         """
-        reached, names = set(self.by_function.get(f"{path}:{function}", ())), {f"{path}:{function}"}
+        key = f"{change.path}:{change.function}"
+        reached = set(self.by_line.get(change.path, {}).get(change.line, ()) or self.by_function.get(key, ()))
+        names = {key}
         for _ in range(_CALLERS):
             if reached:
                 break
@@ -84,20 +90,25 @@ def read() -> Cover | None:
     except sqlite3.Error:
         return None
     by_function: dict[str, set[str]] = {}
+    by_line: dict[Path, dict[int, set[str]]] = {}
     callers: dict[str, set[str]] = defaultdict(set)
     for name in data.measured_files():
         path = Path(os.path.relpath(name))
         if not path.exists():
             continue
-        contexts = data.contexts_by_lineno(name)
+        contexts = {
+            line: {context.split("|")[0] for context in found if context}
+            for line, found in data.contexts_by_lineno(name).items()
+        }
+        by_line[path] = contexts
         for function, node in _functions(ast.parse(path.read_text())):
             key = f"{path}:{function}"
             body = range(node.body[0].lineno, (node.end_lineno or node.lineno) + 1)
-            by_function[key] = {context.split("|")[0] for line in body for context in contexts.get(line, ()) if context}
+            by_function[key] = {test for line in body for test in contexts.get(line, ())}
             for part in ast.walk(node):
                 if isinstance(part, ast.Name | ast.Attribute):
                     callers[part.id if isinstance(part, ast.Name) else part.attr].add(key)
-    return Cover(by_function, json.loads((_KEPT / "seconds.json").read_text()), callers)
+    return Cover(by_function, by_line, json.loads((_KEPT / "seconds.json").read_text()), callers)
 
 
 def _functions(tree: ast.AST, prefix: str = "") -> list[tuple[str, ast.FunctionDef]]:

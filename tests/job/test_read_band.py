@@ -1,0 +1,125 @@
+"""The edge of a large photo is read at a reduced size: one whose pixels are all doubled has the same band, doubled."""
+
+from functools import lru_cache
+
+import cv2
+import numpy as np
+import pytest
+
+from peel.job.edits import marking
+from peel.job.edits.contours import add_nodes, close_contour
+from peel.job.edits.marking import Stroke
+from peel.job.edits.read_band import read_band, read_window, reading_reach
+from peel.job.edits.values import use_zones
+from peel.job.job import Job, Photo, new_job
+from peel.job.rect import Rect
+from peel.job.settings import Node
+from peel.matte.edge.kind import Kind
+
+HEIGHT, WIDTH = 900, 1250
+WINDOW = Rect(140, 250, 620, 800)
+MIDDLE = (520.0, 420.0)
+
+
+def _photo() -> np.ndarray:
+    """A hairy blob on a mottled backdrop."""
+    rng = np.random.default_rng(5)
+    picture = cv2.resize(rng.integers(60, 120, (40, 50, 3), np.uint8), (WIDTH, HEIGHT), interpolation=cv2.INTER_CUBIC)
+    cv2.circle(picture, (520, 420), 180, (200, 150, 90), -1)
+    for turn in np.linspace(0, 2 * np.pi, 90):
+        end = (int(520 + 240 * np.cos(turn + 0.1)), int(420 + 240 * np.sin(turn + 0.1)))
+        cv2.line(picture, (int(520 + 170 * np.cos(turn)), int(420 + 170 * np.sin(turn))), end, (190, 140, 80), 2)
+    return picture
+
+
+def _doubled(picture: np.ndarray) -> np.ndarray:
+    return picture.repeat(2, axis=0).repeat(2, axis=1)
+
+
+def _disc(scale: int, radius: float = 190.0) -> np.ndarray:
+    ys, xs = np.mgrid[: HEIGHT * scale, : WIDTH * scale] // scale
+    return np.hypot(xs - MIDDLE[0], ys - MIDDLE[1]) < radius
+
+
+def _stroke(scale: int, x: float, y: float, radius: float) -> Stroke:
+    return Stroke(((x * scale, y * scale),), radius * scale)
+
+
+def _plain(job: Job, scale: int) -> Job:
+    return marking.mark_region(job, _disc(scale), marking.Zone.SUBJECT)
+
+
+def _trusted(job: Job, scale: int) -> Job:
+    return marking.paint_trust(_plain(job, scale), _stroke(scale, 700, 400, 60), 0.9)
+
+
+def _spoken(job: Job, scale: int) -> Job:
+    loose = marking.paint_kind(_plain(job, scale), _stroke(scale, 340, 420, 70), Kind.STRAND)
+    hard = marking.paint_kind(loose, _stroke(scale, 520, 230, 60), Kind.HARD)
+    return marking.paint_kind(hard, _stroke(scale, 520, 615, 50), Kind.SHEER)
+
+
+def _given(job: Job, scale: int) -> Job:
+    zones = np.where(_disc(scale, 160), 255, np.where(_disc(scale, 230), 128, 0)).astype(np.uint8)
+    return use_zones(job, zones)
+
+
+@lru_cache
+def _jobs(mark: str) -> tuple[Job, Job]:
+    one, two = new_job(Photo("once.png", _photo())), new_job(Photo("twice.png", _doubled(_photo())))
+    make = {"plain": _plain, "trusted": _trusted, "spoken": _spoken, "given": _given}[mark]
+    return make(one, 1), make(two, 2)
+
+
+@pytest.mark.parametrize("mark", ["plain", "trusted", "spoken", "given"])
+def test_a_photo_of_doubled_pixels_has_the_same_band_doubled(mark: str) -> None:
+    one, two = _jobs(mark)
+    twice = Rect(*(2 * side for side in WINDOW.as_tuple))
+
+    laid, doubled = read_band(one, WINDOW), read_band(two, twice)
+
+    assert reading_reach(two) == 2 * reading_reach(one)
+    assert doubled.unsure.shape == (twice.height, twice.width)
+    assert laid.unsure.any()
+    differs = _doubled(laid.unsure) != doubled.unsure
+    assert differs.mean() < 0.05 * laid.unsure.mean()
+    assert (_doubled(laid.kinds) == doubled.kinds).mean() > 0.999
+    assert np.abs(_doubled(laid.confidence).astype(int) - doubled.confidence).mean() < 0.5
+    assert laid.confidence.max() > 150
+
+
+def test_kinds_that_were_brushed_widen_fill_and_narrow_the_band() -> None:
+    plain, spoken = (read_band(_jobs(mark)[0], WINDOW).unsure for mark in ("plain", "spoken"))
+
+    def at(where: tuple[int, int, int], band: np.ndarray) -> np.ndarray:
+        ys, xs = np.mgrid[WINDOW.top : WINDOW.bottom, WINDOW.left : WINDOW.right]
+        return band[np.hypot(xs - where[0], ys - where[1]) < where[2]]
+
+    assert not at((520, 230, 57), spoken).any()
+    assert at((520, 230, 57), plain).any()
+    assert at((520, 600, 30), spoken).all()
+    assert not at((520, 600, 30), plain).all()
+    assert at((340, 420, 66), spoken).sum() > 1.05 * at((340, 420, 66), plain).sum()
+
+
+def test_where_all_or_nothing_is_marked_there_is_no_edge() -> None:
+    job = _jobs("plain")[0]
+
+    assert read_band(job, Rect(400, 500, 440, 560)) is None
+    assert read_band(new_job(job.photo), WINDOW) is None
+    assert read_window(marking.all_subject(new_job(job.photo)), WINDOW, WINDOW) is None
+
+
+def test_a_trusted_boundary_has_a_narrower_band_on_its_stretch_alone() -> None:
+    ring = [(520 + 190 * np.cos(t), 420 + 190 * np.sin(t)) for t in np.linspace(0, 2 * np.pi, 24, endpoint=False)]
+    bare = new_job(_jobs("plain")[0].photo)
+
+    def drawn(trust: float | None) -> np.ndarray:
+        nodes = [Node(at=at, trust=trust if k < 6 else None) for k, at in enumerate(ring)]
+        return read_band(close_contour(add_nodes(bare, nodes)), WINDOW).unsure
+
+    exactly, free = drawn(1.0), drawn(None)
+    right = np.s_[430 - WINDOW.top : 560 - WINDOW.top, 690 - WINDOW.left :]
+    left = np.s_[:, : 380 - WINDOW.left]
+    assert exactly[right].sum() < 0.5 * free[right].sum()
+    assert (exactly[left] == free[left]).mean() > 0.99
