@@ -137,6 +137,9 @@ def _forget(changed: str) -> None:
     """Let a module and all that import from it be imported anew."""
     for name in _dependents(changed, [name for name in sys.modules if name.split(".")[0] == "peel"]):
         del sys.modules[name]
+        package, _, last = name.rpartition(".")
+        # What a package has as an attribute, `from package import module` does not import again.
+        vars(sys.modules.get(package, sys)).pop(last, None)
 
 
 def _holding(changed: str) -> list[str]:

@@ -17,6 +17,20 @@ DEB = next((ROOT / "dist").glob("*.deb"), None)
 WHEEL = next((ROOT / "dist").glob("*.whl"), None)
 LIBRARIES = ("python3", "xvfb", "xauth", "xdotool")
 
+# Peel opened, until there is a bench to work at, and closed again.
+WINDOW = """
+from PySide6.QtTest import QTest
+from peel.desk.app import make_app
+from peel.desk.window import Window
+app = make_app()
+window = Window()
+window.show_welcome()
+window.show()
+assert QTest.qWaitFor(lambda: window.bench is not None, 60_000)
+window.close()
+assert QTest.qWaitFor(lambda: window.is_closed, 60_000)
+"""
+
 Run = Callable[..., subprocess.CompletedProcess[str]]
 
 
@@ -112,7 +126,4 @@ def test_the_wheel_works_in_an_environment_of_its_own(tmp_path: Path) -> None:
 
     with Image.open(matte) as made:
         assert made.getextrema() == (0, 65_535)
-    window = (
-        "from peel.desk.app import make_app; from peel.desk.window import Window; app = make_app(); Window().show()"
-    )
-    _run(str(python), "-c", window, QT_QPA_PLATFORM="offscreen")
+    _run(str(python), "-c", WINDOW, QT_QPA_PLATFORM="offscreen")
