@@ -6,9 +6,9 @@ from typing import Any
 
 import cv2
 from PySide6.QtCore import QCoreApplication, QPoint, QPointF, Qt, QTimer
-from PySide6.QtGui import QAction
+from PySide6.QtGui import QAction, QContextMenuEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QAbstractButton, QWidget
+from PySide6.QtWidgets import QAbstractButton, QComboBox, QLabel, QLineEdit, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from peel.desk.asking import Asker
@@ -136,6 +136,42 @@ class Hand:
         (button,) = [own for own in place.findChildren(QAbstractButton) if own.text() == text]
         assert button.isEnabled(), text
         QTest.mouseClick(button, LEFT)
+
+    def sees(self, place: QWidget, text: str) -> bool:
+        """Return whether a text can be read in a part of the window."""
+        shown = [*place.findChildren(QLabel), *place.findChildren(QAbstractButton)]
+        return any(text in own.text() for own in shown if own.isVisible())
+
+    def choose(self, box: QComboBox, number: int) -> None:
+        """Choose an entry of a list that drops down, with the keys."""
+        assert box.isEnabled()
+        QTest.keyClick(box, Qt.Key.Key_Down, Qt.KeyboardModifier.AltModifier)
+        assert box.view().isVisible()
+        box.view().setCurrentIndex(box.model().index(number, box.modelColumn()))
+        QTest.keyClick(box.view(), Qt.Key.Key_Return)
+        assert box.currentIndex() == number
+
+    def choose_in_menu(self, button: QPushButton, text: str) -> None:
+        """Choose an entry of the menu that a button opens."""
+        assert button.isEnabled()
+        (action,) = [own for own in button.menu().actions() if own.text() == text]
+        action.trigger()
+
+    def enter(self, line: QLineEdit, text: str) -> None:
+        """Type a text in place of what stands in a field."""
+        assert line.isVisible()
+        line.setFocus()
+        line.selectAll()
+        QTest.keyClicks(line, text)
+        QTest.keyClick(line, Qt.Key.Key_Return)
+
+    def press_right(self, name: str) -> None:
+        """Press the control of a name with the right button."""
+        control = self.window.findChild(QWidget, name)
+        assert control is not None, name
+        at = control.rect().center()
+        event = QContextMenuEvent(QContextMenuEvent.Reason.Mouse, at, control.mapToGlobal(at))
+        QCoreApplication.sendEvent(control, event)
 
     def open(self, path: Path) -> None:
         self.window.open_path(path)

@@ -11,6 +11,7 @@ import pytest
 from PIL import Image
 from PySide6.QtCore import QObject, QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QPushButton
 from pytestqt.qtbot import QtBot
 
 from desk.hand import Hand
@@ -31,10 +32,8 @@ from peel.desk.matte.version_desk import VersionDesk
 from peel.desk.steps import Step
 from peel.errors import MarkError
 from peel.files.assets import read_asset
-from peel.job.edits.reshaping import Change
 from peel.job.edits.touching import Touch, lay_over, touch_area
 from peel.job.job import Job
-from peel.job.preset import Preset
 from peel.job.rect import Rect
 from peel.matte.parallel import checkpoint
 from peel.work.framing.frames import give_frame, without_frame
@@ -195,9 +194,10 @@ def _mark_and_read_the_edge(hand: Hand) -> None:
     QTest.mouseMove(hand.bench.canvas, hand.at(80, 60))
     _rest(hand)
     hand.key(Qt.Key.Key_Escape)
-    hand.panel(Step.MARK).change_tried.emit(Change.GROW, 4.0)
+    hand.press("change GROW")
     hand.wait(lambda: hand.bench.part(MarkingDesk).is_idle)
-    hand.panel(Step.MARK).try_nothing()
+    hand.rest()
+    hand.press("change GROW")
     hand.command("Brush")
     hand.drag([(60, 250), (66, 250)])  # in the backdrop: wherever it was marked before, nothing might change
     _rest(hand)
@@ -228,8 +228,9 @@ def _work_on_the_matte(hand: Hand) -> None:
     _rest(hand)
     hand.panel(Step.MATTE).turn_page(snags=True)
     hand.bench.part(SnagWalk).walk(1)
-    hand.bench.part(SnagDesk).page.mended_shown.emit(True)
-    hand.bench.part(SnagDesk).page.mended_shown.emit(False)
+    held = hand.bench.part(SnagDesk).page.show_mended
+    QTest.mousePress(held, Qt.MouseButton.LeftButton)
+    QTest.mouseRelease(held, Qt.MouseButton.LeftButton)
     hand.command("Round the edge")
     hand.rest()
     hand.command("Round the edge")
@@ -271,13 +272,14 @@ def _measure(hand: Hand) -> None:
 
 def _colour_and_back(hand: Hand, folder: Path) -> None:
     hand.step("Colour")
-    hand.panel(Step.COLOUR).spill_asked.emit()
-    hand.panel(Step.COLOUR).rim_asked.emit()
-    _rest(hand)
+    for propose in [own for own in hand.panel(Step.COLOUR).findChildren(QPushButton) if own.text() == "Propose"]:
+        propose.click()
+        _rest(hand)
     hand.step("Backing")
     hand.bench.part(BackingDesk).take_file(_photo(folder / "backing", "wall.png"))
     hand.wait(lambda: hand.bench.part(BackingDesk).is_idle)
-    hand.bench.part(BackingDesk)._ask_colour(lambda _colour: None)
+    hand.panel(Step.BACKING).behind.kinds["colour"].click()
+    hand.press("pick Colour")
     hand.click(100, 100)
     hand.wait(lambda: hand.bench.part(BackingDesk).is_idle)
 
@@ -290,7 +292,7 @@ def _masks_and_clipboard(hand: Hand, folder: Path, monkeypatch: pytest.MonkeyPat
     saved = folder / "saved.png"
     monkeypatch.setattr("peel.desk.mark.mask_desk.ask_mask_name", lambda *_given: saved)
     masks = hand.bench.part(MaskDesk)
-    hand.panel(Step.MARK).masks.save_asked.emit("mark")
+    hand.choose_in_menu(hand.panel(Step.MARK).masks, "Save the mark…")
     hand.wait(lambda: masks.is_idle and saved.exists())
     masks.take(saved, only_masks=True)
     hand.wait(lambda: masks.is_idle)
@@ -303,7 +305,7 @@ def _masks_and_clipboard(hand: Hand, folder: Path, monkeypatch: pytest.MonkeyPat
     versions = hand.bench.part(VersionDesk)
     versions.begin()
     hand.wait(lambda: versions.is_idle)
-    versions._take(len(versions.answers.buttons) - 1)
+    versions.answers.buttons[-1].click()
     hand.wait(lambda: versions.is_idle)
     hand.rest()
     board = hand.bench.part(ClipboardDesk)
@@ -323,13 +325,18 @@ def _deliver(hand: Hand, folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     panel.set_folder(folder / "out")
     _rest(hand)
     presets = hand.bench.part(DeliverDesk).presets
-    own = Preset(name="Own", product="matte", file_name="{name}-own")
-    panel.presets.kept.emit(own)
+    shelf = panel.presets
+    shelf.choose("Web, transparent")
+    hand.press_text(shelf, "Change it")
+    shelf.form.name.setText("Own")
+    hand.press_text(shelf, "Keep it")
     hand.wait(lambda: presets.is_idle)
+    _rest(hand)
     monkeypatch.setattr("peel.desk.deliver.preset_desk.ask_preset_name", lambda *_given: folder / "own.json")
-    panel.presets.share_asked.emit(own)
+    hand.press_text(shelf, "Change it")
+    hand.press_text(shelf, "Share it…")
     hand.wait(lambda: presets.is_idle and (folder / "own.json").exists())
-    panel.presets.drop_asked.emit("Own")
+    hand.press_text(shelf, "Remove it")
     hand.wait(lambda: presets.is_idle)
     presets.add(folder / "own.json")
     hand.wait(lambda: presets.is_idle)
@@ -339,29 +346,37 @@ def _deliver(hand: Hand, folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     hand.wait(lambda: "Written" in panel.written)
     panel.compare.click()
     hand.wait(lambda: hand.bench.part(DeliverDesk).is_idle)
-    panel._on_forget()
+    hand.press_text(panel, "Forget the steps of undo")
     _rest(hand)
 
 
-def _work_the_board(hand: Hand, folder: Path) -> None:
+def _work_the_board(hand: Hand, folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     hand.bench.files.keep_as(folder / "kept.peel")
     hand.wait((folder / "kept.peel").exists)
     hand.window.open_paths([folder / "board"])
     hand.wait(lambda: hand.window.board is not None and len(hand.window.board.entries) == 3)
     board = hand.window.board
-    entries = list(board.entries)
-    board._show_carry(entries, "both")
-    board._carry(entries, "both")
+    page, photos = board.page, [entry.photo for entry in board.entries]
+    page.choose(photos)
+    hand.press("show carry")
+    hand.wait(lambda: board.is_idle)
+    hand.press("carry")
     hand.wait(lambda: board.is_idle)
     hand.rest()
     board.scan()
     hand.wait(lambda: board.is_idle)
-    board._carrying.approve(list(board.entries))
-    board._carrying.give_set(entries[1].photo, entries[:1])  # it is none, and that is said on the card
+    page.choose(photos)
+    hand.press("seen")
+    hand.wait(lambda: board.is_idle)
+    monkeypatch.setattr("peel.desk.board.board_desk.ask_picture", lambda *_given: photos[1])
+    page.choose(photos[:1])
+    hand.press("give set")  # it is none, and that is said on the card
     hand.wait(lambda: board.is_idle)
     board.add([_photo(folder / "more", "late.png")])
     hand.wait(lambda: board.is_idle)
-    board._deliver(list(board.entries)[:1], str(folder / "run"))
+    page.choose(photos[:1])
+    page.to.setText(str(folder / "run"))
+    hand.press("deliver run")
     hand.wait(lambda: board.is_idle)
     hand.rest()
     board.leave()
@@ -406,7 +421,7 @@ def test_a_failure_in_any_task_is_said_and_the_window_goes_on(
     hand.desk.show_view(View.LOUD)
     hand.bench.canvas.look_around(QPointF(100, 100), 50)
     _rest(hand)
-    _work_the_board(hand, tmp_path)
+    _work_the_board(hand, tmp_path, monkeypatch)
     hand.command("Close the photo")
     hand.wait(lambda: hand.desk.bridge is None)
     hand.open(_photo(tmp_path, "second.png"))

@@ -110,11 +110,9 @@ def test_room_around_is_seen_and_the_photo_stays_under_the_cursor(backing: Hand)
     panel.margins["top"].set_value(50)
     backing.settle()
     assert (sheet_of(backing.job).space.height, sheet_of(backing.job).space.width) == (350, 520)
-    assert "520 × 350" in panel._size.text()
-    panel.around.setCurrentIndex(1)
-    panel.around.activated.emit(1)
-    panel.aspect.setCurrentIndex(1)
-    panel.aspect.activated.emit(1)
+    assert backing.sees(panel, "520 × 350")
+    backing.choose(panel.around, 1)
+    backing.choose(panel.aspect, 1)
     backing.settle()
     space = sheet_of(backing.job).space
     assert abs(space.height - space.width) <= 1
@@ -147,15 +145,15 @@ def _wait_read(hand: Hand) -> None:
 
 def test_three_cutouts_are_placed_and_given_perspective_together(backing: Hand, kite: Path) -> None:
     panel = backing.panel(Step.BACKING)
-    panel.behind._choose_colour("#336699")
+    backing.enter(panel.behind.code, "336699")
     backing.command("Place")
     backing.click(210, 150)
     assert backing.desk.tool.chosen == (0,)
     backing.press("page Cutouts")
-    panel.cutouts.copy_asked.emit()
+    backing.press_text(panel.cutouts, "Copy")
     backing.settle()
     assert backing.desk.tool.chosen == (1,)
-    backing.bench.part(BackingDesk)._read_cutout(kite)
+    backing.bench.part(BackingDesk).take_file(kite)
     _wait_read(backing)
     assert [cutout.source == "subject" for cutout in backing.job.settings.photo.cutouts] == [True, True, False]
     assert panel.cutouts.list.count() == 3
@@ -186,7 +184,7 @@ def test_three_cutouts_are_placed_and_given_perspective_together(backing: Hand, 
     for x, y in ((300, 80), (200, 140), (20, 20)):
         shown, made = seen.pixelColor(backing.at(x, y)), flat[y, x]
         assert max(abs(int(part) - own) for part, own in zip(made, shown.getRgb()[:3], strict=True)) < 8
-    panel.cutouts.home_asked.emit()
+    backing.press_text(panel.cutouts, "Back to its own place")
     backing.settle()
     assert all(cutout.corners is None for cutout in backing.job.settings.photo.cutouts)
     backing.key(Qt.Key.Key_Delete)
@@ -226,10 +224,10 @@ def test_handles_scale_turn_stretch_and_snap(backing: Hand) -> None:
     backing.drag([knob, (centre[0] + away * 0.7, centre[1] - away * 0.7), (centre[0] + away, centre[1])], SHIFT)
     backing.settle()
     assert numbers().turn_deg == pytest.approx(90, abs=1)
-    backing.panel(Step.BACKING).cutouts.mirror_asked.emit()
+    backing.press_text(backing.panel(Step.BACKING).cutouts, "Mirror")
     backing.settle()
     assert numbers().mirrored
-    backing.panel(Step.BACKING).cutouts.home_asked.emit()
+    backing.press_text(backing.panel(Step.BACKING).cutouts, "Back to its own place")
     backing.settle()
     backing.drag([(210, 150), (230, 160), (251, 151)])
     backing.settle()
@@ -248,7 +246,7 @@ def pile(backing: Hand, kite: Path) -> Hand:
     """Three kites over the disc, each 20 px to the right of the one beneath."""
     backing.press("page Cutouts")
     for _ in range(3):
-        backing.bench.part(BackingDesk)._read_cutout(kite)
+        backing.bench.part(BackingDesk).take_file(kite)
         _wait_read(backing)
     for number in (1, 2, 3):
         backing.desk.edit("Place", lambda job, n=number: map_cutouts(job, [n], moving(20 * n, 0)))
@@ -306,7 +304,7 @@ def test_numbers_order_hiding_and_shadows_of_chosen_cutouts(backing: Hand) -> No
     backing.command("Place")
     backing.click(210, 150)
     backing.press("page Cutouts")
-    panel.copy_asked.emit()
+    backing.press_text(panel, "Copy")
     backing.settle()
     panel.numbers["width"].set_value(50)
     backing.settle()
@@ -319,8 +317,7 @@ def test_numbers_order_hiding_and_shadows_of_chosen_cutouts(backing: Hand) -> No
     own = numbers_of(backing.job, backing.job.settings.photo.cutouts[1])
     assert own.turn_deg == pytest.approx(30)
     assert own.y == pytest.approx(-40, abs=1e-6)
-    panel.corner.setCurrentIndex(1)
-    panel.corner.activated.emit(1)
+    backing.choose(panel.corner, 1)
     before = corners_of(backing.job, backing.job.settings.photo.cutouts[1])
     panel.corner_at[1].set_value(round(before[1][1]) + 30)
     backing.settle()
@@ -340,7 +337,8 @@ def test_numbers_order_hiding_and_shadows_of_chosen_cutouts(backing: Hand) -> No
 
 def test_a_backing_photo_is_chosen_dragged_scaled_and_nudged(backing: Hand, tmp_path: Path) -> None:
     panel = backing.panel(Step.BACKING).behind
-    panel.picture_asked.emit("photo", backing_file("stage-curtain"))
+    panel.kinds["photo"].click()
+    backing.choose_in_menu(panel.which, BACKING_TITLES["stage-curtain"])
     _wait_read(backing)
     backing_now = backing.job.settings.recipe.backing
     assert backing_now.kind == "photo"
@@ -360,8 +358,7 @@ def test_a_backing_photo_is_chosen_dragged_scaled_and_nudged(backing: Hand, tmp_
     backing.settle()
     assert backing.job.settings.recipe.backing.photo.move[0] == pytest.approx(before[0] - 1 / 420)
     panel.mirrored.click()
-    panel.fit.setCurrentIndex(1)
-    panel.fit.activated.emit(1)
+    backing.choose(panel.fit, 1)
     backing.settle()
     assert backing.job.settings.recipe.backing.photo.mirrored
     assert backing.job.settings.recipe.backing.photo.fit == "whole"
@@ -377,13 +374,12 @@ def test_a_backing_photo_is_chosen_dragged_scaled_and_nudged(backing: Hand, tmp_
 def test_patterns_tiles_and_every_demo_backing(backing: Hand) -> None:
     panel = backing.panel(Step.BACKING).behind
     panel.kinds["pattern"].click()
-    panel.motif.setCurrentIndex(panel.motif.findData("dots"))
-    panel.motif.activated.emit(0)
-    panel.inks["ink"].changed.emit("#ff0000")
+    backing.choose(panel.motif, panel.motif.findData("dots"))
+    backing.enter(panel.inks["ink"].code, "#ff0000")
     backing.settle()
     own = backing.job.settings.recipe.backing.pattern
     assert (own.motif, own.ink) == ("dots", "#ff0000")
-    panel.picture_asked.emit("pattern", backing_file("star-tile"))
+    backing.bench.part(BackingDesk).take_file(backing_file("star-tile"))
     _wait_read(backing)
     assert backing.job.settings.recipe.backing.pattern.motif == "tile"
     for name in BACKING_TITLES:
@@ -398,9 +394,9 @@ def test_a_colour_is_picked_from_the_picture_kept_and_recent(backing: Hand) -> N
     backing.click(210, 150)
     backing.wait(lambda: backing.job.settings.recipe.backing.colour == "#d98033")
     backing.settle()
-    assert backing.window.findChild(type(panel.swatches._shown[0]), "recent #d98033") is not None
+    assert backing.window.findChild(QAbstractButton, "recent #d98033") is not None
     backing.press_text(panel, "Keep it with the assignment")
-    assert backing.window.findChild(type(panel.swatches._shown[0]), "swatch #d98033") is not None
+    assert backing.window.findChild(QAbstractButton, "swatch #d98033") is not None
     assert backing.desk.tool.name == "Gradient" or backing.desk.tool is backing.desk.last_tool
 
 
@@ -425,7 +421,8 @@ def test_swatches_belong_to_the_assignment(qtbot: QtBot) -> None:
 
 def test_one_press_matches_and_hand_values_name_their_target(backing: Hand) -> None:
     panel = backing.panel(Step.BACKING)
-    panel.behind.picture_asked.emit("photo", backing_file("plain-paper"))
+    panel.behind.kinds["photo"].click()
+    backing.choose_in_menu(panel.behind.which, BACKING_TITLES["plain-paper"])
     _wait_read(backing)
     backing.press("page Match")
     backing.press("match backing to old backdrop")
@@ -435,7 +432,6 @@ def test_one_press_matches_and_hand_values_name_their_target(backing: Hand) -> N
     assert match.to == "old backdrop"
     flat = _flat(backing)
     assert np.abs(flat[5:40, 5:40].mean(axis=(0, 1)) - (38, 76, 153)).max() < 14
-    assert panel.matching.parts["exposure"]._name == "backing: exposure"
     panel.matching.parts["exposure"].set_value(10)
     panel.matching.amount.set_value(40)
     backing.settle()
@@ -443,9 +439,7 @@ def test_one_press_matches_and_hand_values_name_their_target(backing: Hand) -> N
     assert grade.exposure == 1.0
     assert grade.match is not None
     assert grade.match.amount == pytest.approx(0.4)
-    panel.matching.what.setCurrentIndex(1)
-    panel.matching.what.activated.emit(1)
-    assert panel.matching.parts["warmth"]._name == "subject: warmth"
+    backing.choose(panel.matching.what, 1)
     panel.matching.parts["warmth"].set_value(50)
     backing.settle()
     assert backing.job.settings.recipe.subject.warmth == 0.5
@@ -457,7 +451,7 @@ def test_one_press_matches_and_hand_values_name_their_target(backing: Hand) -> N
 def test_one_shadow_is_kept_and_another_made(backing: Hand) -> None:
     panel = backing.panel(Step.BACKING)
     panel.behind.kinds["colour"].click()
-    panel.behind._choose_colour("#ffffff")
+    backing.enter(panel.behind.code, "#ffffff")
     backing.press("page Shadow")
     backing.press("shadow kept")
     backing.press("shadow contact")
@@ -510,7 +504,7 @@ def test_kept_gradients_and_patterns_are_stepped_through_and_kept(
     assert backing_named(before).is_on(backing.job.settings.recipe.backing)
 
     panel = backing.panel(Step.BACKING).behind
-    panel._set_gradient(shape="round")
+    panel.is_round.click()
     backing.settle()
     monkeypatch.setattr(QInputDialog, "getText", staticmethod(lambda *_a, **_k: (" My  stage ", True)))
     backing.press("keep backing")
@@ -518,7 +512,7 @@ def test_kept_gradients_and_patterns_are_stepped_through_and_kept(
     assert kept.is_own
     assert kept.is_on(backing.job.settings.recipe.backing)
     backing.wait(lambda: not panel.strip.without_picture)
-    panel.strip.dropped.emit("My stage")
+    backing.press_right("kept My stage")
     assert "My stage" not in [own.name for own in kept_backings()]
 
 
@@ -560,7 +554,7 @@ def test_a_shadow_is_painted_in_the_window_and_shaped_afterwards(backing: Hand) 
     backing.press("page Frame")
     backing.panel(Step.BACKING).frame.margins["right"].set_value(200)
     backing.settle()
-    backing.desk.ask.fit.emit()
+    backing.command("Fit")
     backing.press("page Shadow")
     panel = backing.panel(Step.BACKING).shadows
     backing.command("Shade")

@@ -85,7 +85,7 @@ def test_photos_are_opened_walked_carried_to_and_delivered(board: Hand, session:
     assert board.session.project.path == session / "puppet-1.peel"
     _mark(board)
     board.step("Backing")
-    board.panel(Step.BACKING).behind._choose_colour("#c8553d")
+    board.enter(board.panel(Step.BACKING).behind.code, "#c8553d")
     board.settle()
     board.command("Next photo")
     board.wait(lambda: board.session.project.path == session / "puppet-2.peel")
@@ -137,8 +137,7 @@ def test_photos_are_opened_walked_carried_to_and_delivered(board: Hand, session:
     assert page.model.entries[1].status.progress is Progress.DELIVERED
     flat = np.asarray(Image.open(tmp_path / "out" / "puppet-3-flat.jpg").convert("RGB"))
     assert np.abs(flat[4, 4].astype(int) - (0xC8, 0x55, 0x3D)).max() < 6
-    page.filter.setCurrentIndex(page.filter.findData(Progress.DELIVERED))
-    page.filter.activated.emit(0)
+    board.choose(page.filter, page.filter.findData(Progress.DELIVERED))
     assert page.model.rowCount() == 3
     board.press("board back")
     board.wait(lambda: board.desk.bridge is not None and board.bench.isVisible())

@@ -230,9 +230,10 @@ def test_an_area_has_colours_of_its_own_and_views_show_the_change(colouring: Han
     assert colouring.job.settings.photo.colour_areas == ()
     colouring.press_text(panel, "What changed")
     assert colouring.desk.view is View.RECOLOURED
-    panel.without_held.emit(True)
+    hold = colouring.window.findChild(QAbstractButton, "compare colours")
+    QTest.mousePress(hold, Qt.MouseButton.LeftButton)
     assert colouring.desk.compared is not None
-    panel.without_held.emit(False)
+    QTest.mouseRelease(hold, Qt.MouseButton.LeftButton)
     assert colouring.desk.compared is None
 
 

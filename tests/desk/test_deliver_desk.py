@@ -82,7 +82,7 @@ def test_from_three_snags_to_four_files_that_are_compared(delivering: Hand, tmp_
     assert delivering.job.settings.photo.settled_snags[-1].reason == "a mote of dust, wanted"
 
     _preset(delivering, "Web, transparent")
-    assert "disc-web.webp" in panel._names.text()
+    assert delivering.sees(panel, "disc-web.webp")
     panel.report.setChecked(True)
     _deliver(delivering)
     files = sorted(path.name for path in (tmp_path / "order").iterdir())
@@ -157,7 +157,7 @@ def test_snags_of_the_order_are_listed_with_those_of_the_matte(
     assert "Fewer pixels than ordered" in listed
     row = listed.index("Fewer pixels than ordered")
     panel.snags.list.setCurrentRow(row)
-    assert "2000 px were ordered" in panel.snags._says.text()
+    assert delivering.sees(panel.snags, "2000 px were ordered")
     assert not panel.snags.mend.isEnabled()
     panel.snags.reason.setText("agreed")
     delivering.press("delivery accept")

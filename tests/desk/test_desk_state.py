@@ -395,14 +395,15 @@ def test_closing_hides_the_window_at_once_and_loses_nothing(marked: Hand, monkey
 def test_the_steps_of_undo_can_be_forgotten(marked: Hand) -> None:
     marked.step("Deliver")
     panel = marked.panel(Step.DELIVER)
-    assert "can be undone" in panel._undo.text()
+    assert marked.sees(panel, "can be undone")
 
-    panel._forget.click()
+    marked.press_text(panel, "Forget the steps of undo")
     marked.wait(lambda: "forgotten" in marked.window.message.text)
     marked.settle()
 
     assert marked.session.history.undo_label is None
-    assert not panel._forget.isEnabled()
+    (forget,) = [own for own in panel.findChildren(QPushButton) if own.text() == "Forget the steps of undo"]
+    assert not forget.isEnabled()
     assert marked.job.is_solved
 
 

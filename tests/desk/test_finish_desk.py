@@ -76,7 +76,7 @@ def test_numbers_do_the_same_and_ends_that_would_cross_are_left(marked: Hand) ->
 def test_one_kind_of_edge_and_a_drawn_area_have_finishes_of_their_own(marked: Hand) -> None:
     _drawing(marked)
     page = marked.panel(Step.MATTE).profile
-    page.edges.target.activated.emit(1)
+    marked.choose(page.edges.target, 1)
     page.fields["crisp"].set_value(50)
     marked.settle()
     assert marked.job.settings.recipe.finish.hard == Finish(crisp=0.5)
@@ -102,7 +102,7 @@ def test_the_further_views_are_behind_more_and_on_the_last_keys(marked: Hand) ->
     marked.key(Qt.Key.Key_0)
     assert marked.desk.view is View.RESIDUE
     marked.settle()
-    assert marked.bench.shelf._more.text() == "Residue"
+    assert marked.sees(marked.bench.shelf, "Residue")
 
 
 def test_what_counts_as_clear_is_dragged_over_the_values_of_the_matte(marked: Hand) -> None:

@@ -145,14 +145,14 @@ def test_points_of_a_closed_contour_are_turned_bent_and_removed(marked: Hand) ->
     marked.click(120, 60)
     marked.settle()
     panel = marked.panel(Step.MARK)
-    assert panel._turn.isVisible()
-    assert "sharp point" in panel._contours.text()
+    assert marked.sees(panel, "Smooth")
+    assert marked.sees(panel, "sharp point")
     marked.key(Qt.Key.Key_Q)
     marked.settle()
     assert _job(marked).settings.photo.contours[0].nodes[0].smooth
-    marked.wait(lambda: panel._turn.text() == "Sharp")
+    marked.wait(lambda: marked.sees(panel, "Sharp"))
 
-    panel._stretch.click()
+    marked.press_text(panel, "Exact")
     marked.settle()
     assert _job(marked).settings.photo.contours[0].nodes[0].exact
 
@@ -319,7 +319,7 @@ def test_a_change_can_be_kept_to_a_drawn_area(marked: Hand) -> None:
     assert isinstance(marked.desk.tool, ContourTool)
 
     panel.amount.set_value(20)
-    panel._try(Change.GROW)
+    marked.press("change GROW")
     panel.do_it.click()
     marked.settle()
 
@@ -329,12 +329,12 @@ def test_a_change_can_be_kept_to_a_drawn_area(marked: Hand) -> None:
 
 def test_swapping_and_clearing(marked: Hand) -> None:
     panel = marked.panel(Step.MARK)
-    panel._swap.click()
+    marked.press_text(panel, "Swap sides")
     marked.settle()
     assert _job(marked).zones.read()[5, 5] == FOREGROUND
     assert _job(marked).zones.read()[150, 210] == BACKGROUND
 
-    panel._clear.click()
+    marked.press_text(panel, "Clear")
     marked.settle()
     assert not _job(marked).has_subject
     assert _job(marked).settings.photo.contours == ()

@@ -76,7 +76,7 @@ def test_the_mark_the_zones_and_the_matte_are_saved(
     for use, bits in (("mark", 8), ("zones", 8), ("matte", 16)):
         path = tmp_path / f"{use}.png"
         monkeypatch.setattr("peel.desk.mark.mask_desk.ask_mask_name", lambda *_args, path=path: path)
-        marked.panel(Step.MARK).masks.save_asked.emit(use)
+        marked.choose_in_menu(marked.panel(Step.MARK).masks, f"Save the {use}…")
         marked.wait(lambda path=path: f"Saved as {path}" in marked.window.message.text)
         saved = read_photo(path)
         assert saved.bits == bits

@@ -30,7 +30,7 @@ def test_ten_arrows_without_a_pause_move_the_backing_by_ten(marked: Hand) -> Non
     marked.panel(Step.BACKING).behind.kinds["photo"].click()
     marked.bench.part(BackingDesk).take_file(backing_file("stage-curtain"))
     marked.settle()
-    marked.panel(Step.BACKING).behind._set_photo(fit="whole")
+    marked.choose(marked.panel(Step.BACKING).behind.fit, 1)
     marked.settle()
     marked.command("Behind")
     marked.bench.canvas.setFocus()
@@ -178,7 +178,7 @@ def test_what_would_be_filled_is_counted_before_it_is_done(marked: Hand) -> None
     panel = marked.panel(Step.MARK)
     marked.press("change FILL_HOLES")
     assert panel.amount.accessibleName() == "holes up to"
-    marked.wait(lambda: panel._would.text() == "No hole is as small as that.")
+    marked.wait(lambda: marked.sees(panel, "No hole is as small as that."))
     before = marked.job
     marked.press_text(panel, "Do it")
     marked.settle()
@@ -186,7 +186,7 @@ def test_what_would_be_filled_is_counted_before_it_is_done(marked: Hand) -> None
     assert marked.job is before
     marked.press("change GROW")
     assert panel.amount.accessibleName() == "by"
-    marked.wait(lambda: "changes sides" in panel._would.text())
+    marked.wait(lambda: marked.sees(panel, "changes sides"))
 
 
 def test_firm_on_clear_says_why_nothing_happens_and_climbs_elsewhere(marked: Hand) -> None:

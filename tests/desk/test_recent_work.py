@@ -29,7 +29,7 @@ def test_a_job_that_was_worked_on_is_a_card_with_its_picture_and_what_is_missing
     marked.bench.files.keep_as(kept)
     marked.wait(lambda: kept.exists() and marked.session.project.path == kept)
     marked.step("Backing")
-    marked.panel(Step.BACKING).behind._choose_colour("#208040")
+    marked.enter(marked.panel(Step.BACKING).behind.code, "#208040")
     marked.settle()
     marked.wait(lambda: _noted(marked))
     marked.wait(lambda: marked.bench.side_tasks.is_idle)

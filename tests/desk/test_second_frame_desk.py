@@ -41,8 +41,8 @@ def test_a_set_that_is_dropped_marks_the_subject_and_is_left_out_by_one_tick(ope
     _drop(opened, studio.save(tmp_path / "set.png", studio.drifted(studio.bare_wall())))
     opened.wait(lambda: page.used.isVisible())
     assert opened.session.history.current.label == "Second frame"
-    opened.wait(lambda: "agrees" in page._fit.text() or "%" in page._fit.text())
-    assert "set.png: the set without the subject" in page._what.text()
+    opened.wait(lambda: opened.sees(page, "agrees") or opened.sees(page, "%"))
+    assert opened.sees(page, "set.png: the set without the subject")
     opened.key(Qt.Key.Key_P)
     opened.wait(lambda: opened.job.has_subject)
     assert _matte_error(opened) < 0.02
@@ -74,7 +74,7 @@ def test_brambles_set_is_told_and_marks_her(hand: Hand, half_demo: Callable[[str
     hand.open(demo.photo)
     _drop(hand, demo.second_frame)
     page = hand.panel(Step.MARK).frame
-    hand.wait(lambda: "without the subject" in page._what.text())
+    hand.wait(lambda: hand.sees(page, "without the subject"))
     hand.key(Qt.Key.Key_P)
     hand.wait(lambda: hand.job.has_subject)
     hand.settle()

@@ -33,7 +33,7 @@ def _ready(hand: Hand) -> None:
 def separating(marked: Hand) -> Hand:
     """A window with the disc marked and the page of Separation open."""
     marked.step("Edge")
-    marked.panel(Step.EDGE)._pages.buttons()[1].click()
+    marked.press_text(marked.panel(Step.EDGE), "Separation")
     marked.wait(lambda: bool(_desk(marked).page.rows))
     _ready(marked)
     return marked
@@ -96,7 +96,7 @@ def test_with_nothing_marked_a_rendering_and_two_ends_are_enough(hand: Hand, dis
     opened = hand
     opened.open(disc_file)
     opened.step("Edge")
-    opened.panel(Step.EDGE)._pages.buttons()[1].click()
+    opened.press_text(opened.panel(Step.EDGE), "Separation")
     opened.wait(lambda: bool(_desk(opened).page.rows))
     _ready(opened)
     page = _desk(opened).page
@@ -191,8 +191,7 @@ def test_a_drawn_stretch_gets_a_separation_of_its_own_and_is_given_back(separati
 
 def test_one_for_a_kind_of_edge_is_a_separation_of_its_own(separating: Hand) -> None:
     page = _desk(separating).page
-    page.target.setCurrentIndex(3)
-    page.target.activated.emit(3)
+    separating.choose(page.target, 3)
     _ready(separating)
 
     chosen = _choose(separating, "green")

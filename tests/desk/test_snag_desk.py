@@ -52,7 +52,7 @@ def test_the_walk_goes_to_each_snag_and_says_what_it_is(spoiled: Hand) -> None:
         seen.append(snag.sort)
         centre = spoiled.bench.canvas.centre()
         assert np.hypot(centre.x() - snag.at[0], centre.y() - snag.at[1]) < 60
-        assert snag.sort.value in _page(spoiled)._title.text()
+        assert spoiled.sees(_page(spoiled), snag.sort.value)
 
     assert sorted(sort.name for sort in seen) == ["PINHOLE", "SPECK", "SPECK"]
     first = spoiled.bench.part(SnagWalk).current
@@ -118,7 +118,7 @@ def test_a_mend_that_was_asked_for_is_done_while_the_walk_goes_on(spoiled: Hand)
     _rest(spoiled)
 
     assert "1 mended" in _page(spoiled).counts.text()
-    assert _page(spoiled)._tool.text().startswith("F2 ")
+    assert spoiled.sees(_page(spoiled), "F2 ")
     assert _page(spoiled).mend.isEnabled()
 
 
@@ -132,7 +132,7 @@ def test_what_was_said_by_hand_is_not_offered_to_be_mended(marked: Hand) -> None
 
     marked.command("Next place")
     _rest(marked)
-    assert "by hand, and that counts" in _page(marked)._tool.text()
+    assert marked.sees(_page(marked), "by hand, and that counts")
     assert not _page(marked).mend.isEnabled()
     before = marked.job
     marked.command("Mend the snag")
@@ -153,11 +153,11 @@ def test_a_mend_is_shown_while_its_button_is_held(spoiled: Hand) -> None:
     snag = spoiled.bench.part(SnagFeed).found.snags[spoiled.bench.part(SnagWalk).current]
     at = Rect(int(snag.at[1]), int(snag.at[0]), int(snag.at[1]) + 1, int(snag.at[0]) + 1)
 
-    page.show_mended.pressed.emit()
+    QTest.mousePress(page.show_mended, Qt.MouseButton.LeftButton)
     spoiled.wait(lambda: spoiled.desk.compared is not None)
     stages = spoiled.session.stages
     assert abs(stages.alpha(spoiled.desk.compared, at, 0) - stages.alpha(spoiled.job, at, 0)).max() > 0.5
-    page.show_mended.released.emit()
+    QTest.mouseRelease(page.show_mended, Qt.MouseButton.LeftButton)
 
     assert spoiled.desk.compared is None
     assert spoiled.desk.overlay.image is not None
@@ -195,10 +195,8 @@ def test_the_edge_is_unrolled_and_a_press_goes_there(spoiled: Hand) -> None:
     assert strip.isVisible()
     assert len(strip.rows.marks) == 3
 
-    strip.over.setCurrentIndex(1)
-    strip.over.activated.emit(1)
-    strip.under.setCurrentIndex(2)
-    strip.under.activated.emit(2)
+    spoiled.choose(strip.over, 1)
+    spoiled.choose(strip.under, 2)
     spoiled.wait(lambda: bool(strip.rows.images))
     strip.rows.pressed.emit(strip.rows.marks[0].place)
     _rest(spoiled)

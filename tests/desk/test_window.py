@@ -398,7 +398,7 @@ def test_a_sheer_colour_is_picked_in_the_picture_used_and_dropped(marked: Hand) 
     lit = [button.isChecked for button in bench.shelf._buttons]
     assert any(is_lit() for is_lit in lit)
     marked.panel(Step.MATTE).pick.click()
-    assert "sheer" in bench.shelf._sentence.text()
+    assert marked.sees(bench.shelf, "sheer")
     assert not any(is_lit() for is_lit in lit), "the spot's tool is in the hand, none of the shelf's"
     marked.click(210, 150)
     marked.settle()
