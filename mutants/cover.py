@@ -34,7 +34,7 @@ class Cover:
     callers: dict[str, set[str]]
 
     def tests_of(self, change: Change) -> list[str]:
-        """List the tests that run a line: narrow and quick ones, what compares all, the rest.
+        """List the tests that run a line: those named after its module, narrow and quick ones, what compares all, the rest.
 
         Where no test is seen to run the line, those that run its function count, and a compiled function is run by what
         runs its callers.
@@ -47,7 +47,10 @@ class Cover:
                 break
             names = {caller for name in names for caller in self.callers.get(name.rsplit(":", 1)[1].split(".")[-1], ())}
             reached = {test for name in names for test in self.by_function.get(name, ())}
-        tests = sorted(reached, key=lambda test: self.seconds.get(test, 1.0) * (1 + self._functions_of(test)))
+        named = f"/test_{change.path.stem}.py"
+        tests = sorted(
+            reached, key=lambda test: (named not in test, self.seconds.get(test, 1.0) * (1 + self._functions_of(test)))
+        )
         wide = [test for test in tests[_NARROW:] if _WIDE in test]
         return [*tests[:_NARROW], *wide, *(test for test in tests[_NARROW:] if test not in wide)]
 

@@ -6,10 +6,12 @@ from hypothesis import strategies as st
 from conftest import outlined
 from peel.errors import MarkError
 from peel.job.edits import contours, marking
+from peel.job.edits.kinds import is_said
 from peel.job.edits.marking import Stroke, Zone
 from peel.job.edits.reshaping import Change, reshape, swap_sides
 from peel.job.job import Job, Photo, new_job
 from peel.job.marked import marked_subject
+from peel.job.rect import Rect
 from peel.job.settings import Node
 from peel.matte.edge.kind import Kind
 from peel.matte.edge.zones import BACKGROUND, FOREGROUND, UNKNOWN
@@ -197,3 +199,97 @@ def test_bending_a_stretch_moves_its_middle_and_not_its_ends(disc_job: Job) -> N
     assert marked_subject(bent, bent.photo.bounds)[24, 210]
     assert not marked_subject(job, job.photo.bounds)[24, 210]
     assert [node.at for node in bent.settings.photo.contours[0].nodes] == SQUARE
+
+
+def test_the_area_that_is_filled_is_that_of_the_pixel_under_the_point(disc_job: Job) -> None:
+    ring = tuple((210 + 80 * np.cos(t), 150 + 80 * np.sin(t)) for t in np.linspace(0, 2 * np.pi, 200))
+    job = marking.paint_mark(disc_job, Stroke(ring, 12), subject=True)
+    inside = ~marked_subject(job, job.photo.bounds)[150]
+    last = int(np.flatnonzero(inside[210:])[-1] + 210 if inside[210:].all() else np.argmin(inside[210:]) + 209)
+
+    filled = marking.fill_area(job, (last + 0.9, 150.9), Zone.SUBJECT)
+
+    assert filled.zones.read()[150, 210] == FOREGROUND
+    for at in ((-0.1, 5.0), (5.0, -0.1), (420.0, 5.0), (5.0, 300.0)):
+        assert marking.fill_area(job, at, Zone.SUBJECT) is job
+
+
+def test_a_kind_is_said_of_the_piece_or_the_contour_that_is_nearest(disc_job: Job) -> None:
+    small = [(20, 20), (60, 20), (60, 60), (20, 60)]
+    large = [(200, 100), (380, 100), (380, 280), (200, 280)]
+    job = contours.close_contour(outlined(contours.close_contour(outlined(disc_job, small)), large))
+
+    by_contour = marking.kind_of_contour(job, Kind.STRAND, (50.0, 40.0))
+    by_piece = marking.kind_of_piece(job, Kind.STRAND, (300.9, 200.9))
+
+    assert is_said(by_contour, job.photo.bounds)[20, 40]
+    assert not is_said(by_contour, job.photo.bounds)[190, 380]
+    assert is_said(by_piece, job.photo.bounds)[190, 380]
+    assert not is_said(by_piece, job.photo.bounds)[20, 40]
+    with pytest.raises(MarkError, match="no subject at that spot"):
+        marking.kind_of_piece(job, Kind.STRAND, (130.0, 80.0))
+    with pytest.raises(MarkError, match="no subject at that spot"):
+        marking.kind_of_piece(job, Kind.STRAND, (-1.0, 80.0))
+    with pytest.raises(MarkError, match="No contour is drawn"):
+        marking.kind_of_contour(outlined(disc_job, small), Kind.STRAND, (50.0, 40.0))
+
+
+def test_only_the_band_whose_kind_changed_waits_to_be_solved(disc_job: Job) -> None:
+    job = _marked(disc_job)
+    solved = job.with_planes(unsolved=job.unsolved.write(job.photo.bounds, np.zeros((300, 420), np.uint8)))
+
+    said = marking.paint_kind(solved, Stroke(((330, 150),), 20), Kind.STRAND)
+
+    waits = said.unsolved.read() > 0
+    ys, xs = np.nonzero(waits)
+    assert len(ys)
+    assert np.hypot(ys + 0.5 - 150, xs + 0.5 - 330).max() < 22
+    assert (said.zones.read()[waits] == UNKNOWN).all()
+    assert not marking.paint_kind(said, Stroke(((20, 20),), 9), Kind.STRAND).unsolved.read()[10:30, 10:30].any()
+
+
+def test_full_trust_lays_the_exact_margin_and_no_wider_one(disc_job: Job) -> None:
+    job = disc_job.with_recipe(band={"lay": "laid", "kinds": "none", "margin_px": 9.0, "exact_px": 3.0, "trust": 1.0})
+    loose = disc_job.with_recipe(band={"lay": "laid", "kinds": "none", "margin_px": 9.0, "exact_px": 3.0, "trust": 0.99})
+
+    def across(own: Job) -> int:
+        return int((_marked(own).zones.read()[150, 60:120] == UNKNOWN).sum())
+
+    assert across(job) == pytest.approx(6, abs=2)
+    assert across(loose) >= 16
+
+
+def test_a_contour_that_is_open_counts_for_nothing_while_another_is_changed(disc_job: Job) -> None:
+    begun = outlined(_marked(disc_job), [(150, 20), (280, 20), (280, 100)])
+
+    moved = contours.change_contour(begun, 0, lambda old: contours.with_moved(old, 0, (92.0, 62.0)))
+
+    assert not marked_subject(moved, moved.photo.bounds)[30, 240]
+
+
+def test_narrowing_gives_back_what_was_widened_and_settles_what_was_laid(disc_job: Job) -> None:
+    job = marking.paint_zone(_marked(disc_job), Stroke(((200, 150),), 12), Zone.UNSURE)
+
+    narrowed = marking.narrow_band(job, Stroke(((200, 150), (330, 150)), 15))
+
+    zones = narrowed.zones.read()
+    assert zones[150, 200] == FOREGROUND
+    assert narrowed.corrections.read()[150, 200] == 0
+    assert zones[150, 325] == FOREGROUND
+    assert zones[150, 336] == BACKGROUND
+    assert (job.zones.read()[100, :] == zones[100, :]).all()
+    assert marking.narrow_band(job, Stroke(((-90, -90),), 15)) is job
+
+
+def test_a_region_is_marked_where_it_lies_and_only_there(disc_job: Job) -> None:
+    region = np.zeros((300, 420), bool)
+    region[100:140, 50:90] = True
+
+    as_subject = marking.mark_region(disc_job, region, Zone.SUBJECT)
+    unsure = marking.mark_region(as_subject, region[100:140, 50:90], Zone.UNSURE, Rect(100, 50, 140, 90))
+
+    assert np.array_equal(marked_subject(as_subject, as_subject.photo.bounds), region)
+    assert np.array_equal(unsure.corrections.read() == Zone.UNSURE.value, region)
+    assert (unsure.zones.read()[region] == UNKNOWN).all()
+    assert marking.clear_marks(as_subject, ((40, 90), (100, 90), (100, 150), (40, 150))).zones.read()[120, 70] == BACKGROUND
+    assert marking.clear_marks(disc_job) is disc_job

@@ -1,6 +1,7 @@
 """Touch-ups as edits of a job, and what they make of the finished matte."""
 
 from contextlib import suppress
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -17,15 +18,20 @@ from peel.job.edits.touching import (
     SoftStroke,
     Touch,
     has_touches,
+    lay_over,
     nudge,
     release,
     release_all,
+    release_area,
+    release_region,
     touch,
     touch_area,
+    touch_region,
     touched_in,
 )
 from peel.job.edits.values import unsolve, use_zones
 from peel.job.job import Job, Photo, new_job
+from peel.job.rect import Rect
 from peel.work.session.session import Session
 from peel.work.solving.repairing import Repair, repair, repair_region
 from peel.work.solving.solve import solve_job
@@ -247,3 +253,69 @@ def test_a_pen_that_is_lifted_on_the_way_pushes_only_where_it_presses() -> None:
     moved = touched_in(pushed, job.photo.bounds)
     assert moved[60, 215:245].any()
     assert not moved[60, 275:].any()
+
+
+def test_passes_approach_their_value_step_by_step() -> None:
+    job = _solved()
+    stroke = SoftStroke(((300, 150),), 20, softness=0)
+
+    def at(own: Job, name: str) -> int:
+        return int(getattr(own, name).read()[150, 300])
+
+    firm = touch(job, stroke, Touch.FIRM)
+    assert at(firm, "firmness") == 128 + 64  # half of the way to 255, upward
+    assert at(touch(firm, stroke, Touch.FIRM), "firmness") == 192 + 32
+    assert at(touch(job, stroke, Touch.THIN), "firmness") == 128 - 45  # 0.35 of the way to 0
+    assert at(touch(job, replace(stroke, strength=0.5), Touch.SOLID), "force") == 192
+    assert at(touch(job, stroke, Touch.SOFTEN), "softness") == 255
+    faint = touch(job, replace(stroke, strength=0.005), Touch.SOLID)
+    assert at(faint, "force") == 129, "at least one step wherever there is any weight"
+    assert not has_touches(touch(job, replace(stroke, strength=0.003), Touch.SOLID))
+
+
+def test_areas_and_regions_are_touched_and_released_as_they_are_drawn() -> None:
+    job, area = _solved(), ((20.0, 20.0), (60.0, 20.0), (60.0, 50.0), (20.0, 50.0))
+    half = touch_area(job, area, Touch.SOLID, 0.5)
+    assert half.force.read()[30, 30] == 192
+    assert touch_area(job, area, Touch.SOLID, 9.0).force.read()[30, 30] == 255
+    region = np.zeros((30, 40), bool)
+    region[10:, 20:] = True
+    touched = touch_region(job, region, Rect(20, 20, 50, 60), Touch.CLEAR)
+    assert touched.force.read()[29:32, 38:43].tolist() == [[128] * 5, [128, 128, 0, 0, 0], [128, 128, 0, 0, 0]]
+    assert not has_touches(release_area(half, area))
+    assert has_touches(release_area(half, ((20.0, 20.0), (40.0, 20.0), (40.0, 50.0), (20.0, 50.0))))
+    assert release_area(half, ((0.0, 0.0), (9.0, 9.0))) is half
+    whole = np.zeros((300, 420), bool)
+    whole[:40] = True
+    left = release_region(half, whole)
+    assert touched_in(left, left.photo.bounds)[:40].sum() == 0
+    assert touched_in(left, left.photo.bounds)[40:50, 20:60].all()
+
+
+def test_a_mixture_of_versions_is_weighed_by_what_was_there() -> None:
+    job, window = _solved(), Rect(10, 10, 14, 14)
+    ones = np.ones((4, 4), np.float32)
+
+    once = lay_over(job, window, 0.8 * ones, 0.5 * ones)
+    twice = lay_over(once, window, 0.2 * ones, 0.5 * ones)
+
+    assert once.borrowed_weight.read()[11, 11] == 128
+    assert once.borrowed.read()[11, 11] == pytest.approx(0.8 * 65_535, abs=2)
+    assert twice.borrowed_weight.read()[11, 11] == 192
+    # half of what is seen comes from the second, a quarter still from the first
+    assert twice.borrowed.read()[11, 11] == pytest.approx((0.25 * 0.8 + 0.5 * 0.2) / 0.75 * 65_535, rel=0.01)
+    assert not twice.borrowed_weight.read()[9].any()
+    forced = touch(job, SoftStroke(((12, 12),), 3, softness=0), Touch.SOLID)
+    given = lay_over(forced, window, 0.3 * ones, ones)
+    assert given.force.read()[12, 12] == 128
+
+
+def test_a_pen_presses_at_each_point_by_itself() -> None:
+    job = _solved()
+    path = tuple((210.0 + 2 * k, 60.0) for k in range(30))
+    sized = nudge(job, SoftStroke(path, 20, softness=1, sizes=(1.0,) * 15 + (0.2,) * 15))
+    moved = touched_in(sized, job.photo.bounds)
+    assert np.flatnonzero(moved[:, 220]).size > 2 * np.flatnonzero(moved[:, 264]).size > 0
+    assert sized.push_right.read()[60, 222] > 128
+    assert sized.push_down.read()[60, 222] == 128
+    assert nudge(job, SoftStroke(path[:1], 20)) is job
