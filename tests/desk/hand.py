@@ -109,7 +109,8 @@ class Hand:
         QTest.mouseRelease(canvas, button, held, self.at(*points[-1]))
 
     def hover(self, x: float, y: float) -> None:
-        """Move the cursor over a point, without a press."""
+        """Move the cursor over a point, without a press; where it already is, no move would be noticed."""
+        QTest.mouseMove(self.bench.canvas, self.at(x, y) + QPoint(3, 3))
         QTest.mouseMove(self.bench.canvas, self.at(x, y))
 
     def key(self, key: Qt.Key, held: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:

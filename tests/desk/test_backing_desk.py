@@ -374,6 +374,7 @@ def test_a_backing_photo_is_chosen_dragged_scaled_and_nudged(backing: Hand, tmp_
 def test_patterns_tiles_and_every_demo_backing(backing: Hand) -> None:
     panel = backing.panel(Step.BACKING).behind
     panel.kinds["pattern"].click()
+    backing.settle()
     backing.choose(panel.motif, panel.motif.findData("dots"))
     backing.enter(panel.inks["ink"].code, "#ff0000")
     backing.settle()

@@ -85,6 +85,8 @@ def test_photos_are_opened_walked_carried_to_and_delivered(board: Hand, session:
     assert board.session.project.path == session / "puppet-1.peel"
     _mark(board)
     board.step("Backing")
+    board.panel(Step.BACKING).behind.kinds["colour"].click()
+    board.settle()
     board.enter(board.panel(Step.BACKING).behind.code, "#c8553d")
     board.settle()
     board.command("Next photo")

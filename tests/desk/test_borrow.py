@@ -68,7 +68,7 @@ def test_steps_of_undo_are_versions_and_the_key_asks_again(worse: Hand) -> None:
     assert _alpha(worse)[150, 290] > 0.9
     worse.command("Borrow")
     assert desk.answers.isVisible()
-    worse.key(Qt.Key.Key_Escape)
+    worse.press_text(desk.answers, "Leave it as it is")
     assert not desk.answers.isVisible()
 
 

@@ -8,6 +8,8 @@ import pytest
 from PIL import Image
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QImage
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QAbstractButton
 
 from conftest import soft_disc
 from desk.hand import Hand

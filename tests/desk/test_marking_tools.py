@@ -11,7 +11,6 @@ from peel.desk.mark.alike import AlikeTool
 from peel.desk.mark.contour import ContourTool
 from peel.desk.mark.marking_desk import MarkingDesk
 from peel.desk.steps import Step
-from peel.job.edits.reshaping import Change
 from peel.job.marked import marked_subject
 from peel.matte.edge.zones import BACKGROUND, FOREGROUND, UNKNOWN
 from peel.work.views import View

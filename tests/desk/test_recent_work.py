@@ -29,6 +29,8 @@ def test_a_job_that_was_worked_on_is_a_card_with_its_picture_and_what_is_missing
     marked.bench.files.keep_as(kept)
     marked.wait(lambda: kept.exists() and marked.session.project.path == kept)
     marked.step("Backing")
+    marked.panel(Step.BACKING).behind.kinds["colour"].click()
+    marked.settle()
     marked.enter(marked.panel(Step.BACKING).behind.code, "#208040")
     marked.settle()
     marked.wait(lambda: _noted(marked))

@@ -6,6 +6,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
 
 from desk.hand import Hand, spoiled_matte
 from peel.desk.matte.snag_feed import SnagFeed

@@ -1,5 +1,8 @@
 import contextlib
+import json
 import sqlite3
+import subprocess
+import sys
 from pathlib import Path
 
 import numpy as np
@@ -11,7 +14,7 @@ from conftest import outlined
 from peel.errors import ProjectError
 from peel.files.photo import decode_photo
 from peel.files.project import ProjectFile
-from peel.files.project_checks import DamagedProjectError
+from peel.files.project_checks import DamagedProjectError, LostProjectError
 from peel.files.salvage import salvage
 from peel.files.tile_store import TileStore
 from peel.job.edits import contours, marking
@@ -345,3 +348,107 @@ def _read_only(path: Path) -> dict[str, int]:
     copy = path.with_suffix(".copy")
     copy.write_bytes(path.read_bytes())
     return _tables(copy)
+
+
+_HOLD = """
+import sqlite3, sys
+sql = sqlite3.connect(sys.argv[1], isolation_level=None)
+sql.execute("BEGIN EXCLUSIVE")
+print("held", flush=True)
+sys.stdin.read()
+"""
+
+
+def test_keeping_over_a_job_that_another_program_holds_is_refused_and_its_journal_stays(
+    saved: tuple[Path, list[Job]], tmp_path: Path
+) -> None:
+    other = tmp_path / "other.peel"
+    ProjectFile.create(other, b"photo", "theirs.jpg").close()
+    before = other.read_bytes()
+    mine = ProjectFile.open(saved[0])
+    with subprocess.Popen(
+        [sys.executable, "-c", _HOLD, str(other)], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
+    ) as holds:
+        assert holds.stdout is not None
+        assert holds.stdout.readline() == "held\n"
+
+        with pytest.raises(ProjectError, match="already open"):
+            mine.copied_to(other)
+        with pytest.raises(ProjectError, match="already open"):
+            ProjectFile.open(other)
+
+        holds.communicate()
+    assert other.read_bytes() == before
+    kept = mine.copied_to(other)
+    assert len(kept.history().states) == 4
+    kept.close()
+    mine.close()
+
+
+def test_a_job_whose_file_was_taken_away_is_told_before_anything_is_written(saved: tuple[Path, list[Job]]) -> None:
+    path, jobs = saved
+    project = ProjectFile.open(path)
+    project.check_place()
+    away = path.with_name("away.peel")
+    path.rename(away)
+
+    with pytest.raises(LostProjectError, match="deleted or replaced"):
+        project.check_place()
+
+    away.rename(path)
+    project.check_place()
+    project.append("Again", jobs[1])
+    project.close()
+    project.check_place()  # closed, there is nothing that could be lost
+
+
+def test_compacting_keeps_one_state_and_what_it_needs(saved: tuple[Path, list[Job]]) -> None:
+    path, jobs = saved
+    project = ProjectFile.open(path)
+    states = project.history().states
+    size = project.size_bytes()
+
+    project.compact(states[1].number)
+    project.close()
+
+    assert _tables(path)["state"] == 1
+    with contextlib.closing(sqlite3.connect(path)) as sql:
+        named = {name for (text,) in sql.execute("SELECT planes FROM state") for name in json.loads(text).values()}
+        assert {name for (name,) in sql.execute("SELECT digest FROM plane")} == named
+    again = ProjectFile.open(path)
+    assert again.size_bytes() <= size
+    assert again.history().current.number == states[1].number
+    assert _same(again.load(states[1].number, again.read_photo()), jobs[1])
+    again.close()
+
+
+@pytest.mark.parametrize(("stored", "cursor"), [("2", 1), ("99", 3), ("x", 3), ("", 3), (None, 3), ("-1", 3)])
+def test_a_job_stands_where_it_was_left_or_at_its_end(
+    saved: tuple[Path, list[Job]], stored: str | None, cursor: int
+) -> None:
+    with contextlib.closing(sqlite3.connect(saved[0])) as sql:
+        first = sql.execute("SELECT min(number) FROM state").fetchone()[0]
+        if stored is not None and stored.isdigit():
+            stored = str(first - 1 + int(stored))
+        sql.execute("DELETE FROM note WHERE key = 'cursor'")
+        if stored is not None:
+            sql.execute("INSERT INTO note (key, value) VALUES ('cursor', ?)", (stored,))
+        sql.commit()
+
+    project = ProjectFile.open(saved[0])
+
+    assert project.history().cursor == cursor
+    project.close()
+
+
+def test_notes_are_read_back_and_a_state_is_replaced(saved: tuple[Path, list[Job]]) -> None:
+    path, jobs = saved
+    project = ProjectFile.open(path)
+    assert project.read_note("mine") is None
+    project.write_note("mine", "said")
+    assert project.read_note("mine") == "said"
+    last = project.history().states[-1]
+    project.replace(last.number, jobs[0])
+    assert _same(project.load(last.number, project.read_photo()), jobs[0])
+    assert project.history().states[-1].label == last.label
+    project.close()

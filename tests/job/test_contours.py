@@ -63,7 +63,9 @@ def test_a_straight_hand_gives_one_point_and_a_round_one_gives_smooth_ones_that_
 
 def test_a_sharp_turn_of_the_hand_stays_sharp() -> None:
     turn = np.linspace(np.pi, 0, 40)
-    arches = [(50 + 50 * np.cos(t), -50 * np.sin(t)) for t in turn] + [(150 + 50 * np.cos(t), -50 * np.sin(t)) for t in turn]
+    arches = [(50 + 50 * np.cos(t), -50 * np.sin(t)) for t in turn] + [
+        (150 + 50 * np.cos(t), -50 * np.sin(t)) for t in turn
+    ]
 
     _, nodes = contours.nodes_along(arches, 1.0)
 
@@ -105,13 +107,18 @@ def test_taking_back_takes_what_was_fitted_to_the_run_along(disc_job: Job) -> No
     twice = contours.take_back_node(once)
     none = contours.take_back_node(twice)
 
-    assert [(node.at, node.out) for node in contours.open_contour(once).nodes] == [((20, 20), (0, 0)), ((50, 20), (0, 0))]
+    assert [(node.at, node.out) for node in contours.open_contour(once).nodes] == [
+        ((20, 20), (0, 0)),
+        ((50, 20), (0, 0)),
+    ]
     assert _corners(contours.open_contour(twice)) == ((20, 20),)
     assert none.settings.photo.contours == ()
     assert contours.take_back_node(none) is none
 
 
-@pytest.mark.parametrize(("points", "closing", "kept"), [(2, 0, 0), (2, 1, 0), (2, 2, 3), (3, 0, 3), (3, 1, 3), (1, 3, 3)])
+@pytest.mark.parametrize(
+    ("points", "closing", "kept"), [(2, 0, 0), (2, 1, 0), (2, 2, 3), (3, 0, 3), (3, 1, 3), (1, 3, 3)]
+)
 def test_three_points_make_a_contour_and_the_last_of_a_closing_run_is_the_first(
     disc_job: Job, points: int, closing: int, kept: int
 ) -> None:
@@ -166,7 +173,10 @@ def test_curves_handles_and_smooth_points_are_these_numbers() -> None:
     assert turned.back == (-30, 0)
     assert turned.out == pytest.approx((10, 0))
     assert contours.with_handle(SQUARE, 1, "back", (-30.0, 0.0)).nodes[1].out == (0, 0)
-    assert contours.with_handle(contours.with_curve(SQUARE, 1, (0.0, 10.0)), 1, "out", (0.0, 0.0)).nodes[1].back == (0, -10)
+    assert contours.with_handle(contours.with_curve(SQUARE, 1, (0.0, 10.0)), 1, "out", (0.0, 0.0)).nodes[1].back == (
+        0,
+        -10,
+    )
 
     smooth = contours.with_smooth(SQUARE, 1, True).nodes[1]
     along = np.subtract(CORNERS[2], CORNERS[0]) / np.hypot(*np.subtract(CORNERS[2], CORNERS[0]))
@@ -268,7 +278,9 @@ def test_an_exact_stretch_is_hard_and_a_brushed_kind_outlives_it(disc_job: Job) 
 
 
 def test_contours_of_another_job_take_the_place_of_all(disc_job: Job) -> None:
-    hole = Contour(nodes=tuple(Node(at=at) for at in ((150.0, 100.0), (250.0, 100.0), (200.0, 180.0))), closed=True, hole=True)
+    hole = Contour(
+        nodes=tuple(Node(at=at) for at in ((150.0, 100.0), (250.0, 100.0), (200.0, 180.0))), closed=True, hole=True
+    )
 
     job = contours.with_contours(_closed(disc_job, CORNERS[1:]), [SQUARE, hole], "subject")
 

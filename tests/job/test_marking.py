@@ -250,7 +250,9 @@ def test_only_the_band_whose_kind_changed_waits_to_be_solved(disc_job: Job) -> N
 
 def test_full_trust_lays_the_exact_margin_and_no_wider_one(disc_job: Job) -> None:
     job = disc_job.with_recipe(band={"lay": "laid", "kinds": "none", "margin_px": 9.0, "exact_px": 3.0, "trust": 1.0})
-    loose = disc_job.with_recipe(band={"lay": "laid", "kinds": "none", "margin_px": 9.0, "exact_px": 3.0, "trust": 0.99})
+    loose = disc_job.with_recipe(
+        band={"lay": "laid", "kinds": "none", "margin_px": 9.0, "exact_px": 3.0, "trust": 0.99}
+    )
 
     def across(own: Job) -> int:
         return int((_marked(own).zones.read()[150, 60:120] == UNKNOWN).sum())
@@ -291,5 +293,8 @@ def test_a_region_is_marked_where_it_lies_and_only_there(disc_job: Job) -> None:
     assert np.array_equal(marked_subject(as_subject, as_subject.photo.bounds), region)
     assert np.array_equal(unsure.corrections.read() == Zone.UNSURE.value, region)
     assert (unsure.zones.read()[region] == UNKNOWN).all()
-    assert marking.clear_marks(as_subject, ((40, 90), (100, 90), (100, 150), (40, 150))).zones.read()[120, 70] == BACKGROUND
+    assert (
+        marking.clear_marks(as_subject, ((40, 90), (100, 90), (100, 150), (40, 150))).zones.read()[120, 70]
+        == BACKGROUND
+    )
     assert marking.clear_marks(disc_job) is disc_job

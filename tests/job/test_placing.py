@@ -225,7 +225,12 @@ def test_cutouts_are_copied_ordered_and_dropped(job: Job) -> None:
     assert [own.source == "subject" for own in copied.settings.photo.cutouts] == [True, False, True]
     assert corners_of(copied, copied.settings.photo.cutouts[2])[0] == (48, 0)
     assert corners_of(copied, copied.settings.photo.cutouts[0])[0] == (0, 0)
-    for way, order, number in (("up", [1, 0, 2], 1), ("top", [1, 2, 0], 2), ("down", [0, 1, 2], 0), ("bottom", [0, 1, 2], 0)):
+    for way, order, number in (
+        ("up", [1, 0, 2], 1),
+        ("top", [1, 2, 0], 2),
+        ("down", [0, 1, 2], 0),
+        ("bottom", [0, 1, 2], 0),
+    ):
         moved, to = reorder_cutouts(copied, 0, way)
         assert moved.settings.photo.cutouts == tuple(copied.settings.photo.cutouts[k] for k in order)
         assert to == number

@@ -142,7 +142,11 @@ def test_hair_that_would_be_haze_is_said_and_left_out_by_its_mend() -> None:
     (snag,) = _found(job, size={"fit": "scale", "scale": 0.25})
     mended = mend_delivery_snag(job, snag)
 
-    assert (snag.sort, snag.at, snag.severity) == ("hair_haze", (200, pytest.approx((300 + 60) / 2, abs=5)), Severity.SLIGHT)
+    assert (snag.sort, snag.at, snag.severity) == (
+        "hair_haze",
+        (200, pytest.approx((300 + 60) / 2, abs=5)),
+        Severity.SLIGHT,
+    )
     assert "at 25 % of the photo's size" in snag.says
     assert mended.settings.recipe.finish.overall.shortest_px == snag.shortest_px > 0
     assert _found(mended, size={"fit": "scale", "scale": 0.25}) == []
@@ -191,6 +195,11 @@ def test_the_gravest_comes_first_and_what_was_accepted_is_known_by_its_place() -
     assert is_delivery_snag_accepted(accepted, found[0])
     assert not is_delivery_snag_accepted(accepted, found[1])
     x, y = found[0].at
-    for at, near in (((x + 4, y + 3.5), True), ((x - 4, y - 3.5), True), ((x + 4, y + 4), False), ((x - 9, y + 2), False)):
+    for at, near in (
+        ((x + 4, y + 3.5), True),
+        ((x - 4, y - 3.5), True),
+        ((x + 4, y + 4), False),
+        ((x - 9, y + 2), False),
+    ):
         assert is_delivery_snag_accepted(accepted, DeliverySnag("frame_cut", Severity.GRAVE, "", at)) is near
     assert delivery_snags(new_job(job.photo), Stages(job.photo, Cache(1_000_000)), [Preset(name="A")]) == []
