@@ -34,7 +34,7 @@ class Cover:
     callers: dict[str, set[str]]
 
     def tests_of(self, change: Change) -> list[str]:
-        """List the tests that run a line: those named after its module, narrow and quick ones, what compares all, the rest.
+        """List the tests that run a line: those named after its module, narrow ones, what compares all, the rest.
 
         Where no test is seen to run the line, those that run its function count, and a compiled function is run by what
         runs its callers.

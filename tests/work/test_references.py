@@ -1,16 +1,6 @@
-"""What comes out of everything at once, against what came out when somebody last looked at it.
-
-Each case puts many settings to use on a small cut of a demo photo and compares the result, square by square, with kept
-values (`data/references.npz`). A change that is meant changes them: run this file with `PEEL_REFERENCES=write`, look at what
-the failing cases were about, and keep the new file in the same commit. Kernels may differ in their last bits from
-processor to processor, which is what the tolerances allow.
-"""
+"""Marks, mattes, colours, sheets and inspection with many settings at once; see `references`."""
 
 import json
-import os
-from collections.abc import Callable
-from functools import lru_cache
-from pathlib import Path
 from typing import Any
 
 import cv2
@@ -18,7 +8,6 @@ import numpy as np
 import pytest
 
 from conftest import png_asset
-from peel.demo.photos import demo_photo
 from peel.job.edge_targets import EdgeTarget
 from peel.job.edits import colouring, contours, marking, reshaping, shading, touching
 from peel.job.edits.carried import with_marks_of, with_recipe_of
@@ -26,7 +15,7 @@ from peel.job.edits.edge_values import COLOUR, FINISH
 from peel.job.edits.kinds import kinds_in
 from peel.job.edits.marking import Stroke, Zone
 from peel.job.edits.touching import SoftStroke, Touch
-from peel.job.edits.values import set_value, use_zones, with_matte
+from peel.job.edits.values import set_value, with_matte
 from peel.job.job import Job, Photo, new_job
 from peel.job.placing.cutouts import (
     add_cutout,
@@ -60,68 +49,18 @@ from peel.work.separating.choosing import put_separation
 from peel.work.separating.separation_sheet import measure_detail, read_sheet
 from peel.work.separating.tones import complete, edge_samples
 from peel.work.solving.solve import solve_job
-from peel.work.stages import Cache, Pyramid, Stages
+from peel.work.stages import Pyramid
 from peel.work.views import Look, View, loudest_colour, render, space_of, zone_hues
+from work.references import Cases, scene, stages_of
 
-KEPT = Path(__file__).parent / "data" / "references.npz"
-WRITES = os.environ.get("PEEL_REFERENCES") == "write"
-SQUARES = (16, 12)
-CASES: dict[str, tuple[Callable[[], Any], float]] = {}
-
-
-def _case(tolerance: float = 0.004) -> Callable[[Callable[[], Any]], Callable[[], Any]]:
-    def take(make: Callable[[], Any]) -> Callable[[], Any]:
-        CASES[make.__name__] = make, tolerance
-        return make
-
-    return take
-
-
-@lru_cache
-def _scene(name: str = "lamplighter", part: tuple[int, int, int, int] = (0, 0, 10_000, 10_000), by: int = 8) -> Job:
-    """Return a demo photo made small, with its true matte, zones and kinds."""
-    demo = demo_photo(name)
-
-    def read(path: Path, way: int) -> np.ndarray:
-        whole = cv2.imread(str(path), cv2.IMREAD_UNCHANGED)[part[0] : part[2], part[1] : part[3]]
-        return cv2.resize(whole, (whole.shape[1] // by, whole.shape[0] // by), interpolation=way)
-
-    pixels = read(demo.photo, cv2.INTER_AREA)[..., ::-1]
-    job = use_zones(new_job(Photo(f"{name}.png", np.ascontiguousarray(pixels))), read(demo.zones, cv2.INTER_NEAREST))
-    alpha = read(demo.matte, cv2.INTER_AREA).astype(np.float32) / 255
-    return with_matte(job, job.photo.bounds, alpha)
-
-
-def _stages(job: Job) -> Stages:
-    return Stages(job.photo, Cache(100_000_000))
-
-
-def _squares(values: np.ndarray) -> np.ndarray:
-    """Average over a few squares, each channel by itself, and add how much varies within them."""
-    picture = np.ascontiguousarray(values, np.float32)
-    mean = cv2.resize(picture, SQUARES, interpolation=cv2.INTER_AREA)
-    square = cv2.resize(picture * picture, SQUARES, interpolation=cv2.INTER_AREA)
-    return np.stack([mean, np.sqrt(np.maximum(square - mean * mean, 0))])
-
-
-def _flatten(found: Any) -> np.ndarray:
-    """Turn pictures, numbers and words into one row of numbers."""
-    if isinstance(found, np.ndarray):
-        return (_squares(found) if found.ndim > 1 and found.size > 400 else found.astype(np.float64)).ravel()
-    if isinstance(found, str):
-        return np.array([sum((i + 1) * ord(letter) for i, letter in enumerate(found)) % 100_003], np.float64)
-    if isinstance(found, dict):
-        return _flatten([part for key in sorted(found, key=str) for part in (str(key), found[key])])
-    if isinstance(found, list | tuple):
-        return np.concatenate([_flatten(part) for part in found]) if found else np.zeros(0)
-    return np.array([float(found if found is not None else -1)], np.float64)
+case = Cases(__file__)
 
 
 # marks and the band
 
 
 def _marked(trust: float = 0.5) -> Job:
-    job = set_value(new_job(_scene().photo), "recipe.band.trust", trust)
+    job = set_value(new_job(scene().photo), "recipe.band.trust", trust)
     height, width = job.photo.height, job.photo.width
     middle = [(0.3, 0.12), (0.7, 0.14), (0.86, 0.5), (0.7, 0.93), (0.28, 0.92), (0.16, 0.5)]
     nodes = [Node(at=(x * width, y * height)) for x, y in middle]
@@ -137,12 +76,12 @@ def _planes(job: Job) -> list[np.ndarray]:
     return [*found, kinds_in(job, job.photo.bounds).astype(np.float32)]
 
 
-@_case()
+@case()
 def bands_laid_at_three_trusts() -> Any:
     return [_planes(_marked(trust)) for trust in (0.1, 0.5, 0.95)]
 
 
-@_case()
+@case()
 def contours_bent_and_cut() -> Any:
     job = _marked()
     changes = [
@@ -163,7 +102,7 @@ def contours_bent_and_cut() -> Any:
     return [*found, _planes(job), contours.outline_of(job.settings.photo.contours[0])[:40].ravel()]
 
 
-@_case()
+@case()
 def strokes_of_every_sort() -> Any:
     job, across = _marked(), ((90.0, 120.0), (180.0, 160.0), (260.0, 110.0))
     found = []
@@ -187,9 +126,9 @@ def strokes_of_every_sort() -> Any:
     return found
 
 
-@_case()
+@case()
 def found_by_tools() -> Any:
-    job = _scene()
+    job = scene()
     finder = Finder(job.photo, Pyramid(job.photo.pixels))
     pick = AlikePick(((200.0, 120.0), (210.0, 140.0)), 9.0, soft=True)
     alike = finder.mark_alike(new_job(job.photo), pick, Zone.SUBJECT)
@@ -203,7 +142,7 @@ def found_by_tools() -> Any:
     ]  # fmt: skip
 
 
-@_case()
+@case()
 def carried_to_a_moved_photo() -> Any:
     job = _marked()
     moved = new_job(Photo("moved.png", np.roll(job.photo.pixels, (6, -9), axis=(0, 1))))
@@ -218,9 +157,9 @@ def carried_to_a_moved_photo() -> Any:
 # the matte
 
 
-@_case(0.02)
+@case(0.02)
 def solved_by_kinds() -> Any:
-    job = _scene()
+    job = scene()
     found = []
     for kind in Kind:
         said = marking.kind_everywhere(job, kind) if kind else job
@@ -229,7 +168,7 @@ def solved_by_kinds() -> Any:
 
 
 def _finished() -> Job:
-    job = _scene("bramble", (0, 300, 2000, 2700))
+    job = scene("bramble", (0, 300, 2000, 2700))
     job = job.with_recipe(finish={
         "everywhere": {"pull_px": 0.7, "crisp": 0.2, "even_px": 1.5, "clear_below": 0.06, "solid_above": 0.93, "middle": 0.45},
         "strand": {"shortest_px": 9.0, "strength": 0.8}, "lacy": {"faint": 0.4},
@@ -248,10 +187,10 @@ def _finished() -> Job:
     return touching.touch_area(job, ((10.0, 150.0), (60.0, 150.0), (60.0, 190.0)), Touch.SOFTEN, 0.9)
 
 
-@_case()
+@case()
 def finished_and_touched_up() -> Any:
     job = _finished()
-    stages = _stages(job)
+    stages = stages_of(job)
     levels = [stages.alpha(job, job.photo.space.bounds(level), level) for level in (0, 1, 2)]
     released = touching.release(job, SoftStroke(((100.0, 80.0),), 20, 0.5, 1.0))
     return [
@@ -261,10 +200,10 @@ def finished_and_touched_up() -> Any:
     ]
 
 
-@_case(0.02)
+@case(0.02)
 def measured_of_the_matte() -> Any:
-    job = _scene("bramble", (0, 300, 2000, 2700))
-    stages = _stages(job)
+    job = scene("bramble", (0, 300, 2000, 2700))
+    stages = stages_of(job)
     shares, zones = matte_shares(stages, job), zone_shares(job)
     count = count_hair(stages, job, EdgeTarget())
     measured = measure(job, EdgeTarget())
@@ -278,15 +217,15 @@ def measured_of_the_matte() -> Any:
     ]
 
 
-@_case(0.02)
+@case(0.02)
 def separations_tried() -> Any:
-    job = _scene("tin-drummer")
+    job = scene("tin-drummer")
     sheet = read_sheet(job)
     key = complete(job, Separation(rendering="key"), edge_samples(job))
     mix = complete(job, Separation(rendering="mix", use="pull"), edge_samples(job))
     pulled = put_separation(job, 0, mix)
     tones = [
-        render(_stages(job), job, View.TONE, job.photo.bounds, 0, Look(separation=own)) / 255 for own in (key, mix)
+        render(stages_of(job), job, View.TONE, job.photo.bounds, 0, Look(separation=own)) / 255 for own in (key, mix)
     ]
     return [
         [(row.separation.rendering, row.separability, row.thumb / 255) for row in sheet.rows], (key.low, key.high, key.hue), (mix.low, mix.high, mix.weights),
@@ -297,9 +236,9 @@ def separations_tried() -> Any:
 # colours
 
 
-@_case()
+@case()
 def colours_with_everything_on() -> Any:
-    job = _scene("tin-drummer").with_photo_settings(spill_found="#3c9a4a")
+    job = scene("tin-drummer").with_photo_settings(spill_found="#3c9a4a")
     job = job.with_recipe(colour=Colour(clean=0.8, detail=0.5, roots=0.7, spill_edge=0.9, spill_inside=0.4, rim_light=0.7,
                                         rim_tint=0.5, outward_px=5, strand={"clean": 0.3}))  # fmt: skip
     job = COLOUR.add_area(job, ((60.0, 60.0), (200.0, 60.0), (200.0, 200.0)), rim_light=0.2, rim_px=9.0)
@@ -309,14 +248,14 @@ def colours_with_everything_on() -> Any:
     job = colouring.brush_tone(job, SoftStroke(((160.0, 110.0),), 30.0), lighter=True)
     job = colouring.brush_original(job, SoftStroke(((120.0, 150.0),), 22.0))
     job = set_value(job, "recipe.colour.spill.give_back", 0.8)
-    stages = _stages(job)
+    stages = stages_of(job)
     return [stages.foreground(job, job.photo.space.bounds(level), level) for level in (0, 1)]
 
 
-@_case(0.02)
+@case(0.02)
 def colours_measured_and_proposed() -> Any:
-    job = _scene("tin-drummer")
-    stages = _stages(job)
+    job = scene("tin-drummer")
+    stages = stages_of(job)
     spill, rim, fringe = proposed_spill(stages, job), proposed_rim(stages, job), measure_fringe(stages, job)
     return [
         spill.way, spill.before, spill.after, measure_spill(stages, job), rim.colour, rim.pull_px,
@@ -332,7 +271,7 @@ def _arranged() -> Job:
     ramp = np.zeros((50, 70, 4), np.uint8)
     ramp[5:45, 5:65] = (210, 60, 40, 255)
     ramp[5:45, 5:65, 1] = np.linspace(0, 255, 60)
-    job = copy_cutouts(_scene(), [0])
+    job = copy_cutouts(scene(), [0])
     job = add_cutout(job, png_asset(ramp))
     job = map_cutouts(job, [1], moving(60, 20))
     job = map_cutouts(job, [2], turning((100.0, 60.0), 25.0, 1.2, 0.9))
@@ -350,7 +289,7 @@ def _arranged() -> Job:
     )
 
 
-@_case()
+@case()
 def sheets_on_every_backing() -> Any:
     job = _arranged()
     cloud = cv2.resize(np.random.default_rng(3).integers(0, 255, (5, 7, 3), np.uint8), (140, 100))
@@ -368,64 +307,64 @@ def sheets_on_every_backing() -> Any:
                                                           "middle": 0.6, "contrast": 0.2}},
     ):  # fmt: skip
         own = set_value(job, "recipe.backing", Backing.model_validate(backing))
-        found.append(products(own, _stages(own), [Want("flat")])[0] / 255)
+        found.append(products(own, stages_of(own), [Want("flat")])[0] / 255)
     return found
 
 
-@_case()
+@case()
 def products_of_every_sort() -> Any:
     job = set_value(_arranged(), "recipe.backing", Backing(kind="colour", colour="#88aacc"))
     wants = [Want(product, bits) for product in ("cutout", "flat", "matte", "shadow", "backing") for bits in (8, 16)]
     wants += [Want("cutout", framed=True), Want("matte", framed=True), Want("cutout", continued=False)]
-    found = products(job, _stages(job), wants)
+    found = products(job, stages_of(job), wants)
     return [pixels / np.iinfo(pixels.dtype).max for pixels in found]
 
 
-@_case()
+@case()
 def every_view_at_two_levels() -> Any:
     job = set_value(_arranged(), "recipe.backing", Backing(kind="colour", colour="#88aacc"))
-    stages = _stages(job)
+    stages = stages_of(job)
     return [
-        render(stages, job, view, space_of(view, job).bounds(level), level, Look(before=_scene(), lift="shadows")) / 255
+        render(stages, job, view, space_of(view, job).bounds(level), level, Look(before=scene(), lift="shadows")) / 255
         for view in View
         for level in (0, 1)
     ]
 
 
-@_case()
+@case()
 def places_on_the_sheet() -> Any:
     job = _arranged()
     cutouts = job.settings.photo.cutouts
     moved = set_numbers(job, 1, (200.0, 150.0), turn_deg=12.0, skew_deg=5.0)
-    hits = [len(cutouts_at(job, _stages(job), at, 4.0)) for at in ((150.0, 150.0), (210.0, 170.0), (5.0, 5.0))]
+    hits = [len(cutouts_at(job, stages_of(job), at, 4.0)) for at in ((150.0, 150.0), (210.0, 170.0), (5.0, 5.0))]
     return [
         [sorted(vars(numbers_of(job, own)).items()) for own in cutouts], hits,
         [corners_of(moved, own) for own in moved.settings.photo.cutouts],
     ]  # fmt: skip
 
 
-@_case(0.02)
+@case(0.02)
 def light_proposed_and_tones_measured() -> Any:
     job = _arranged()
-    stages = _stages(job)
-    cast = proposed_cast(stages, _scene()).settings.recipe.shadow.cast
-    tones = [measured_tones(stages, _scene(), what) for what in ("subject", "backdrop")]
+    stages = stages_of(job)
+    cast = proposed_cast(stages, scene()).settings.recipe.shadow.cast
+    tones = [measured_tones(stages, scene(), what) for what in ("subject", "backdrop")]
     return [cast.towards_deg / 90, cast.light_deg / 90, [list(vars(own).values()) for own in tones if own is not None]]
 
 
 # inspection
 
 
-@_case(0.05)
+@case(0.05)
 def snags_of_a_spoilt_matte() -> Any:
-    job = _scene()
+    job = scene()
     alpha = job.alpha(job.photo.bounds).copy()
     alpha[110:116, 180:186] = 0
     alpha[20:24, 20:25] = 1
     alpha[200:240, 40:90] = np.maximum(alpha[200:240, 40:90], 0.08)
     alpha[140:160, 200:230] *= 0.8
     spoilt = with_matte(job, job.photo.bounds, alpha)
-    found = Inspector(_stages(spoilt)).inspect(spoilt)
+    found = Inspector(stages_of(spoilt)).inspect(spoilt)
     return [
         [
             (words_of(snag), str(snag.sort), snag.severity.name, len(snag.finds), [find.size for find in snag.finds])
@@ -434,10 +373,10 @@ def snags_of_a_spoilt_matte() -> Any:
     ]
 
 
-@_case(0.05)
+@case(0.05)
 def checked_and_explained() -> Any:
-    job = _scene()
-    stages = _stages(job)
+    job = scene()
+    stages = stages_of(job)
     spots = [(x, y) for y in (60, 140, 220) for x in (60, 150, 240)]
     reasons = [
         [(reason.name, reason.says, reason.swatches) for reason in why_at(job, stages, x, y).reasons] for x, y in spots
@@ -446,24 +385,6 @@ def checked_and_explained() -> Any:
     return [reasons, [(place.at, place.reach_px, place.doubt) for place in news.places], len(news.places)]
 
 
-@pytest.fixture(scope="module")
-def kept() -> dict[str, np.ndarray]:
-    if not KEPT.exists():
-        return {}
-    with np.load(KEPT) as found:
-        return dict(found)
-
-
-@pytest.mark.parametrize("name", CASES)
-def test_everything_comes_out_as_it_did(name: str, kept: dict[str, np.ndarray]) -> None:
-    make, tolerance = CASES[name]
-    found = _flatten(make()).astype(np.float32)
-    if WRITES:
-        kept[name] = found
-        np.savez_compressed(KEPT, **kept)
-        return
-    assert found.shape == kept[name].shape
-    off = np.abs(found - kept[name]) / np.maximum(1, np.abs(kept[name]))
-    assert off.max() < tolerance, (
-        f"at {off.argmax()} of {off.size}: {kept[name][off.argmax()]} became {found[off.argmax()]}"
-    )
+@pytest.mark.parametrize("name", case)
+def test_everything_comes_out_as_it_did(name: str) -> None:
+    case.check(name)
