@@ -40,11 +40,16 @@ class EdgePaths:
         self._map.setEdgeFeatureCannyParameters(24, 72)
         self._map.setGradientMagnitudeMaxLimit(_STRONG_GRADIENT)
         self._map.applyImage(np.ascontiguousarray(picture))
-        self._map.buildMap(self._inside(anchor))
+        self._anchor = self._inside(anchor)
+        self._map.buildMap(self._anchor)
 
     def to(self, point: tuple[float, float]) -> Points:
         """Return the path to a point, (N, 2), through pixel centres; the anchor first."""
-        pixels = self._map.getContour(self._inside(point))
+        end = self._inside(point)
+        try:
+            pixels = self._map.getContour(end)
+        except cv2.error:  # where a picture is as even as drawn ones are, its ways can run in a circle
+            return np.array([self._anchor, end], np.float64) + 0.5
         return np.asarray(pixels.reshape(-1, 2) + 0.5, np.float64)
 
     def _inside(self, point: tuple[float, float]) -> tuple[int, int]:
