@@ -10,7 +10,7 @@ from PIL import Image
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QAction, QWheelEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QLabel, QPushButton
+from PySide6.QtWidgets import QApplication, QLabel, QLineEdit, QPushButton
 
 from desk.hand import Hand
 from peel.desk.controls.icons import draw_icon
@@ -428,16 +428,31 @@ def test_old_jobs_are_offered_to_be_cleared_with_their_size(hand: Hand) -> None:
     hand.wait(lambda: not path.exists() and not offered())
 
 
-@pytest.mark.parametrize("folder", ["~nobody-of-that-name/x", "/proc/no", "x" * 400, ""])
-def test_a_folder_that_cannot_be_is_explained_when_delivering(marked: Hand, folder: str) -> None:
-    marked.step("Deliver")
-    panel = marked.panel(Step.DELIVER)
-    panel._folder.setText(folder)
-    marked.settle()
-    if folder in {"", "~nobody-of-that-name/x"}:  # a folder of that name below the present one
-        return
-
+def _deliver_into(hand: Hand, folder: str) -> None:
+    hand.step("Deliver")
+    panel = hand.panel(Step.DELIVER)
+    (line,) = [own for own in panel.findChildren(QLineEdit) if own.accessibleName() == "Folder to deliver into"]
+    hand.enter(line, folder)
+    hand.settle()
     panel.go.click()
+
+
+@pytest.mark.parametrize("folder", ["/proc/no", "x" * 400])
+def test_a_folder_that_cannot_be_is_explained_when_delivering(marked: Hand, folder: str) -> None:
+    _deliver_into(marked, folder)
     marked.wait(lambda: marked.window.message.isVisible())
 
     assert "could not be written" in marked.window.message.text
+
+
+@pytest.mark.parametrize("folder", ["~nobody-of-that-name/x", ""])
+def test_a_folder_of_nobody_or_of_no_name_lies_below_the_present_one(
+    marked: Hand, folder: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    (tmp_path / "here").mkdir()
+    monkeypatch.chdir(tmp_path / "here")
+
+    _deliver_into(marked, folder)
+    marked.wait(lambda: "Written" in marked.panel(Step.DELIVER).written)
+
+    assert len(list((tmp_path / "here" / folder).glob("disc-*"))) == 3

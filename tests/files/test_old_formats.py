@@ -1,5 +1,6 @@
 """A file of each older format opens as it was left, and is brought up to date."""
 
+import contextlib
 import shutil
 import sqlite3
 from pathlib import Path
@@ -20,6 +21,11 @@ from peel.work.session.session import Session
 DATA = Path(__file__).parent / "data"
 
 
+def _value(path: Path, query: str) -> int:
+    with contextlib.closing(sqlite3.connect(path)) as sql:
+        return int(sql.execute(query).fetchone()[0])
+
+
 def test_a_file_of_the_first_format_opens_with_its_contours_and_can_be_gone_on_with(tmp_path: Path) -> None:
     path = tmp_path / "old.peel"
     shutil.copy(DATA / "version-1.peel", path)
@@ -38,7 +44,7 @@ def test_a_file_of_the_first_format_opens_with_its_contours_and_can_be_gone_on_w
     session.redo()
     session.wait_idle(60)
     session.close()
-    assert sqlite3.connect(path).execute("PRAGMA user_version").fetchone()[0] == VERSION
+    assert _value(path, "PRAGMA user_version") == VERSION
 
 
 def test_what_is_left_of_a_damaged_old_file_is_brought_home(tmp_path: Path) -> None:
@@ -149,7 +155,7 @@ def test_a_file_of_the_sixth_format_keeps_its_sheet_and_has_its_subject_on_it(tm
     assert job.assets == {}
     assert (job.patch.read() == 1).any()
     assert job.is_solved
-    assert sqlite3.connect(path).execute("SELECT count(*) FROM asset").fetchone()[0] == 0
+    assert _value(path, "SELECT count(*) FROM asset") == 0
 
 
 def test_exact_stretches_of_the_seventh_format_are_trusted_fully(tmp_path: Path) -> None:
@@ -165,4 +171,4 @@ def test_exact_stretches_of_the_seventh_format_are_trusted_fully(tmp_path: Path)
     assert not job.trusted.read().any()
     relaid = lay_zones(job, job.photo.bounds)
     assert (relaid.zones.read()[17:24, 40:80] == UNKNOWN).sum(axis=0).max() <= 7
-    assert sqlite3.connect(path).execute("PRAGMA user_version").fetchone()[0] == VERSION
+    assert _value(path, "PRAGMA user_version") == VERSION

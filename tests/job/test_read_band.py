@@ -16,19 +16,19 @@ from peel.job.rect import Rect
 from peel.job.settings import Node
 from peel.matte.edge.kind import Kind
 
-HEIGHT, WIDTH = 900, 1250
-WINDOW = Rect(140, 250, 620, 800)
-MIDDLE = (520.0, 420.0)
+HEIGHT, WIDTH = 630, 875
+WINDOW = Rect(98, 175, 434, 560)
+MIDDLE = (364.0, 294.0)
 
 
 def _photo() -> np.ndarray:
     """A hairy blob on a mottled backdrop."""
     rng = np.random.default_rng(5)
     picture = cv2.resize(rng.integers(60, 120, (40, 50, 3), np.uint8), (WIDTH, HEIGHT), interpolation=cv2.INTER_CUBIC)
-    cv2.circle(picture, (520, 420), 180, (200, 150, 90), -1)
+    cv2.circle(picture, (364, 294), 126, (200, 150, 90), -1)
     for turn in np.linspace(0, 2 * np.pi, 90):
-        end = (int(520 + 240 * np.cos(turn + 0.1)), int(420 + 240 * np.sin(turn + 0.1)))
-        cv2.line(picture, (int(520 + 170 * np.cos(turn)), int(420 + 170 * np.sin(turn))), end, (190, 140, 80), 2)
+        end = (int(364 + 168 * np.cos(turn + 0.1)), int(294 + 168 * np.sin(turn + 0.1)))
+        cv2.line(picture, (int(364 + 119 * np.cos(turn)), int(294 + 119 * np.sin(turn))), end, (190, 140, 80), 2)
     return picture
 
 
@@ -36,7 +36,7 @@ def _doubled(picture: np.ndarray) -> np.ndarray:
     return picture.repeat(2, axis=0).repeat(2, axis=1)
 
 
-def _disc(scale: int, radius: float = 190.0) -> np.ndarray:
+def _disc(scale: int, radius: float = 133.0) -> np.ndarray:
     ys, xs = np.mgrid[: HEIGHT * scale, : WIDTH * scale] // scale
     return np.hypot(xs - MIDDLE[0], ys - MIDDLE[1]) < radius
 
@@ -50,17 +50,17 @@ def _plain(job: Job, scale: int) -> Job:
 
 
 def _trusted(job: Job, scale: int) -> Job:
-    return marking.paint_trust(_plain(job, scale), _stroke(scale, 700, 400, 60), 0.9)
+    return marking.paint_trust(_plain(job, scale), _stroke(scale, 490, 280, 42), 0.9)
 
 
 def _spoken(job: Job, scale: int) -> Job:
-    loose = marking.paint_kind(_plain(job, scale), _stroke(scale, 340, 420, 70), Kind.STRAND)
-    hard = marking.paint_kind(loose, _stroke(scale, 520, 230, 60), Kind.HARD)
-    return marking.paint_kind(hard, _stroke(scale, 520, 615, 50), Kind.SHEER)
+    loose = marking.paint_kind(_plain(job, scale), _stroke(scale, 238, 294, 49), Kind.STRAND)
+    hard = marking.paint_kind(loose, _stroke(scale, 364, 161, 42), Kind.HARD)
+    return marking.paint_kind(hard, _stroke(scale, 364, 430, 35), Kind.SHEER)
 
 
 def _given(job: Job, scale: int) -> Job:
-    zones = np.where(_disc(scale, 160), 255, np.where(_disc(scale, 230), 128, 0)).astype(np.uint8)
+    zones = np.where(_disc(scale, 112), 255, np.where(_disc(scale, 161), 128, 0)).astype(np.uint8)
     return use_zones(job, zones)
 
 
@@ -95,23 +95,23 @@ def test_kinds_that_were_brushed_widen_fill_and_narrow_the_band() -> None:
         ys, xs = np.mgrid[WINDOW.top : WINDOW.bottom, WINDOW.left : WINDOW.right]
         return band[np.hypot(xs - where[0], ys - where[1]) < where[2]]
 
-    assert not at((520, 230, 57), spoken).any()
-    assert at((520, 230, 57), plain).any()
-    assert at((520, 600, 30), spoken).all()
-    assert not at((520, 600, 30), plain).all()
-    assert at((340, 420, 66), spoken).sum() > 1.05 * at((340, 420, 66), plain).sum()
+    assert not at((364, 161, 39), spoken).any()
+    assert at((364, 161, 39), plain).any()
+    assert at((364, 420, 21), spoken).all()
+    assert not at((364, 420, 21), plain).all()
+    assert at((238, 294, 46), spoken).sum() > 1.05 * at((238, 294, 46), plain).sum()
 
 
 def test_where_all_or_nothing_is_marked_there_is_no_edge() -> None:
     job = _jobs("plain")[0]
 
-    assert read_band(job, Rect(400, 500, 440, 560)) is None
+    assert read_band(job, Rect(280, 350, 308, 392)) is None
     assert read_band(new_job(job.photo), WINDOW) is None
     assert read_window(marking.all_subject(new_job(job.photo)), WINDOW, WINDOW) is None
 
 
 def test_a_trusted_boundary_has_a_narrower_band_on_its_stretch_alone() -> None:
-    ring = [(520 + 190 * np.cos(t), 420 + 190 * np.sin(t)) for t in np.linspace(0, 2 * np.pi, 24, endpoint=False)]
+    ring = [(364 + 133 * np.cos(t), 294 + 133 * np.sin(t)) for t in np.linspace(0, 2 * np.pi, 24, endpoint=False)]
     bare = new_job(_jobs("plain")[0].photo)
 
     def drawn(trust: float | None) -> np.ndarray:
@@ -119,7 +119,7 @@ def test_a_trusted_boundary_has_a_narrower_band_on_its_stretch_alone() -> None:
         return read_band(close_contour(add_nodes(bare, nodes)), WINDOW).unsure
 
     exactly, free = drawn(1.0), drawn(None)
-    right = np.s_[430 - WINDOW.top : 560 - WINDOW.top, 690 - WINDOW.left :]
-    left = np.s_[:, : 380 - WINDOW.left]
+    right = np.s_[301 - WINDOW.top : 392 - WINDOW.top, 483 - WINDOW.left :]
+    left = np.s_[:, : 266 - WINDOW.left]
     assert exactly[right].sum() < 0.5 * free[right].sum()
     assert (exactly[left] == free[left]).mean() > 0.99

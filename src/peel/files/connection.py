@@ -149,8 +149,12 @@ def connect(path: Path, *, read_only: bool = False, immutable: bool = False) -> 
     pragmas: dict[str, Any] = {"trusted_schema": "OFF", "cell_size_check": "ON", "temp_store": "MEMORY"}
     if not read_only:
         pragmas |= {"locking_mode": "EXCLUSIVE", "journal_mode": "DELETE", "synchronous": "FULL"}
-    for name, value in pragmas.items():
-        sql.execute(f"PRAGMA {name} = {value}")
+    try:
+        for name, value in pragmas.items():
+            sql.execute(f"PRAGMA {name} = {value}")
+    except BaseException:
+        sql.close()
+        raise
     return sql
 
 
