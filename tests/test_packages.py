@@ -19,16 +19,22 @@ LIBRARIES = ("python3", "xvfb", "xauth", "xdotool")
 
 # Peel opened, until there is a bench to work at, and closed again.
 WINDOW = """
-from PySide6.QtTest import QTest
+import time
 from peel.desk.app import make_app
 from peel.desk.window import Window
 app = make_app()
 window = Window()
 window.show_welcome()
 window.show()
-assert QTest.qWaitFor(lambda: window.bench is not None, 60_000)
+def wait(done):
+    end = time.monotonic() + 120
+    while not done():
+        assert time.monotonic() < end
+        app.processEvents()
+        time.sleep(0.01)
+wait(lambda: window.bench is not None)
 window.close()
-assert QTest.qWaitFor(lambda: window.is_closed, 60_000)
+wait(lambda: window.is_closed)
 """
 
 Run = Callable[..., subprocess.CompletedProcess[str]]

@@ -163,6 +163,7 @@ class Hand:
         assert line.isVisible()
         line.setFocus()
         line.selectAll()
+        QTest.keyClick(line, Qt.Key.Key_Delete)
         QTest.keyClicks(line, text)
         QTest.keyClick(line, Qt.Key.Key_Return)
 

@@ -397,7 +397,7 @@ def _failed(hand: Hand, asker: Asker, task: Task, more: dict[str, Any]) -> list[
     answered: list[int] = []
     asker.ask(task, _fails, lambda _none: None, **{**more, "wanted": lambda: True})
     asker.ask(_SLOW, lambda: 1, answered.append)
-    hand.wait(lambda: answered == [1] and asker.is_idle, 20)
+    hand.wait(lambda: answered == [1] and asker.is_idle)
     for connection in heard:
         QObject.disconnect(connection)
     return said
