@@ -21,7 +21,9 @@ from peel.job.edits import contours
 from peel.job.job import Job, Photo, new_job
 from peel.job.settings import Node
 
-settings.register_profile("peel", max_examples=50, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+settings.register_profile(
+    "peel", max_examples=50, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture]
+)
 settings.load_profile("peel")
 
 

@@ -16,6 +16,8 @@ from peel.job.rect import Rect
 from peel.job.settings import Node
 from peel.matte.edge.kind import Kind
 
+pytestmark = pytest.mark.slow
+
 HEIGHT, WIDTH = 630, 875
 WINDOW = Rect(98, 175, 434, 560)
 MIDDLE = (364.0, 294.0)

@@ -38,6 +38,8 @@ from peel.work.separating.keying import key_photo
 from peel.work.session.session import Session
 from peel.work.solving.solve import solve_job
 
+pytestmark = pytest.mark.slow
+
 
 def _shifted(right: int, down: int, gain: float = 1.0, seed: int = 3) -> Photo:
     """A photo of a session: an orange disc on a textured wall, framed a little differently, with noise of its own."""

@@ -18,6 +18,8 @@ from peel.work.inspecting.unrolled import unrolled
 from peel.work.stages import Cache, Stages
 from peel.work.views import View
 
+pytestmark = pytest.mark.slow
+
 
 @pytest.fixture
 def large() -> tuple[Stages, Job]:

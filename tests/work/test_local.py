@@ -15,6 +15,8 @@ from peel.work.solving import free_pixels
 from peel.work.solving import solve as solving
 from peel.work.solving.solve import solve_job
 
+pytestmark = pytest.mark.slow
+
 
 def _strands() -> Job:
     """Draw wavy strands in a wide band before a wall, solved."""

@@ -31,6 +31,8 @@ from peel.work.session.job_files import new_working_path
 from peel.work.session.session import Session
 from peel.work.session.session_events import Trouble
 
+pytestmark = pytest.mark.slow
+
 
 def _digest(path: Path) -> str:
     return photo_digest(path.read_bytes())

@@ -53,6 +53,8 @@ from peel.work.stages import Pyramid
 from peel.work.views import Look, View, loudest_colour, render, space_of, zone_hues
 from work.references import Cases, scene, stages_of
 
+pytestmark = pytest.mark.slow
+
 case = Cases(__file__)
 
 

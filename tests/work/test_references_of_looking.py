@@ -30,6 +30,8 @@ from peel.work.stages import Pyramid
 from peel.work.views import LIFTS, Look, View, render
 from work.references import Cases, scene, stages_of
 
+pytestmark = pytest.mark.slow
+
 case = Cases(__file__)
 
 

@@ -17,6 +17,8 @@ from peel.work.arranging.kept_backings import drawn_backing, kept_backings
 from peel.work.views import View, render, space_of
 from work.references import Cases, scene, stages_of
 
+pytestmark = pytest.mark.slow
+
 case = Cases(__file__)
 
 

@@ -27,6 +27,8 @@ from peel.work.solving.repairing import Repair, repair_region
 from peel.work.solving.solve import solve_job
 from work.references import Cases, scene, stages_of
 
+pytestmark = pytest.mark.slow
+
 case = Cases(__file__)
 TUFT = (0, 300, 1400, 1900)  # rows and columns of Bramble's hair
 

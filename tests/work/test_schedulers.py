@@ -18,6 +18,8 @@ from peel.demo.arriving import write_variants
 from peel.files.project import ProjectFile
 from peel.work.many.batches import jobs_in, photos_in
 
+pytestmark = pytest.mark.slow
+
 ROOT = Path(__file__).parents[2]
 RECIPES = re.findall(r"```\n(.*?)```", (ROOT / "docs" / "guide" / "board.md").read_text(), flags=re.DOTALL)
 SLURM = ("munged", "slurmctld", "slurmd", "sbatch", "squeue", "scontrol")

@@ -26,6 +26,8 @@ from peel.work.solving.solve import solve_job
 from peel.work.stages import Cache, Stages
 from peel.work.views import View, render
 
+pytestmark = pytest.mark.slow
+
 
 @pytest.fixture
 def shot(tmp_path: Path) -> Path:

@@ -12,6 +12,8 @@ from peel.matte.srgb import to_encoded, to_linear
 from peel.work.solving.sheer import add_sheer
 from peel.work.solving.solve import solve_job
 
+pytestmark = pytest.mark.slow
+
 OWN = np.array([0.8, 0.7, 0.9])
 
 

@@ -15,6 +15,8 @@ from peel.work.solving import sized, solve, windows
 from peel.work.solving.sized import solve_step
 from peel.work.solving.solve import solve_job
 
+pytestmark = pytest.mark.slow
+
 HEIGHT, WIDTH = 600, 840
 
 

@@ -16,6 +16,8 @@ from peel.matte.parallel import cancellable
 from peel.work.solving.solve import solve_job
 from peel.work.solving.solve_pieces import WIDEST, pieces_of
 
+pytestmark = pytest.mark.slow
+
 LEFT, RIGHT = (150, 200), (150, 900)
 
 

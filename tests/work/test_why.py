@@ -23,6 +23,8 @@ from peel.work.solving.sheer import add_sheer
 from peel.work.solving.solve import solve_job
 from peel.work.stages import Cache, Stages
 
+pytestmark = pytest.mark.slow
+
 EDGE = (300, 150)  # in the middle of the disc's soft rim
 INSIDE, OUTSIDE = (210, 150), (20, 20)
 
