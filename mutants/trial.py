@@ -138,8 +138,8 @@ def _forget(changed: str) -> None:
     for name in _dependents(changed, [name for name in sys.modules if name.split(".")[0] == "peel"]):
         del sys.modules[name]
         package, _, last = name.rpartition(".")
-        # What a package has as an attribute, `from package import module` does not import again.
-        vars(sys.modules.get(package, sys)).pop(last, None)
+        if package in sys.modules:  # what a package has as an attribute, `from package import module` takes as it is
+            vars(sys.modules[package]).pop(last, None)
 
 
 def _holding(changed: str) -> list[str]:

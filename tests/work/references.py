@@ -74,6 +74,18 @@ def scene(name: str = "lamplighter", part: tuple[int, int, int, int] = (0, 0, 10
     return with_matte(job, job.photo.bounds, alpha)
 
 
+def spoilt() -> Job:
+    """Return the lamplighter with a hole, a speck, haze, a see-through and a shifted stretch in its true matte."""
+    job = scene()
+    alpha = job.alpha(job.photo.bounds).copy()
+    alpha[110:116, 180:186] = 0
+    alpha[20:24, 20:25] = 1
+    alpha[200:240, 40:90] = np.maximum(alpha[200:240, 40:90], 0.12)
+    alpha[140:170, 190:230] *= 0.75
+    alpha[60:70] = np.roll(alpha[60:70], 4, axis=1)
+    return with_matte(job, job.photo.bounds, alpha)
+
+
 def stages_of(job: Job) -> Stages:
     return Stages(job.photo, Cache(100_000_000))
 

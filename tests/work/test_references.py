@@ -15,7 +15,7 @@ from peel.job.edits.edge_values import COLOUR, FINISH
 from peel.job.edits.kinds import kinds_in
 from peel.job.edits.marking import Stroke, Zone
 from peel.job.edits.touching import SoftStroke, Touch
-from peel.job.edits.values import set_value, with_matte
+from peel.job.edits.values import set_value
 from peel.job.job import Job, Photo, new_job
 from peel.job.placing.cutouts import (
     add_cutout,
@@ -51,7 +51,7 @@ from peel.work.separating.tones import complete, edge_samples
 from peel.work.solving.solve import solve_job
 from peel.work.stages import Pyramid
 from peel.work.views import Look, View, loudest_colour, render, space_of, zone_hues
-from work.references import Cases, scene, stages_of
+from work.references import Cases, scene, spoilt, stages_of
 
 pytestmark = pytest.mark.slow
 
@@ -359,14 +359,8 @@ def light_proposed_and_tones_measured() -> Any:
 
 @case(0.05)
 def snags_of_a_spoilt_matte() -> Any:
-    job = scene()
-    alpha = job.alpha(job.photo.bounds).copy()
-    alpha[110:116, 180:186] = 0
-    alpha[20:24, 20:25] = 1
-    alpha[200:240, 40:90] = np.maximum(alpha[200:240, 40:90], 0.08)
-    alpha[140:160, 200:230] *= 0.8
-    spoilt = with_matte(job, job.photo.bounds, alpha)
-    found = Inspector(stages_of(spoilt)).inspect(spoilt)
+    job = spoilt()
+    found = Inspector(stages_of(job)).inspect(job)
     return [
         [
             (words_of(snag), str(snag.sort), snag.severity.name, len(snag.finds), [find.size for find in snag.finds])

@@ -8,7 +8,7 @@ import pytest
 from peel.job.edits import marking, touching
 from peel.job.edits.marking import Stroke, Zone
 from peel.job.edits.touching import SoftStroke, Touch
-from peel.job.edits.values import set_value, with_matte
+from peel.job.edits.values import set_value
 from peel.job.job import Job, Photo, new_job
 from peel.job.rect import Rect
 from peel.job.settings import Separation
@@ -28,7 +28,7 @@ from peel.work.marking.tone_start import mark_by_tone, propose_starts, tone_thum
 from peel.work.marking.tracing import Tracer
 from peel.work.stages import Pyramid
 from peel.work.views import LIFTS, Look, View, render
-from work.references import Cases, scene, stages_of
+from work.references import Cases, scene, spoilt, stages_of
 
 pytestmark = pytest.mark.slow
 
@@ -96,20 +96,9 @@ def strands_followed() -> Any:
     return [found, taken.zones.read() / 255, taken.alpha(job.photo.bounds), through.length / 100]
 
 
-def _spoilt() -> Job:
-    job = scene()
-    alpha = job.alpha(job.photo.bounds).copy()
-    alpha[110:116, 180:186] = 0
-    alpha[20:24, 20:25] = 1
-    alpha[200:240, 40:90] = np.maximum(alpha[200:240, 40:90], 0.12)
-    alpha[140:170, 190:230] *= 0.75
-    alpha[60:70] = np.roll(alpha[60:70], 4, axis=1)
-    return with_matte(job, job.photo.bounds, alpha)
-
-
 @case(0.05)
 def mends_proved_and_doubted() -> Any:
-    job = _spoilt()
+    job = spoilt()
     stages = stages_of(job)
     snags = Inspector(stages).inspect(job).snags
     proofs = [prove(stages, job, snag) for snag in snags]
@@ -122,7 +111,7 @@ def mends_proved_and_doubted() -> Any:
 
 @case(0.05)
 def snags_as_others_will_see_them() -> Any:
-    job = _spoilt()
+    job = spoilt()
     stages = stages_of(job)
     snags = Inspector(stages).inspect(job).snags
     looks = looks_at({"white": "#ffffff", "night": "#102040"}, 0.5)
@@ -136,7 +125,7 @@ def snags_as_others_will_see_them() -> Any:
 
 @case(0.02)
 def views_of_a_spoilt_matte() -> Any:
-    job = _spoilt()
+    job = spoilt()
     stages = stages_of(job)
     part = Rect(41, 33, 201, 231)
     return [

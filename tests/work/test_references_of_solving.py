@@ -25,7 +25,7 @@ from peel.work.solving.explaining import explained_at
 from peel.work.solving.measured_ways import alike_region, confirm, measure_ways
 from peel.work.solving.repairing import Repair, repair_region
 from peel.work.solving.solve import solve_job
-from work.references import Cases, scene, stages_of
+from work.references import Cases, scene, spoilt, stages_of
 
 pytestmark = pytest.mark.slow
 
@@ -139,16 +139,10 @@ def ways_measured_on_what_is_right() -> Any:
 
 @case(0.02)
 def what_repairs_would_touch() -> Any:
-    job = scene()
-    alpha = _alpha(job).copy()
-    alpha[110:116, 180:186], alpha[20:24, 20:25] = 0, 1
-    alpha[200:240, 40:90] = np.maximum(alpha[200:240, 40:90], 0.1)
-    spoilt = job.with_planes(matte=job.matte.write(job.photo.bounds, np.round(alpha * 65_535).astype(np.uint16)))
-    stages = stages_of(spoilt)
+    job = spoilt()
+    stages = stages_of(job)
     area = _area(job, 0.0, 0.0, 0.6, 1.0)
-    return [
-        repair_region(stages, spoilt, sort, 12, where).astype(np.float32) for sort in Repair for where in ((), area)
-    ]
+    return [repair_region(stages, job, sort, 12, where).astype(np.float32) for sort in Repair for where in ((), area)]
 
 
 @case(0.03)

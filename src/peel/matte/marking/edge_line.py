@@ -44,11 +44,14 @@ class EdgePaths:
         self._map.buildMap(self._anchor)
 
     def to(self, point: tuple[float, float]) -> Points:
-        """Return the path to a point, (N, 2), through pixel centres; the anchor first."""
+        """Return the path to a point, (N, 2), through pixel centres; the anchor first.
+
+        It is straight where there is none: between pixels of exactly equal cost, OpenCV's can run in a circle.
+        """
         end = self._inside(point)
         try:
             pixels = self._map.getContour(end)
-        except cv2.error:  # where a picture is as even as drawn ones are, its ways can run in a circle
+        except cv2.error:
             return np.array([self._anchor, end], np.float64) + 0.5
         return np.asarray(pixels.reshape(-1, 2) + 0.5, np.float64)
 
